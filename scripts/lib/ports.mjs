@@ -1,0 +1,45 @@
+import { createServer } from 'node:net'
+
+/** Where everything listens, from the base that EMBRIK_PORT_BASE moves. */
+export function portsOf(base) {
+  return {
+    web: base,
+    engine: base + 1,
+    postgres: base + 2,
+    panel: base + 10,
+    brokerPlain: base + 11,
+    brokerTls: base + 12,
+    brokerMutual: base + 13,
+    kiln: base + 14,
+  }
+}
+
+export function portBase(env = process.env) {
+  const text = env.EMBRIK_PORT_BASE ?? '4600'
+  const base = Number(text)
+  if (!Number.isInteger(base) || base < 1 || base > 65_500) throw new Error(`EMBRIK_PORT_BASE is ${text}: it must be a number from 1 to 65500`)
+  return base
+}
+
+const names = {
+  web: 'web',
+  engine: 'engine control',
+  postgres: 'PostgreSQL',
+  panel: 'stand-in panel',
+  brokerPlain: 'site broker',
+  brokerTls: 'site broker with TLS',
+  brokerMutual: 'site broker with client certificates',
+  kiln: 'kiln OPC UA',
+}
+
+/** Throws one line that names the first port somebody else holds. */
+export async function demandFree(ports) {
+  for (const [key, port] of Object.entries(ports)) {
+    const free = await new Promise((done) => {
+      const probe = createServer()
+      probe.once('error', () => done(false))
+      probe.listen(port, '127.0.0.1', () => probe.close(() => done(true)))
+    })
+    if (!free) throw new Error(`Port ${port} (${names[key] ?? key}) is taken: free it, or move all ports with EMBRIK_PORT_BASE=${port + 200}`)
+  }
+}

@@ -1,0 +1,74 @@
+import { join } from 'node:path'
+import { homeFolder, keptSecret, root } from './home.mjs'
+import { privateCluster } from './postgres.mjs'
+import { run } from './run.mjs'
+import { step } from './steps.mjs'
+import { Supervisor } from './supervise.mjs'
+
+const bin = (name) => join(root, 'dist', 'bin', `${name}.mjs`)
+
+async function answers(url, headers = {}) {
+  return fetch(url, { headers, signal: AbortSignal.timeout(2000) }).then(
+    (r) => r.status < 500,
+    () => false,
+  )
+}
+
+/**
+ * Starts database, stand-ins, engine and web on the ports of `base`, seeded, each under supervision.
+ * Needs the build. Returns the supervisor and what a caller wants to know.
+ */
+export async function startDemoStack({ base, home = homeFolder(), fresh = false, quiet = false, web = true, env: more = {} }) {
+  const show = quiet ? async (_label, work) => void (await work()) : step
+  const supervisor = new Supervisor(join(home, 'logs'), quiet ? () => undefined : undefined)
+  try {
+    const demo = join(home, 'demo')
+    let database
+    await show('Database', async () => {
+      database = await privateCluster({ home, port: base + 2, fresh })
+      supervisor.start('postgres', database.process)
+      await supervisor.until('postgres', database.ready, 20)
+      return database.data
+    })
+    const secret = keptSecret(join(home, 'engine.secret'), 24)
+    keptSecret(join(home, 'master.key'), 32)
+    const env = {
+      NODE_ENV: 'production',
+      DATABASE_URL: database.url,
+      EMBRIK_PORT_BASE: String(base),
+      EMBRIK_ENGINE_SECRET: secret,
+      EMBRIK_MASTER_KEY_FILE: join(home, 'master.key'),
+      EMBRIK_WORK_DIR: join(home, 'engine'),
+      EMBRIK_DEMO_DIR: demo,
+      EMBRIK_WEB_DIST: join(root, 'dist', 'web'),
+      ...more,
+    }
+    await show('Tables and demo data', () => run(process.execPath, [bin('seed')], { env: { ...process.env, ...env } }))
+    const node = (name, flags = []) => ({ command: process.execPath, args: ['--enable-source-maps', ...flags, bin(name)], cwd: root, env })
+    supervisor.start('standins', node('standins'))
+    supervisor.start('engine', node('engine'))
+    if (web) supervisor.start('web', node('web'))
+    await show('Stand-ins: kiln and site broker', () => supervisor.until('standins', () => answers(`http://127.0.0.1:${base + 10}/api/state`), 60))
+    await show('Engine', () => supervisor.until('engine', () => answers(`http://127.0.0.1:${base + 1}/health`, { 'x-embrik-secret': secret }), 60))
+    if (web) await show('Web', () => supervisor.until('web', () => answers(`http://127.0.0.1:${base}/login`), 60))
+    return { supervisor, env, demo, database }
+  } catch (e) {
+    await supervisor.stop()
+    throw e
+  }
+}
+
+/** Stops everything on Ctrl-C or a polite kill, once. */
+export function stopOnSignals(supervisor) {
+  let stopping = false
+  const stop = () => {
+    if (stopping) return
+    stopping = true
+    process.stdout.write('\nStopping ...\n')
+    void supervisor.stop().then(() => {
+      console.log('All stopped; the data is kept.')
+      process.exit(0)
+    })
+  }
+  for (const s of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(s, stop)
+}

@@ -1,0 +1,147 @@
+import { z } from 'zod'
+
+/** How a source, publication, destination or witness is doing. */
+export const Condition = z.object({
+  state: z.enum(['off', 'starting', 'running', 'trouble']),
+  reason: z.string().describe('In words, for people'),
+  hint: z.string().default(''),
+  since: z.number().describe('Epoch ms'),
+  rate: z.number().default(0).describe('Values or messages a second, over the last seconds'),
+  last: z.number().nullable().default(null).describe('Epoch ms of the last value or message'),
+})
+export type Condition = z.infer<typeof Condition>
+
+/** A tag's present value on the wire: [handle, value, OPC UA status code, device time, received time], times in epoch ms. */
+export const LiveValue = z.tuple([
+  z.number().int(),
+  z.union([z.number(), z.string(), z.boolean(), z.null()]),
+  z.number().int(),
+  z.number(),
+  z.number(),
+])
+export type LiveValue = z.infer<typeof LiveValue>
+
+/** Figures of the course: what each station shows, and the rate over each joint. */
+export const CourseFigures = z.object({
+  sourcesUp: z.number(),
+  sourcesDown: z.number(),
+  tags: z.number(),
+  tagsBad: z.number(),
+  valuesPerS: z.number(),
+  bound: z.number().describe('Members that have a binding'),
+  members: z.number(),
+  equipment: z.number(),
+  publicationsLive: z.number(),
+  publicationsTrouble: z.number(),
+  producedPerS: z.number(),
+  destinationsUp: z.number(),
+  destinationsDown: z.number(),
+  ackedPerS: z.number(),
+  confirmedPerS: z.number(),
+  confirmedShare: z.number().nullable().describe('0 to 1, of the messages whose fate is known'),
+  missing: z.number(),
+})
+export type CourseFigures = z.infer<typeof CourseFigures>
+
+/** Counts of one delivery (publication and destination): each the number of messages that got so far. */
+export const Counts = z.object({
+  produced: z.number(),
+  stored: z.number(),
+  sent: z.number(),
+  acknowledged: z.number(),
+  confirmed: z.number(),
+  waiting: z.number().describe('Not confirmed yet, and it is too early to say more'),
+  late: z.number().describe('Confirmed after the limit'),
+  missing: z.number(),
+  doubled: z.number().describe('Messages that were seen more than once'),
+  dropped: z.number().describe('Pushed out of a full outbox'),
+  rejected: z.number().describe('Refused by the destination'),
+  unknown: z.number().describe('The witness was away too long to say'),
+})
+export type Counts = z.infer<typeof Counts>
+
+export const Latency = z.object({ p50: z.number(), p95: z.number(), p99: z.number(), count: z.number() })
+export type Latency = z.infer<typeof Latency>
+
+/** A line of the ledger: one publication and destination. */
+export const LedgerLine = z.object({
+  delivery: z.number().int(),
+  publicationId: z.string(),
+  publication: z.string(),
+  destinationId: z.string(),
+  destination: z.string(),
+  counts: Counts,
+  latency: Latency.nullable().describe('Device time to witness, ms, over the last hour'),
+  witnessed: z.boolean(),
+})
+export type LedgerLine = z.infer<typeof LedgerLine>
+
+/** One brick of the wall. `start` in epoch ms. */
+export const Brick = z.object({
+  start: z.number(),
+  produced: z.number(),
+  confirmed: z.number(),
+  late: z.number(),
+  missing: z.number(),
+  doubled: z.number(),
+  dropped: z.number(),
+})
+export type Brick = z.infer<typeof Brick>
+
+export const Wall = z.object({
+  from: z.number(),
+  to: z.number(),
+  sliceMs: z.number(),
+  rows: z.array(z.object({ delivery: z.number(), bricks: z.array(Brick) })),
+})
+export type Wall = z.infer<typeof Wall>
+
+/** A message as the engine last built it, with its way so far (epoch ms, null when not there yet). */
+export const LastMessage = z.object({
+  publicationId: z.string(),
+  seq: z.number(),
+  topic: z.string(),
+  payload: z.string(),
+  deviceAt: z.number(),
+  producedAt: z.number(),
+  storedAt: z.number().nullable(),
+  sentAt: z.number().nullable(),
+  acknowledgedAt: z.number().nullable(),
+  confirmedAt: z.number().nullable(),
+})
+export type LastMessage = z.infer<typeof LastMessage>
+
+export const EventRow = z.object({
+  id: z.number(),
+  at: z.number(),
+  severity: z.enum(['good', 'note', 'warning', 'trouble']),
+  where: z.string(),
+  subjectId: z.string().nullable(),
+  subject: z.string(),
+  code: z.string(),
+  message: z.string(),
+  hint: z.string(),
+})
+export type EventRow = z.infer<typeof EventRow>
+
+/** What a browser watches: everything else stays in the engine. */
+export const Watch = z.object({
+  tags: z.string().default('').describe('Handles, as 1-40,52'),
+  spark: z.boolean().default(false),
+  parts: z.string().default('course').describe('Any of course,sources,publications,destinations,ledger,messages'),
+})
+
+/** Frames of the live stream, one server-sent event each; only what changed since the last one. */
+export interface LiveFrames {
+  hello: { at: number; engine: string }
+  course: CourseFigures
+  values: LiveValue[]
+  /** Handle to the last ten minutes, one number every five seconds, null where there was none. */
+  sparks: Record<string, (number | null)[]>
+  sources: Record<string, Condition>
+  publications: Record<string, Condition>
+  destinations: Record<string, { sender: Condition; witness: Condition | null; waiting: number; bytes: number; capBytes: number }>
+  ledger: LedgerLine[]
+  message: LastMessage
+  down: { message: string; hint: string }
+}

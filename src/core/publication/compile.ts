@@ -1,0 +1,89 @@
+import type { EquipmentClass, Equipment } from '~/contract/equipment'
+import type { Finding, Plan, PlanMember, PublicationDraft } from '~/contract/publication'
+import type { Tag } from '~/contract/tag'
+import { fillTemplate, templateFilter, templateProblems } from '~/core/address/topic-template'
+import { lineage } from '~/core/equipment/hierarchy'
+
+export interface World {
+  equipment: ReadonlyMap<string, Equipment>
+  classes: ReadonlyMap<string, Pick<EquipmentClass, 'id' | 'name' | 'members'>>
+  tags: ReadonlyMap<string, Tag>
+}
+
+export type PlanBody = Pick<Plan, 'filter' | 'equipment'>
+
+/**
+ * Resolves a publication against the present model: every topic filled, every member bound to a tag's handle. What
+ * `stops` must be mended before a go-live; what `warns` may be lived with.
+ */
+export function compile(draft: PublicationDraft, world: World): { body: PlanBody; findings: Finding[] } {
+  const findings: Finding[] = []
+  const stop = (section: Finding['section'], message: string, hint: string) =>
+    findings.push({ severity: 'stops', section, message, hint })
+  const warn = (section: Finding['section'], message: string, hint: string) =>
+    findings.push({ severity: 'warns', section, message, hint })
+
+  for (const p of templateProblems(draft.topic)) stop('address', p.message, 'Correct the topic template')
+
+  const equipment: Plan['equipment'] = []
+  const byTopic = new Map<string, string>()
+  const unfilled = new Map<string, string[]>()
+  const unbound: string[] = []
+  for (const id of draft.equipmentIds) {
+    const one = world.equipment.get(id)
+    if (!one) {
+      stop('what', 'An equipment chosen here no longer exists', 'Choose the equipment again')
+      continue
+    }
+    const cls = one.classId ? world.classes.get(one.classId) : undefined
+    if (!cls || cls.members.length === 0) {
+      stop('what', `${one.name} has no members to send`, 'Give it a class with members, or leave it out')
+      continue
+    }
+    const filled = fillTemplate(draft.topic, lineage(world.equipment, id), cls.name)
+    if ('missing' in filled) {
+      unfilled.set(filled.missing, [...(unfilled.get(filled.missing) ?? []), one.name])
+      continue
+    }
+    const twin = byTopic.get(filled.topic)
+    if (twin !== undefined)
+      warn('address', `${twin} and ${one.name} share the topic ${filled.topic}`, 'Add {unit} or {name} so that each has its own')
+    byTopic.set(filled.topic, one.name)
+    if (new TextEncoder().encode(filled.topic).length > 65_535)
+      stop('address', `The topic of ${one.name} is longer than 65,535 octets`, 'Shorten the template')
+    const members: PlanMember[] = []
+    for (const m of cls.members) {
+      const binding = one.bindings[m.key]
+      const tag = binding?.kind === 'tag' ? world.tags.get(binding.tagId) : undefined
+      if (!binding || (binding.kind === 'tag' && !tag)) {
+        unbound.push(`${one.name} ${m.label}`)
+        continue
+      }
+      members.push({
+        key: m.key,
+        dataType: m.dataType,
+        unit: m.unit,
+        handle: tag?.handle ?? null,
+        constant: binding.kind === 'constant' ? binding.value : null,
+        deadband: tag?.deadband ?? null,
+      })
+    }
+    if (members.every((m) => m.handle === null)) {
+      stop('what', `${one.name} has no member bound to a tag`, 'Bind its members under Equipment')
+      continue
+    }
+    equipment.push({ id, name: one.name, level: one.level, topic: filled.topic, members })
+  }
+  for (const [key, names] of unfilled)
+    stop('address', `{${key}} means nothing for ${some(names)}`, 'Use another placeholder or place the equipment under that level')
+  if (unbound.length > 0) warn('what', `Not bound, so left out: ${some(unbound)}`, 'Bind them under Equipment')
+  if (draft.retain && draft.qos === 0)
+    warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
+  if (draft.qos === 0)
+    warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
+  return { body: { filter: templateFilter(draft.topic), equipment }, findings }
+}
+
+function some(names: readonly string[]): string {
+  return names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`
+}

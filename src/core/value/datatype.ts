@@ -1,0 +1,33 @@
+import type { DataType } from '~/contract/tag'
+import type { Scalar } from './deadband'
+
+/** Brings a value to the data type, or null when that can't be done without inventing something. */
+export function conform(value: unknown, dataType: DataType): Scalar {
+  if (value === null || value === undefined) return null
+  switch (dataType) {
+    case 'boolean':
+      return typeof value === 'boolean' ? value : typeof value === 'number' ? value !== 0 : null
+    case 'integer': {
+      const n = typeof value === 'bigint' ? Number(value) : value
+      return typeof n === 'number' && Number.isFinite(n) ? Math.trunc(n) : typeof n === 'boolean' ? Number(n) : null
+    }
+    case 'number':
+      return typeof value === 'number' ? value : typeof value === 'bigint' || typeof value === 'boolean' ? Number(value) : null
+    case 'text':
+      return typeof value === 'string' ? value : String(value)
+    case 'time':
+      return value instanceof Date ? value.toISOString() : typeof value === 'string' ? value : null
+  }
+}
+
+/** A value for people: at most `digits` decimals, thousands kept plain so that digits line up. */
+export function displayValue(value: Scalar, digits = 3): string {
+  if (value === null) return '-'
+  if (typeof value === 'boolean') return value ? 'true' : 'false'
+  if (typeof value === 'string') return value
+  if (!Number.isFinite(value)) return String(value)
+  if (Number.isInteger(value)) return String(value)
+  const size = Math.abs(value)
+  if (size !== 0 && (size < 1e-4 || size >= 1e9)) return value.toPrecision(5)
+  return value.toFixed(size >= 100 ? Math.min(digits, 1) : size >= 10 ? Math.min(digits, 2) : digits)
+}

@@ -1,0 +1,22 @@
+import type { Deadband } from '~/contract/tag'
+
+export type Scalar = number | string | boolean | null
+
+/** Width of a deadband in the value's own unit; percent is of the range high - low (OPC 10000-8 5.2). */
+export function deadbandWidth(deadband: Deadband | null): number {
+  if (!deadband) return 0
+  if (deadband.kind === 'absolute') return deadband.size
+  const range = (deadband.high ?? 100) - (deadband.low ?? 0)
+  return (Math.abs(range) * deadband.size) / 100
+}
+
+/**
+ * Whether `next` is far enough from `sent` to count as a change: beyond the width for numbers, any difference
+ * for the rest and for a change of kind or to and from NaN.
+ */
+export function isChange(sent: Scalar, next: Scalar, width: number): boolean {
+  if (typeof sent !== 'number' || typeof next !== 'number') return sent !== next
+  if (Number.isNaN(sent) || Number.isNaN(next)) return !Object.is(sent, next)
+  const moved = Math.abs(next - sent)
+  return width === 0 ? moved > 0 : moved > width
+}

@@ -1,0 +1,148 @@
+import { timingSafeEqual } from 'node:crypto'
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import { z } from 'zod'
+import { DestinationDraft } from '~/contract/destination'
+import { type CheckStep, type Failure, fail, FailureError, invalid } from '~/contract/failure'
+import { Id } from '~/contract/id'
+import { PublicationDraft } from '~/contract/publication'
+import { BrowseQuery, SourceCheck } from '~/contract/source'
+import { getSource, sourcePassword } from '~/store/source'
+import { witnessFilters } from '~/store/publication'
+import { destinationDrivers } from '../destinations/registry'
+import type { Engine } from '../engine'
+import { failureOf } from '../failure'
+import { LiveStream, parseHandles } from '../live/stream'
+import { sourceDrivers } from '../sources/registry'
+
+const BODY_MAX = 4 << 20
+
+/** What the web server may ask of an engine: HTTP on loopback, every request with the shared secret. */
+export class ControlServer {
+  private constructor(
+    private readonly server: Server,
+    private readonly streams: Set<ServerResponse>,
+  ) {}
+
+  static async start(engine: Engine, o: { host: string; port: number; secret: string }): Promise<ControlServer> {
+    const streams = new Set<ServerResponse>()
+    const secret = Buffer.from(o.secret)
+    const server = createServer((req, res) => {
+      const given = Buffer.from(String(req.headers['x-embrik-secret'] ?? ''))
+      if (given.length !== secret.length || !timingSafeEqual(given, secret)) {
+        res.writeHead(403).end()
+        return
+      }
+      handle(engine, streams, req, res).catch((e: unknown) => {
+        const known = e instanceof FailureError
+        if (res.headersSent) res.destroy()
+        else answer(res, known ? e.status : 500, failureOf(e))
+      })
+    })
+    await new Promise<void>((done, failed) => {
+      server.once('error', failed)
+      server.listen(o.port, o.host, done)
+    })
+    return new ControlServer(server, streams)
+  }
+
+  async stop(): Promise<void> {
+    for (const s of this.streams) s.end()
+    this.server.closeAllConnections()
+    await new Promise<void>((done) => this.server.close(() => done()))
+  }
+}
+
+function answer(res: ServerResponse, status: number, body: unknown): void {
+  res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body))
+}
+
+async function parse<S extends z.ZodType>(req: IncomingMessage, schema: S): Promise<z.infer<S>> {
+  const chunks: Buffer[] = []
+  let size = 0
+  for await (const chunk of req) {
+    size += (chunk as Buffer).length
+    if (size > BODY_MAX) throw fail(413, 'input.large', 'The request is too large', 'Send less at once', 'engine')
+    chunks.push(chunk as Buffer)
+  }
+  const parsed = schema.safeParse(JSON.parse(Buffer.concat(chunks).toString() || '{}'))
+  if (!parsed.success) throw invalid(parsed.error, 'engine')
+  return parsed.data
+}
+
+/** Streams steps as lines of JSON, each as soon as it is known; stops the check when the asker goes. */
+async function steps(res: ServerResponse, generator: AsyncGenerator<CheckStep>): Promise<void> {
+  res.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' })
+  for await (const step of generator) {
+    if (res.destroyed) break
+    res.write(`${JSON.stringify(step)}\n`)
+  }
+  res.end()
+}
+
+async function handle(engine: Engine, streams: Set<ServerResponse>, req: IncomingMessage, res: ServerResponse): Promise<void> {
+  const url = new URL(req.url ?? '/', 'http://engine')
+  const { db, vault } = engine.options
+  switch (`${req.method} ${url.pathname}`) {
+    case 'GET /health':
+      return answer(res, 200, { up: true })
+
+    case 'GET /live': {
+      const parts = new Set((url.searchParams.get('parts') ?? '').split(','))
+      const messages = (url.searchParams.get('messages') ?? '').split(',').filter(Boolean).slice(0, 20)
+      streams.add(res)
+      res.on('close', () => streams.delete(res))
+      new LiveStream(engine, res, parseHandles(url.searchParams.get('tags') ?? ''), parts, messages, url.searchParams.get('spark') === 'true')
+      return
+    }
+
+    case 'GET /ledger':
+      return answer(res, 200, engine.lines())
+
+    case 'GET /values':
+      return answer(
+        res,
+        200,
+        parseHandles(url.searchParams.get('tags') ?? '')
+          .filter((h) => h < engine.table.status.length)
+          .map((h) => [h, engine.table.value[h] ?? null, engine.table.status[h], engine.table.time[h], engine.table.seen[h]]),
+      )
+
+    case 'GET /conditions':
+      return answer(res, 200, {
+        sources: engine.sourceConditions(),
+        publications: engine.publicationConditions(),
+        destinations: engine.destinationConditions(),
+        course: engine.course(),
+      })
+
+    case 'POST /sources/check': {
+      const draft = await parse(req, SourceCheck)
+      const kept = draft.password === undefined && draft.id ? await sourcePassword(db, vault, draft.id) : null
+      const target = { name: draft.name, settings: draft.settings, password: draft.password ?? kept }
+      return steps(res, sourceDrivers[draft.kind].check(target, engine.sourceContext))
+    }
+
+    case 'POST /sources/browse': {
+      const { id, address, deep } = await parse(req, BrowseQuery.extend({ id: Id }))
+      const source = await getSource(db, id)
+      const target = { name: source.name, settings: source.settings, password: await sourcePassword(db, vault, id) }
+      return answer(res, 200, await sourceDrivers[source.kind].browse(target, engine.sourceContext, address, deep))
+    }
+
+    case 'POST /destinations/check': {
+      const draft = await parse(req, DestinationDraft.extend({ id: Id.optional() }))
+      const filters = draft.id ? await witnessFilters(db, draft.id) : []
+      return steps(res, destinationDrivers[draft.kind].check(await engine.target(draft), filters))
+    }
+
+    case 'POST /publications/preview': {
+      const { draft, equipmentId } = await parse(req, z.object({ draft: PublicationDraft, equipmentId: Id.optional() }))
+      return answer(res, 200, engine.model.preview(draft, engine.table, equipmentId))
+    }
+
+    default: {
+      const failure: Failure = { code: 'engine.unknown', message: 'Unknown request', hint: '', where: 'engine' }
+      return answer(res, 404, failure)
+    }
+  }
+}

@@ -1,0 +1,242 @@
+import type { Destination } from '~/contract/destination'
+import type { Failure } from '~/contract/failure'
+import type { Condition } from '~/contract/live'
+import { type Envelope, messageId } from '~/core/delivery/envelope'
+import type { Events } from '../events'
+import { failureOf } from '../failure'
+import type { Ledger } from '../ledger/ledger'
+import { Rate } from '../live/rate'
+import { type Item, Outbox } from '../outbox/outbox'
+import { Witness } from '../witness/witness'
+import type { Db } from '~/store/database'
+import type { DestinationConnection, DestinationTarget } from './driver'
+import { witnessAccess } from './mqtt/driver'
+import { destinationDrivers } from './registry'
+
+/** How long sending waits for the witness to listen, so that it sees the first messages. */
+const WITNESS_HEAD_START_MS = 5000
+
+export type Step = 'stored' | 'sent' | 'acknowledged' | 'confirmed'
+
+export interface DestinationContext {
+  db: Db
+  installation: string
+  ledger: Ledger
+  events: Events
+  /** Hears of every step of a message that somebody watches. */
+  step(step: Step, delivery: number, seq: number, at: number): void
+}
+
+/** Keeps one destination connected and its outbox flowing, with a witness at its far end. */
+export class DestinationSupervisor {
+  readonly outbox: Outbox
+  readonly witness: Witness | null
+  private status: Pick<Condition, 'state' | 'reason' | 'hint' | 'since'>
+  private stopped = false
+  private wake: (() => void) | null = null
+  private readonly rate = new Rate()
+  private last: number | null = null
+  private running: Promise<void> = Promise.resolve()
+  private storeTrouble = false
+  private refusedAt = 0
+
+  constructor(
+    readonly destination: Destination,
+    private readonly target: DestinationTarget,
+    private readonly ctx: DestinationContext,
+    filters: readonly string[],
+    outbox?: Outbox,
+  ) {
+    const { settings } = destination
+    this.status = destination.enabled
+      ? { state: 'starting', reason: 'connecting', hint: '', since: Date.now() }
+      : { state: 'off', reason: 'switched off; the outbox holds what comes', hint: '', since: Date.now() }
+    this.outbox = outbox ?? new Outbox(ctx.db, destination.id, settings.outboxMb * 1_000_000, this.hooks())
+    this.outbox.setCap(settings.outboxMb * 1_000_000)
+    this.witness =
+      settings.witness && destination.enabled
+        ? new Witness(witnessAccess(target), settings.retryMs, ctx.installation, ctx.ledger, filters, {
+            event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
+            confirmed: (delivery, seq, at) => ctx.step('confirmed', delivery, seq, at),
+          })
+        : null
+  }
+
+  private hooks() {
+    const { ledger, step } = this.ctx
+    return {
+      stored: (e: Envelope) => {
+        ledger.account(e.delivery).stored(e.seq, e.producedAt)
+        ledger.producedRate.add(1)
+        step('stored', e.delivery, e.seq, Date.now())
+      },
+      dropped: (e: Envelope, acknowledged: boolean) => {
+        const account = ledger.account(e.delivery)
+        if (acknowledged) account.forgotten(e.seq)
+        else account.dropped(e.seq, e.producedAt)
+        this.noteDrop(acknowledged)
+      },
+      trouble: (message: string | null) => {
+        if (message === null) {
+          if (this.storeTrouble) this.event('good', 'outbox.stores', 'the database takes messages again', '')
+          this.storeTrouble = false
+        } else if (!this.storeTrouble) {
+          this.storeTrouble = true
+          this.event('trouble', 'outbox.database', `messages wait in memory: ${message}`, 'Start the database again; up to 50,000 messages wait')
+        }
+      },
+    }
+  }
+
+  private droppedNow = 0
+  private noteDrop(acknowledged: boolean): void {
+    if (acknowledged) return
+    if (this.droppedNow++ > 0) return
+    setTimeout(() => {
+      this.event('trouble', 'outbox.full', `${this.droppedNow} messages dropped, the oldest first: the outbox is full`, 'Give it more room, or bring the link back')
+      this.droppedNow = 0
+    }, 1000).unref()
+  }
+
+  /** Takes over what an earlier run left, then starts. */
+  async load(): Promise<void> {
+    const { ledger } = this.ctx
+    await this.outbox.load((item, uncounted, acknowledged) => {
+      const e = item.envelope
+      const account = ledger.account(e.delivery)
+      account.witnessed = this.destination.settings.witness
+      if (uncounted) account.stored(e.seq, e.producedAt)
+      if (!acknowledged) return
+      account.sent(e.seq, e.deviceAt, e.producedAt, () => this.outbox.settled(item))
+      account.acknowledged(e.seq, Date.now())
+    })
+  }
+
+  start(): void {
+    this.ctx.ledger.attach(this.outbox)
+    if (this.destination.enabled) this.running = this.run()
+  }
+
+  present(): Condition {
+    return { ...this.status, rate: this.rate.perSecond(), last: this.last }
+  }
+
+  private set(state: Condition['state'], reason: string, hint = ''): void {
+    this.status = { state, reason, hint, since: Date.now() }
+  }
+
+  private event(severity: 'good' | 'warning' | 'trouble', code: string, message: string, hint: string): void {
+    this.ctx.events.add({ severity, where: 'destination', subjectId: this.destination.id, subject: this.destination.name, code, message, hint })
+  }
+
+  private async run(): Promise<void> {
+    const { settings, kind } = this.destination
+    let wait = settings.retryMs
+    let attempts = 0
+    await this.witness?.ready(WITNESS_HEAD_START_MS)
+    while (!this.stopped) {
+      let down: Failure | null = null
+      this.wake = () => this.outbox.wake()
+      try {
+        const connection = await destinationDrivers[kind].open(this.target, {
+          down: (failure) => {
+            down = failure
+            this.outbox.wake()
+            this.wake?.()
+          },
+        })
+        if (this.witness && attempts > 0) await this.witness.ready(WITNESS_HEAD_START_MS)
+        const waiting = this.outbox.waiting
+        this.event('good', 'destination.up', attempts > 0 ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}; ${waiting} messages waiting` : `up; ${waiting} messages waiting`, '')
+        this.set('running', settings.tls ? (this.target.credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS')
+        wait = settings.retryMs
+        attempts = 0
+        this.outbox.rewind()
+        this.outbox.eager = true
+        await this.pump(connection, () => this.stopped || down !== null)
+        this.outbox.eager = false
+        await connection.close()
+        if (down !== null) this.fail(down)
+      } catch (e) {
+        const failure = failureOf(e, 'destination')
+        if (attempts === 0) this.fail(failure)
+        else this.set('trouble', failure.message, failure.hint)
+      }
+      this.outbox.eager = false
+      if (this.stopped) break
+      attempts++
+      await new Promise<void>((done) => {
+        const timer = setTimeout(done, wait)
+        this.wake = () => {
+          clearTimeout(timer)
+          done()
+        }
+      })
+      wait = Math.min(wait * 2, settings.retryMs * 8)
+    }
+  }
+
+  private fail(failure: Failure): void {
+    this.set('trouble', failure.message, failure.hint)
+    this.event('trouble', failure.code, failure.message, failure.hint)
+  }
+
+  /** Sends in order until told to stop, with at most a window of messages under way. */
+  private async pump(connection: DestinationConnection, over: () => boolean): Promise<void> {
+    const { ledger, installation, step } = this.ctx
+    let underWay = 0
+    while (!over()) {
+      const item = this.outbox.next()
+      if (!item) {
+        await this.outbox.more()
+        continue
+      }
+      while (!over() && (underWay >= connection.window || !connection.ready(() => this.outbox.wake()))) await this.outbox.woken()
+      if (over()) return
+      const e = item.envelope
+      const account = ledger.account(e.delivery)
+      const now = Date.now()
+      account.sent(e.seq, e.deviceAt, e.producedAt, () => this.outbox.settled(item))
+      step('sent', e.delivery, e.seq, now)
+      underWay++
+      connection.send(e, messageId(installation, e.delivery, e.seq), (refused) => {
+        underWay--
+        this.answered(item, refused)
+        if (underWay === connection.window - 1) this.outbox.wake()
+      })
+    }
+  }
+
+  private answered(item: Item, refused: Failure | null): void {
+    const { ledger, step } = this.ctx
+    const e = item.envelope
+    const account = ledger.account(e.delivery)
+    const now = Date.now()
+    this.outbox.acknowledged(item)
+    this.last = now
+    if (refused) {
+      account.refused(e.seq)
+      if (now - this.refusedAt > 10_000) this.event('trouble', refused.code, refused.message, refused.hint)
+      this.refusedAt = now
+      return
+    }
+    account.acknowledged(e.seq, now)
+    this.rate.add(1, now)
+    ledger.ackedRate.add(1, now)
+    step('acknowledged', e.delivery, e.seq, now)
+  }
+
+  /** Stops sending; the outbox stays open unless `closeOutbox`, for a successor with other settings. */
+  async stop(closeOutbox = true): Promise<void> {
+    this.stopped = true
+    this.outbox.wake()
+    this.wake?.()
+    await this.running
+    await this.witness?.stop()
+    if (closeOutbox) {
+      await this.outbox.close()
+      await this.ctx.ledger.flush()
+      this.ctx.ledger.detach(this.destination.id)
+    }
+  }
+}

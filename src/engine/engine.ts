@@ -1,0 +1,381 @@
+import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
+import { certificateFacts } from '~/core/credential/certificate'
+import { addCredential, applicationCredential, type OpenCredential, openCredential } from '~/store/credential'
+import { type Db, listen, type Noun, takeLease } from '~/store/database'
+import type { Tag } from '~/contract/tag'
+import type { Destination } from '~/contract/destination'
+import { listDestinations } from '~/store/destination'
+import { installationCode } from '~/store/person'
+import { type DeliveryRow, listDeliveries, livePlans, witnessFilters } from '~/store/publication'
+import { listSources, sourcePassword } from '~/store/source'
+import type { Vault } from '~/store/vault'
+import type { DestinationTarget } from './destinations/driver'
+import { DestinationSupervisor, type Step } from './destinations/supervisor'
+import { Events } from './events'
+import { failureOf } from './failure'
+import { Ledger } from './ledger/ledger'
+import { LiveTable, SPARK_EVERY_MS } from './live/table'
+import { log, wordsOf } from './log'
+import { Publisher } from './publications/publisher'
+import type { SourceContext } from './sources/driver'
+import { makeApplicationCertificate } from './sources/opcua/application'
+import { SourceSupervisor } from './sources/supervisor'
+import { ModelCache } from './world'
+
+const WITNESS_WAIT_MS = 3000
+
+export interface EngineOptions {
+  db: Db
+  url: string
+  vault: Vault
+  workFolder: string
+}
+
+/** One running node: sources, live values, publications, outboxes, destinations, witnesses, ledger. */
+export class Engine {
+  readonly table = new LiveTable()
+  readonly model = new ModelCache()
+  readonly events: Events
+  readonly ledger: Ledger
+  readonly sources = new Map<string, SourceSupervisor>()
+  readonly destinations = new Map<string, DestinationSupervisor>()
+  readonly publishers = new Map<string, Publisher>()
+  private readonly byDelivery = new Map<number, Publisher>()
+  private deliveries: DeliveryRow[] = []
+  private installation = ''
+  sourceContext!: SourceContext
+  private stopListening: (() => Promise<void>) | null = null
+  private releaseLease: (() => Promise<void>) | null = null
+  private pending = new Set<Noun>()
+  private reloading: Promise<void> = Promise.resolve()
+  private timer: NodeJS.Timeout | null = null
+  private stopped = false
+
+  constructor(readonly options: EngineOptions) {
+    this.events = new Events(options.db)
+    this.ledger = new Ledger(options.db)
+  }
+
+  /** Waits for the lease, reads everything and starts. */
+  async start(): Promise<void> {
+    const { db, vault, workFolder } = this.options
+    await this.lease(true)
+    this.installation = await installationCode(db)
+    let application = await applicationCredential(db, vault)
+    if (!application) {
+      application = await makeApplicationCertificate(this.installation)
+      await addCredential(db, vault, {
+        name: 'Embrik application',
+        kind: 'application',
+        certificate: application.certificate,
+        facts: await certificateFacts(application.certificate),
+        user: null,
+        secret: application.key,
+      })
+    }
+    this.sourceContext = { application, workFolder }
+    await this.ledger.load()
+    await this.listen()
+    await Promise.all([this.model.loadTags(db), this.model.loadEquipment(db)])
+    await this.reload(new Set<Noun>(['source', 'destination', 'publication']))
+    this.ledger.start()
+    this.timer = setInterval(() => {
+      const handles: number[] = []
+      for (const t of this.model.tags.values()) handles.push(t.handle)
+      this.table.sample(handles)
+    }, SPARK_EVERY_MS)
+  }
+
+  private async lease(first: boolean): Promise<void> {
+    for (let said = false; !this.stopped; ) {
+      try {
+        this.releaseLease = await takeLease(this.options.url, () => {
+          if (!this.stopped) void this.lease(false)
+        })
+        if (this.releaseLease) return
+        if (!first) {
+          // Another engine took over while the database was away: two must not write one ledger.
+          log('error', 'engine', 'another engine has taken over this database; this one ends')
+          process.exit(75)
+        }
+        if (!said) log('info', 'engine', 'another engine works on this database; waiting to take over')
+        said = true
+      } catch (e) {
+        if (first) log('warn', 'database', wordsOf(e))
+      }
+      await new Promise((done) => setTimeout(done, 300))
+    }
+  }
+
+  private async listen(): Promise<void> {
+    this.stopListening = await listen(
+      this.options.url,
+      (noun) => this.onNoun(noun),
+      (e) => {
+        log('warn', 'database', `announcements lost: ${wordsOf(e)}`)
+        void this.listenAgain()
+      },
+    )
+  }
+
+  private async listenAgain(): Promise<void> {
+    while (!this.stopped) {
+      await new Promise((done) => setTimeout(done, 500))
+      try {
+        await this.listen()
+        for (const noun of ['source', 'tag', 'equipment', 'destination', 'publication'] as const) this.onNoun(noun)
+        return
+      } catch {
+        // Said once by `listen`'s loss; the next round tries again.
+      }
+    }
+  }
+
+  private onNoun(noun: Noun): void {
+    if (this.pending.size === 0)
+      setTimeout(() => {
+        const nouns = this.pending
+        this.pending = new Set()
+        this.reloading = this.reloading.then(() => this.reload(nouns)).catch((e: unknown) => {
+          log('error', 'engine', `reading the configuration: ${wordsOf(e)}; again in 2 s`)
+          setTimeout(() => {
+            if (!this.stopped) for (const n of nouns) this.onNoun(n)
+          }, 2000).unref()
+        })
+      }, 30)
+    this.pending.add(noun)
+  }
+
+  private async reload(nouns: Set<Noun>): Promise<void> {
+    if (this.stopped) return
+    const { db } = this.options
+    if (nouns.has('tag')) await this.model.loadTags(db)
+    if (nouns.has('equipment') || nouns.has('tag')) await this.model.loadEquipment(db)
+    if (nouns.has('source') || nouns.has('tag')) await this.reloadSources()
+    if (nouns.has('destination')) await this.reloadDestinations()
+    if (nouns.has('publication') || nouns.has('destination')) await this.reloadPublications()
+  }
+
+  private async reloadSources(): Promise<void> {
+    const { db, vault } = this.options
+    const wanted = new Map((await listSources(db)).map((s) => [s.id, s]))
+    const stopping: Promise<void>[] = []
+    for (const [id, running] of this.sources) {
+      const now = wanted.get(id)
+      if (now && now.version === running.source.version) continue
+      this.sources.delete(id)
+      stopping.push(running.stop())
+    }
+    await Promise.all(stopping)
+    for (const source of wanted.values()) {
+      if (this.sources.has(source.id)) continue
+      const password = await sourcePassword(db, vault, source.id)
+      this.sources.set(source.id, new SourceSupervisor(source, password, this.sourceContext, this.table, this.events))
+    }
+    const tags = new Map<string, Tag[]>()
+    for (const t of this.model.tags.values()) {
+      const list = tags.get(t.sourceId)
+      if (list) list.push(t)
+      else tags.set(t.sourceId, [t])
+      this.table.ensure(t.handle)
+    }
+    await Promise.all([...this.sources].map(([id, s]) => s.setTags(tags.get(id) ?? [])))
+  }
+
+  /** A destination with its credentials opened. */
+  async target(d: Pick<Destination, 'name' | 'settings'>): Promise<DestinationTarget> {
+    const { db, vault } = this.options
+    const open = (id: string | null): Promise<OpenCredential> | null => (id ? openCredential(db, vault, id) : null)
+    const { authorityId, credentialId, witnessCredentialId } = d.settings
+    return {
+      name: d.name,
+      settings: d.settings,
+      authority: await open(authorityId),
+      credential: await open(credentialId),
+      witnessCredential: await open(witnessCredentialId),
+    }
+  }
+
+  private async reloadDestinations(): Promise<void> {
+    const { db } = this.options
+    const wanted = new Map((await listDestinations(db)).map((d) => [d.id, d]))
+    for (const [id, running] of this.destinations) {
+      const now = wanted.get(id)
+      if (now && now.version === running.destination.version) continue
+      if (!now) {
+        this.destinations.delete(id)
+        await running.stop()
+      }
+    }
+    for (const d of wanted.values()) {
+      const old = this.destinations.get(d.id)
+      if (old && old.destination.version === d.version) continue
+      try {
+        const target = await this.target(d)
+        const filters = await witnessFilters(db, d.id)
+        await old?.stop(false)
+        const next = new DestinationSupervisor(
+          d,
+          target,
+          { db, installation: this.installation, ledger: this.ledger, events: this.events, step: (s, n, q, at) => this.step(s, n, q, at) },
+          filters,
+          old?.outbox,
+        )
+        if (!old) await next.load()
+        this.destinations.set(d.id, next)
+        next.start()
+      } catch (e) {
+        const f = failureOf(e, 'destination')
+        this.events.add({ severity: 'trouble', where: 'destination', subjectId: d.id, subject: d.name, code: f.code, message: f.message, hint: f.hint })
+      }
+    }
+  }
+
+  private step(step: Step, delivery: number, seq: number, at: number): void {
+    this.byDelivery.get(delivery)?.step(step, seq, at)
+  }
+
+  private async reloadPublications(): Promise<void> {
+    const { db } = this.options
+    this.deliveries = await listDeliveries(db)
+    for (const d of this.deliveries) {
+      const witness = this.destinations.get(d.destinationId)?.witness ?? null
+      const kept = this.destinations.get(d.destinationId)?.destination.settings.witness ?? false
+      this.ledger.watch(d.number, witness ? () => witness.view() : kept ? () => null : null)
+    }
+    const plans = new Map((await livePlans(db)).map((p) => [p.publicationId, p]))
+    for (const [id, running] of this.publishers) {
+      if (plans.get(id)?.number === running.plan.number) continue
+      running.stop()
+      this.publishers.delete(id)
+      this.byDelivery.delete(running.plan.delivery)
+      if (!plans.has(id)) this.publicationEvent(id, running.plan.name, 'note', 'publication.paused', 'paused')
+    }
+    for (const [id, d] of this.destinations) {
+      if (!d.witness) continue
+      const listening = d.witness.setFilters(await witnessFilters(db, id))
+      await Promise.race([listening, new Promise((done) => setTimeout(done, WITNESS_WAIT_MS).unref())])
+    }
+    for (const plan of plans.values()) {
+      if (this.publishers.has(plan.publicationId)) continue
+      const publisher = new Publisher(plan, this.table, this.ledger, () => this.destinations.get(plan.destinationId)?.outbox ?? null)
+      this.publishers.set(plan.publicationId, publisher)
+      this.byDelivery.set(plan.delivery, publisher)
+      this.publicationEvent(plan.publicationId, plan.name, 'good', 'publication.live', `live, version ${plan.number}, ${plan.equipment.length} equipment`)
+    }
+  }
+
+  private publicationEvent(id: string, name: string, severity: 'good' | 'note', code: string, message: string): void {
+    this.events.add({ severity, where: 'publication', subjectId: id, subject: name, code, message, hint: '' })
+  }
+
+  // ---- what is shown
+
+  lines(): LedgerLine[] {
+    return this.deliveries.flatMap((d) => {
+      const counts = this.ledger.countsOf(d.number)
+      if (!counts) return []
+      return [
+        {
+          delivery: d.number,
+          publicationId: d.publicationId,
+          publication: d.publication,
+          destinationId: d.destinationId,
+          destination: d.destination,
+          counts,
+          latency: this.ledger.latencyOf(d.number),
+          witnessed: this.ledger.account(d.number).witnessed,
+        },
+      ]
+    })
+  }
+
+  course(): CourseFigures {
+    let sourcesUp = 0
+    let sourcesDown = 0
+    for (const s of this.sources.values()) {
+      if (s.condition.state === 'running') sourcesUp++
+      else if (s.condition.state !== 'off') sourcesDown++
+    }
+    let destinationsUp = 0
+    let destinationsDown = 0
+    for (const d of this.destinations.values()) {
+      const state = d.present().state
+      if (state === 'running') destinationsUp++
+      else if (state !== 'off') destinationsDown++
+    }
+    let trouble = 0
+    for (const p of this.publishers.values())
+      if (p.present(this.destinations.get(p.plan.destinationId)?.present() ?? null).state === 'trouble') trouble++
+    let confirmed = 0
+    let missing = 0
+    let lost = 0
+    for (const d of this.deliveries) {
+      const c = this.ledger.countsOf(d.number)
+      if (!c) continue
+      confirmed += c.confirmed
+      missing += c.missing
+      lost += c.missing + c.dropped + c.rejected
+    }
+    return {
+      sourcesUp,
+      sourcesDown,
+      tags: this.model.tags.size,
+      tagsBad: this.model.tagsBad(this.table),
+      valuesPerS: this.table.rate.perSecond(),
+      bound: this.model.bound,
+      members: this.model.members,
+      equipment: this.model.equipment.size,
+      publicationsLive: this.publishers.size,
+      publicationsTrouble: trouble,
+      producedPerS: this.ledger.producedRate.perSecond(),
+      destinationsUp,
+      destinationsDown,
+      ackedPerS: this.ledger.ackedRate.perSecond(),
+      confirmedPerS: this.ledger.confirmedRate.perSecond(),
+      confirmedShare: confirmed + lost === 0 ? null : confirmed / (confirmed + lost),
+      missing,
+    }
+  }
+
+  sourceConditions(): LiveFrames['sources'] {
+    return Object.fromEntries([...this.sources].map(([id, s]) => [id, s.present()]))
+  }
+
+  destinationConditions(): LiveFrames['destinations'] {
+    return Object.fromEntries(
+      [...this.destinations].map(([id, d]) => [
+        id,
+        {
+          sender: d.present(),
+          witness: d.witness?.present() ?? null,
+          waiting: d.outbox.waiting,
+          bytes: d.outbox.bytes,
+          capBytes: d.outbox.cap,
+        },
+      ]),
+    )
+  }
+
+  publicationConditions(): LiveFrames['publications'] {
+    return Object.fromEntries(
+      [...this.publishers].map(([id, p]) => [id, p.present(this.destinations.get(p.plan.destinationId)?.present() ?? null)]),
+    )
+  }
+
+  lastMessage(publicationId: string): LastMessage | null {
+    return this.publishers.get(publicationId)?.last ?? null
+  }
+
+  async stop(): Promise<void> {
+    this.stopped = true
+    if (this.timer) clearInterval(this.timer)
+    for (const p of this.publishers.values()) p.stop()
+    await Promise.all([...this.sources.values()].map((s) => s.stop()))
+    await Promise.all([...this.destinations.values()].map((d) => d.stop()))
+    await this.ledger.close()
+    await this.events.close()
+    await this.stopListening?.().catch(() => undefined)
+    await this.releaseLease?.().catch(() => undefined)
+  }
+}

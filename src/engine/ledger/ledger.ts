@@ -1,0 +1,173 @@
+import type { Counts, Latency } from '~/contract/live'
+import { Account, type AccountChange, LatencyHour } from '~/core/delivery/account'
+import { type Db } from '~/store/database'
+import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatency } from '~/store/ledger'
+import { type Cursor, deleteSegments, writeCursor } from '~/store/outbox'
+import { Rate } from '../live/rate'
+import { log, wordsOf } from '../log'
+import type { Outbox } from '../outbox/outbox'
+
+const FLUSH_MS = 200
+const JUDGE_MS = 1000
+/** So many reports of the witness at once are reason to flush without waiting. */
+const HURRY = 500
+
+interface Pending {
+  number: number
+  changes: AccountChange[]
+  latencies: { delivery: number; minute: number }[]
+  outboxes: { id: string; cursor: Cursor; remove: number[]; applied: () => void }[]
+  after: (() => void)[]
+}
+
+/**
+ * The account of every message, kept in memory and written in one transaction a few times a second, together with what
+ * the outboxes may forget. The witness acknowledges to the broker only what is written here, so a death of the
+ * engine loses nothing that it has seen.
+ */
+export class Ledger {
+  readonly accounts = new Map<number, Account>()
+  private readonly latency = new Map<number, LatencyHour>()
+  private readonly outboxes = new Map<string, Outbox>()
+  private readonly witnesses = new Map<number, () => { upSince: number; blindBefore: number } | null>()
+  private after: (() => void)[] = []
+  private pending: Pending | null = null
+  private number = 0
+  private flushing: Promise<void> | null = null
+  private timers: NodeJS.Timeout[] = []
+  private inTrouble = false
+  readonly confirmedRate = new Rate()
+  readonly ackedRate = new Rate()
+  readonly producedRate = new Rate()
+
+  constructor(private readonly db: Db) {}
+
+  async load(): Promise<void> {
+    this.number = await lastFlush(this.db)
+    for (const [delivery, standing] of await loadStandings(this.db)) this.accounts.set(delivery, new Account(delivery, standing))
+    const minute = Math.floor(Date.now() / 60_000)
+    for (const row of await loadLatency(this.db, minute - 60)) this.hour(row.delivery).minutes.set(row.minute, row.histogram)
+  }
+
+  start(): void {
+    this.timers = [
+      setInterval(() => void this.flush(), FLUSH_MS),
+      setInterval(() => {
+        const now = Date.now()
+        for (const a of this.accounts.values()) a.judge(now, this.witnesses.get(a.delivery)?.() ?? null)
+      }, JUDGE_MS),
+    ]
+  }
+
+  private hour(delivery: number): LatencyHour {
+    let hour = this.latency.get(delivery)
+    if (!hour) this.latency.set(delivery, (hour = new LatencyHour()))
+    return hour
+  }
+
+  account(delivery: number): Account {
+    let a = this.accounts.get(delivery)
+    if (!a) this.accounts.set(delivery, (a = new Account(delivery)))
+    return a
+  }
+
+  /** Says how to ask about the witness of a delivery; null: there is none. */
+  watch(delivery: number, witness: (() => { upSince: number; blindBefore: number } | null) | null): void {
+    this.account(delivery).witnessed = witness !== null
+    if (witness) this.witnesses.set(delivery, witness)
+    else this.witnesses.delete(delivery)
+  }
+
+  attach(outbox: Outbox): void {
+    this.outboxes.set(outbox.destinationId, outbox)
+  }
+
+  detach(destinationId: string): void {
+    this.outboxes.delete(destinationId)
+  }
+
+  /** Runs `then` when all that is known now is safely written. */
+  afterFlush(then: () => void): void {
+    this.after.push(then)
+    if (this.after.length === HURRY) void this.flush()
+  }
+
+  latencyOf(delivery: number): Latency | null {
+    const all = this.latency.get(delivery)?.total()
+    if (!all || all.count === 0) return null
+    return { p50: all.quantile(0.5)!, p95: all.quantile(0.95)!, p99: all.quantile(0.99)!, count: all.count }
+  }
+
+  countsOf(delivery: number): Counts | null {
+    return this.accounts.get(delivery)?.counts() ?? null
+  }
+
+  private collect(): Pending | null {
+    const now = Date.now()
+    const changes: AccountChange[] = []
+    const latencies: Pending['latencies'] = []
+    for (const a of this.accounts.values()) {
+      if (!a.changed) continue
+      const change = a.take()
+      for (const ms of change.latencies) this.hour(a.delivery).add(ms, now)
+      if (change.latencies.length > 0) latencies.push({ delivery: a.delivery, minute: Math.floor(now / 60_000) })
+      changes.push(change)
+    }
+    const outboxes: Pending['outboxes'] = []
+    for (const [id, outbox] of this.outboxes) {
+      const part = outbox.takeFlush()
+      if (part) outboxes.push({ id, ...part })
+    }
+    const after = this.after
+    this.after = []
+    if (changes.length === 0 && outboxes.length === 0) {
+      for (const then of after) then()
+      return null
+    }
+    return { number: ++this.number, changes, latencies, outboxes, after }
+  }
+
+  /** Writes all that is known; one at a time. Resolves when written or when the database was away. */
+  flush(): Promise<void> {
+    this.flushing ??= this.write().finally(() => {
+      this.flushing = null
+    })
+    return this.flushing
+  }
+
+  private async write(): Promise<void> {
+    this.pending ??= this.collect()
+    const p = this.pending
+    if (!p) return
+    try {
+      await this.db.transaction().execute(async (tx) => {
+        if (!(await claimFlush(tx, p.number))) return
+        await writeChanges(tx, p.changes)
+        for (const l of p.latencies) {
+          const histogram = this.hour(l.delivery).minutes.get(l.minute)
+          if (histogram) await writeLatency(tx, l.delivery, l.minute, histogram)
+        }
+        for (const o of p.outboxes) {
+          await writeCursor(tx, o.id, o.cursor)
+          await deleteSegments(tx, o.id, o.remove)
+        }
+      })
+      if (this.inTrouble) log('info', 'ledger', 'written again')
+      this.inTrouble = false
+    } catch (e) {
+      if (!this.inTrouble) log('warn', 'ledger', `waits to be written: ${wordsOf(e)}`)
+      this.inTrouble = true
+      return
+    }
+    this.pending = null
+    for (const o of p.outboxes) o.applied()
+    for (const then of p.after) then()
+    if (this.after.length >= HURRY) setImmediate(() => void this.flush())
+  }
+
+  async close(): Promise<void> {
+    for (const t of this.timers) clearInterval(t)
+    await this.flush()
+    await this.flush()
+  }
+}

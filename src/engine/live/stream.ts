@@ -1,0 +1,91 @@
+import type { ServerResponse } from 'node:http'
+import type { LiveFrames, LiveValue } from '~/contract/live'
+import type { Engine } from '../engine'
+
+const TICK_MS = 100
+const SLOW_TICKS = 5
+/** Octets a slow reader may have waiting before ticks are left out for it. */
+const BEHIND = 1 << 20
+
+/** `1-3,7` is `[1, 2, 3, 7]`; at most 5000 handles. */
+export function parseHandles(text: string): number[] {
+  const out: number[] = []
+  for (const part of text.split(',')) {
+    const m = /^(\d{1,9})(?:-(\d{1,9}))?$/.exec(part.trim())
+    if (!m) continue
+    const from = Number(m[1])
+    const to = Number(m[2] ?? m[1])
+    for (let h = from; h <= to && out.length < 5000; h++) out.push(h)
+  }
+  return out
+}
+
+/** Sends one browser what it watches, as server-sent events: all of it first, then what changed, ten times a second at most. */
+export class LiveStream {
+  private readonly timer: NodeJS.Timeout
+  private readonly sent = new Map<string, string>()
+  private version = -1
+  private ticks = 0
+
+  constructor(
+    private readonly engine: Engine,
+    private readonly res: ServerResponse,
+    private readonly handles: readonly number[],
+    private readonly parts: ReadonlySet<string>,
+    private readonly messagesOf: readonly string[],
+    private readonly sparks: boolean,
+  ) {
+    res.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' })
+    res.write('retry: 1000\n\n')
+    this.emit('hello', { at: Date.now(), engine: 'up' })
+    this.tick()
+    this.timer = setInterval(() => this.tick(), TICK_MS)
+    res.on('close', () => clearInterval(this.timer))
+  }
+
+  private emit<K extends keyof LiveFrames>(name: K, frame: LiveFrames[K]): void {
+    this.res.write(`event: ${name}\ndata: ${JSON.stringify(frame)}\n\n`)
+  }
+
+  private emitChanged<K extends keyof LiveFrames>(name: K, frame: LiveFrames[K], key: string = name): void {
+    const text = JSON.stringify(frame)
+    if (this.sent.get(key) === text) return
+    this.sent.set(key, text)
+    this.res.write(`event: ${name}\ndata: ${text}\n\n`)
+  }
+
+  private tick(): void {
+    if (this.res.writableLength > BEHIND) return
+    const { engine } = this
+    const slow = this.ticks % SLOW_TICKS === 0
+    if (this.handles.length > 0) this.values()
+    if (this.sparks && this.ticks % 50 === 0)
+      this.emit('sparks', Object.fromEntries(this.handles.map((h) => [h, engine.table.spark(h)])))
+    if (this.parts.has('ledger') && this.ticks % 2 === 0) this.emitChanged('ledger', engine.lines())
+    for (const id of this.messagesOf) {
+      const message = engine.lastMessage(id)
+      if (message) this.emitChanged('message', message, `message ${id}`)
+    }
+    if (slow) {
+      if (this.parts.has('course')) this.emitChanged('course', engine.course())
+      if (this.parts.has('sources')) this.emitChanged('sources', engine.sourceConditions())
+      if (this.parts.has('publications')) this.emitChanged('publications', engine.publicationConditions())
+      if (this.parts.has('destinations')) this.emitChanged('destinations', engine.destinationConditions())
+    }
+    // A comment now and then, so that both ends notice a dead line.
+    if (this.ticks % 150 === 149) this.res.write(': still here\n\n')
+    this.ticks++
+  }
+
+  private values(): void {
+    const { table } = this.engine
+    const changed: LiveValue[] = []
+    for (const h of this.handles) {
+      if (h >= table.status.length || (this.version >= 0 && table.version[h]! <= this.version)) continue
+      const value = table.value[h] ?? null
+      changed.push([h, typeof value === 'number' && !Number.isFinite(value) ? null : value, table.status[h]!, table.time[h]!, table.seen[h]!])
+    }
+    this.version = table.current
+    if (changed.length > 0) this.emit('values', changed)
+  }
+}

@@ -1,0 +1,119 @@
+import type { ValueArrays } from '~/core/shape/compact-json'
+import type { Scalar } from '~/core/value/deadband'
+import { Status } from '~/core/value/quality'
+import { Rate } from './rate'
+
+/** Changes from a source, one entry a tag; times in epoch ms. */
+export interface Batch {
+  handles: number[]
+  values: Scalar[]
+  statuses: number[]
+  times: number[]
+}
+
+const SPARK_POINTS = 120
+export const SPARK_EVERY_MS = 5000
+
+/** The present value of every tag, as arrays indexed by tag handle. */
+export class LiveTable implements ValueArrays {
+  value: Scalar[] = []
+  status = new Uint32Array(1024).fill(Status.waitingForInitialData)
+  time = new Float64Array(1024)
+  seen = new Float64Array(1024)
+  /** Grows with each batch; an entry is the batch that last touched the tag. */
+  version = new Float64Array(1024)
+  current = 0
+  readonly rate = new Rate()
+  private readonly sparks = new Map<number, Float32Array>()
+  private sparkAt = 0
+  private readonly listeners = new Set<(handles: readonly number[]) => void>()
+
+  ensure(handle: number): void {
+    if (handle < this.status.length) return
+    let size = this.status.length
+    while (size <= handle) size *= 2
+    const grow = <T extends Float64Array | Uint32Array>(from: T, to: T): T => {
+      to.set(from)
+      return to
+    }
+    const status = new Uint32Array(size).fill(Status.waitingForInitialData)
+    this.status = grow(this.status, status)
+    this.time = grow(this.time, new Float64Array(size))
+    this.seen = grow(this.seen, new Float64Array(size))
+    this.version = grow(this.version, new Float64Array(size))
+  }
+
+  onBatch(listener: (handles: readonly number[]) => void): () => void {
+    this.listeners.add(listener)
+    return () => this.listeners.delete(listener)
+  }
+
+  apply(batch: Batch, now = Date.now()): void {
+    this.current++
+    for (let i = 0; i < batch.handles.length; i++) {
+      const h = batch.handles[i]!
+      this.ensure(h)
+      this.value[h] = batch.values[i]!
+      this.status[h] = batch.statuses[i]!
+      this.time[h] = batch.times[i]!
+      this.seen[h] = now
+      this.version[h] = this.current
+    }
+    this.rate.add(batch.handles.length, now)
+    for (const listener of this.listeners) listener(batch.handles)
+  }
+
+  /** Sets only the status, keeping value and time: for a link that went away. */
+  mark(handles: readonly number[], status: number): void {
+    const changed = handles.filter((h) => {
+      this.ensure(h)
+      return this.status[h] !== status && this.status[h] !== Status.waitingForInitialData
+    })
+    if (changed.length === 0) return
+    this.current++
+    for (const h of changed) {
+      this.status[h] = status
+      this.version[h] = this.current
+    }
+    for (const listener of this.listeners) listener(changed)
+  }
+
+  /** A tag that is gone or now means another node starts over. */
+  forget(handle: number): void {
+    this.ensure(handle)
+    this.value[handle] = null
+    this.status[handle] = Status.waitingForInitialData
+    this.time[handle] = 0
+    this.seen[handle] = 0
+    this.version[handle] = ++this.current
+    this.sparks.delete(handle)
+  }
+
+  /** Takes one point of every numeric tag; called every five seconds. */
+  sample(handles: Iterable<number>): void {
+    this.sparkAt = (this.sparkAt + 1) % SPARK_POINTS
+    for (const h of handles) {
+      const value = this.value[h]
+      const usable = typeof value === 'number' && this.status[h]! >>> 30 !== 2
+      let ring = this.sparks.get(h)
+      if (!ring) {
+        if (!usable) continue
+        ring = new Float32Array(SPARK_POINTS).fill(Number.NaN)
+        this.sparks.set(h, ring)
+      }
+      ring[this.sparkAt] = usable ? value : Number.NaN
+    }
+  }
+
+  /** The last ten minutes, oldest first; null where there was no usable number. */
+  spark(handle: number): (number | null)[] {
+    const ring = this.sparks.get(handle)
+    if (!ring) return []
+    const out: (number | null)[] = []
+    for (let i = 1; i <= SPARK_POINTS; i++) {
+      const v = ring[(this.sparkAt + i) % SPARK_POINTS]!
+      if (out.length > 0 || !Number.isNaN(v)) out.push(Number.isNaN(v) ? null : Number(v.toPrecision(6)))
+    }
+    return out
+  }
+}

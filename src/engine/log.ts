@@ -1,0 +1,13 @@
+type Level = 'info' | 'warn' | 'error'
+
+/** One line a happening, for logs: time, level, where, words. Secrets are never passed in here. */
+export function log(level: Level, where: string, message: string): void {
+  const line = `${new Date().toISOString()} ${level.padEnd(5)} ${where}: ${message.replace(/\s*\n\s*/g, ' ')}`
+  if (level === 'error') console.error(line)
+  else console.log(line)
+}
+
+/** The words of an error, whatever was thrown. */
+export function wordsOf(e: unknown): string {
+  return e instanceof Error ? e.message : String(e)
+}

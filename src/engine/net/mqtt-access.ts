@@ -1,0 +1,109 @@
+import { connect as tcpConnect, type Socket } from 'node:net'
+import { connect as tlsConnect, type TLSSocket } from 'node:tls'
+import { type Failure, FailureError } from '~/contract/failure'
+import { wordsOf } from '../log'
+
+/** Where and as whom to connect to a broker; secrets opened, so never logged. */
+export interface MqttAccess {
+  host: string
+  port: number
+  tls: boolean
+  ca: string | null
+  cert: string | null
+  key: string | null
+  user: string | null
+  password: string | null
+  clientId: string
+  keepAliveS: number
+}
+
+/** Host, port and certificates, as Node's TLS and the MQTT client take them. */
+export function tlsOptions(a: MqttAccess): { host: string; port: number; ca?: string; cert?: string; key?: string; servername?: string } {
+  return {
+    host: a.host,
+    port: a.port,
+    ...(a.ca && { ca: a.ca }),
+    ...(a.cert && a.key && { cert: a.cert, key: a.key }),
+    ...(/^[\d.]+$|:/.test(a.host) ? {} : { servername: a.host }),
+  }
+}
+
+/** Opens the socket, through TLS when asked for; rejects after ten seconds. */
+export function openSocket(a: MqttAccess): Promise<Socket | TLSSocket> {
+  return new Promise((done, failed) => {
+    const socket = a.tls ? tlsConnect(tlsOptions(a)) : tcpConnect({ host: a.host, port: a.port })
+    const timer = setTimeout(() => socket.destroy(Object.assign(new Error('timed out'), { code: 'ETIMEDOUT' })), 10_000)
+    const settle = () => {
+      clearTimeout(timer)
+      socket.off('error', lost)
+      socket.off('close', closed)
+    }
+    const lost = (e: Error) => {
+      settle()
+      failed(e)
+    }
+    const closed = () => lost(Object.assign(new Error('closed while connecting'), { code: 'ECONNRESET' }))
+    socket.once('error', lost)
+    socket.once('close', closed)
+    socket.once(a.tls ? 'secureConnect' : 'connect', () => {
+      settle()
+      socket.setNoDelay(true)
+      done(socket)
+    })
+  })
+}
+
+/** CONNACK reasons: MQTT 5 3.2.2.2 and, below 6, MQTT 3.1.1 3.2.2.3. */
+const connackReasons: Record<number, [string, string]> = {
+  1: ['The broker does not speak this version of MQTT', 'It may only know 3.1.1'],
+  2: ['The broker refuses this client id', 'Choose another client id'],
+  4: ['The broker refuses user or password', 'Check the log-in'],
+  5: ['The broker does not let this client in', 'Check certificate or log-in, and its permissions there'],
+  128: ['The broker refuses the connection without a reason', 'Its log may tell'],
+  132: ['The broker does not speak MQTT 5', 'Ask for a broker that does'],
+  133: ['The broker refuses this client id', 'Choose another client id'],
+  134: ['The broker refuses user or password', 'Check the log-in'],
+  135: ['The broker does not let this client in', 'Check certificate or log-in, and its permissions there'],
+  136: ['The broker is not available', 'Try again later'],
+  137: ['The broker is busy', 'Try again later'],
+  138: ['The broker has banned this client', 'Ask its administrator'],
+  149: ['A packet was too large for the broker', 'Send less in one message'],
+  151: ['A quota of the broker is used up', 'Send less, or raise the quota there'],
+}
+
+export function connackFailure(code: number): FailureError {
+  const [message, hint] = connackReasons[code] ?? [`The broker refuses the connection (reason ${code})`, 'Its log may tell']
+  return new FailureError({ code: `mqtt.connack-${code}`, message, hint, where: 'destination' }, 502)
+}
+
+/** Puts what sockets and TLS throw into words with what to do. */
+export function mqttFailure(e: unknown, a: Pick<MqttAccess, 'host' | 'port' | 'cert'>, where: Failure['where'] = 'destination'): Failure {
+  if (e instanceof FailureError) return { ...e.failure, where }
+  const code = (e as { code?: string }).code ?? ''
+  const words = wordsOf(e)
+  const known: Record<string, [string, string, string]> = {
+    ECONNREFUSED: ['port.refused', `Nothing listens on port ${a.port} of ${a.host}`, 'Check the port, and that the broker is running'],
+    ENOTFOUND: ['name.unknown', `The name ${a.host} cannot be resolved`, 'Check the spelling, or use the IP address'],
+    ETIMEDOUT: ['port.silent', `No answer from ${a.host}:${a.port}`, 'A firewall may be in between'],
+    CERT_HAS_EXPIRED: ['tls.expired', "The broker's certificate has expired", 'It must be renewed there; check the clocks of both sides too'],
+    ERR_TLS_CERT_ALTNAME_INVALID: ['tls.host', `The broker's certificate is not for ${a.host}`, 'Use the name that stands in the certificate'],
+    DEPTH_ZERO_SELF_SIGNED_CERT: ['tls.authority', "The broker's certificate is signed by itself, not by the chosen authority", 'Take its certificate over as an authority if you trust it'],
+    SELF_SIGNED_CERT_IN_CHAIN: ['tls.authority', "The broker's chain ends in an authority that is not the chosen one", 'Choose the authority that signed the broker'],
+    UNABLE_TO_VERIFY_LEAF_SIGNATURE: ['tls.authority', "The chosen authority did not sign the broker's certificate", 'Choose the authority that signed the broker'],
+    UNABLE_TO_GET_ISSUER_CERT_LOCALLY: ['tls.authority', "The chosen authority did not sign the broker's certificate", 'Choose the authority that signed the broker'],
+    ERR_SSL_WRONG_VERSION_NUMBER: ['tls.none', 'The port does not speak TLS', 'Switch TLS off, or take the TLS port (often 8883)'],
+    EPROTO: ['tls.none', 'The port does not speak TLS as expected', 'Check port and TLS'],
+  }
+  const hit = known[code]
+  if (hit) return { code: hit[0], message: hit[1], hint: hit[2], where }
+  if (code === 'ECONNRESET' || code === 'EPIPE' || /closed/i.test(words))
+    return {
+      code: 'mqtt.reset',
+      message: 'The broker hung up',
+      hint: a.cert
+        ? 'Under TLS 1.3 a refused client certificate shows only as this; else the link was cut'
+        : 'The link was cut, or the port wants TLS or a client certificate',
+      where,
+    }
+  return { code: 'mqtt.failed', message: words.slice(0, 200), hint: 'Check the connection step by step', where }
+}

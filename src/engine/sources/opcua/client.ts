@@ -1,0 +1,168 @@
+import { createHash, createPrivateKey, X509Certificate } from 'node:crypto'
+import { mkdir } from 'node:fs/promises'
+import { join } from 'node:path'
+import {
+  type ClientSession,
+  type EndpointDescription,
+  MessageSecurityMode,
+  OPCUACertificateManager,
+  OPCUAClient,
+  type OPCUAClientOptions,
+  SecurityPolicy,
+  type UserIdentityInfo,
+  UserTokenType,
+} from 'node-opcua'
+import { type Failure, FailureError } from '~/contract/failure'
+import type { OpcUaSettings } from '~/contract/source'
+import { wordsOf } from '../../log'
+import type { SourceContext, SourceTarget } from '../driver'
+
+const modes: Record<OpcUaSettings['mode'], MessageSecurityMode> = {
+  None: MessageSecurityMode.None,
+  Sign: MessageSecurityMode.Sign,
+  SignAndEncrypt: MessageSecurityMode.SignAndEncrypt,
+}
+const policies: Record<OpcUaSettings['policy'], SecurityPolicy> = {
+  None: SecurityPolicy.None,
+  Basic256Sha256: SecurityPolicy.Basic256Sha256,
+  Aes128_Sha256_RsaOaep: SecurityPolicy.Aes128_Sha256_RsaOaep,
+  Aes256_Sha256_RsaPss: SecurityPolicy.Aes256_Sha256_RsaPss,
+}
+
+let manager: Promise<OPCUACertificateManager> | null = null
+
+/** One store for the whole engine. Which server certificate is right is decided by the pinned thumbprint, not by this store. */
+function certificateManager(folder: string): Promise<OPCUACertificateManager> {
+  manager ??= (async () => {
+    const rootFolder = join(folder, 'opcua')
+    await mkdir(rootFolder, { recursive: true })
+    const m = new OPCUACertificateManager({ rootFolder, automaticallyAcceptUnknownCertificate: true })
+    await m.initialize()
+    return m
+  })()
+  return manager
+}
+
+/** The application URI that stands in a certificate. */
+function uriOf(pem: string): string {
+  return /URI:([^,\s]+)/.exec(new X509Certificate(pem).subjectAltName ?? '')?.[1] ?? 'urn:embrik'
+}
+
+export function thumbprintOf(certificate: Buffer | string): string {
+  return createHash('sha1').update(new X509Certificate(certificate).raw).digest('hex')
+}
+
+export function hostAndPort(endpoint: string): { host: string; port: number } {
+  const m = /^opc\.tcp:\/\/([^/:]+)(?::(\d+))?/.exec(endpoint)
+  return { host: m?.[1] ?? '', port: Number(m?.[2] ?? 4840) }
+}
+
+async function baseOptions(ctx: SourceContext): Promise<OPCUAClientOptions> {
+  const der = new X509Certificate(ctx.application.certificate).raw
+  const key = createPrivateKey(ctx.application.key)
+  return {
+    applicationName: 'Embrik',
+    applicationUri: uriOf(ctx.application.certificate),
+    certificateKeyPairProvider: {
+      getCertificate: () => der,
+      getCertificateChain: () => [der],
+      getPrivateKey: () => ({ hidden: key }),
+    },
+    clientCertificateManager: await certificateManager(ctx.workFolder),
+    endpointMustExist: false,
+    // Coming back is the supervisor's work: it says what it does and starts from a clean state.
+    connectionStrategy: { maxRetry: 0, initialDelay: 100, maxDelay: 100 },
+    keepSessionAlive: true,
+    requestedSessionTimeout: 30_000,
+    transportTimeout: 15_000,
+    keepPendingSessionsOnDisconnect: false,
+  } as OPCUAClientOptions
+}
+
+/** Asks the server, without security, which endpoints it has (OPC 10000-4 5.5.4). */
+export async function askEndpoints(settings: OpcUaSettings, ctx: SourceContext): Promise<EndpointDescription[]> {
+  const client = OPCUAClient.create({ ...(await baseOptions(ctx)), securityMode: MessageSecurityMode.None, securityPolicy: SecurityPolicy.None })
+  try {
+    await client.connect(settings.endpoint)
+    return await client.getEndpoints()
+  } finally {
+    await client.disconnect().catch(() => undefined)
+  }
+}
+
+/** The endpoint that the settings ask for, or what the server offers instead. */
+export function chooseEndpoint(endpoints: readonly EndpointDescription[], settings: OpcUaSettings): EndpointDescription {
+  const found = endpoints.find((e) => e.securityMode === modes[settings.mode] && e.securityPolicyUri === policies[settings.policy])
+  if (found) return found
+  const offered = [...new Set(endpoints.map((e) => `${MessageSecurityMode[e.securityMode]} ${(e.securityPolicyUri ?? '').split('#').at(-1)}`))]
+  throw new FailureError({
+    code: 'opcua.endpoint',
+    message: `The server does not offer ${settings.mode} with ${settings.policy}`,
+    hint: offered.length > 0 ? `It offers: ${offered.join(', ')}` : 'It offers no endpoint at all: check the path of the endpoint',
+    where: 'source',
+  })
+}
+
+/** Refuses a server whose certificate is not the one that was taken over from the check. */
+export function checkPin(endpoint: EndpointDescription, settings: OpcUaSettings): string | null {
+  const certificate = endpoint.serverCertificate
+  if (!certificate || certificate.length === 0) return null
+  const found = thumbprintOf(certificate)
+  if (settings.serverThumbprint && settings.serverThumbprint.toLowerCase() !== found)
+    throw new FailureError({
+      code: 'opcua.server-changed',
+      message: `The server shows another certificate (${found}) than the one kept (${settings.serverThumbprint.toLowerCase()})`,
+      hint: 'If the server was renewed, clear the kept thumbprint and check again; if not, something stands between',
+      where: 'source',
+    })
+  return found
+}
+
+/** Opens the secure channel; rejects when the server won't have our certificate. */
+export async function openChannel(endpoint: EndpointDescription, settings: OpcUaSettings, ctx: SourceContext): Promise<OPCUAClient> {
+  const client = OPCUAClient.create({
+    ...(await baseOptions(ctx)),
+    securityMode: modes[settings.mode],
+    securityPolicy: policies[settings.policy],
+    ...(settings.mode !== 'None' && endpoint.serverCertificate && { serverCertificate: endpoint.serverCertificate }),
+  })
+  try {
+    await client.connect(settings.endpoint)
+    return client
+  } catch (e) {
+    await client.disconnect().catch(() => undefined)
+    throw e
+  }
+}
+
+export function openSession(client: OPCUAClient, target: SourceTarget): Promise<ClientSession> {
+  const identity: UserIdentityInfo =
+    target.settings.login === 'user'
+      ? { type: UserTokenType.UserName, userName: target.settings.user ?? '', password: target.password ?? '' }
+      : { type: UserTokenType.Anonymous }
+  return client.createSession(identity)
+}
+
+/** Puts refusals of OPC UA servers (OPC 10000-4 7.39) into words with what to do. */
+export function opcuaFailure(e: unknown, thumbprint: string): Failure {
+  if (e instanceof FailureError) return e.failure
+  const words = wordsOf(e)
+  const known: [RegExp, string, string, string][] = [
+    [
+      /BadSecurityChecksFailed|BadCertificateUntrusted/i,
+      'opcua.not-trusted',
+      'The server refuses the certificate of Embrik',
+      `Somebody there must trust it once: thumbprint ${thumbprint}. Then check again`,
+    ],
+    [/BadCertificateTimeInvalid/i, 'opcua.clock', 'The server finds the certificate not valid now', 'Compare the clocks of server and this machine'],
+    [/BadUserAccessDenied|BadIdentityTokenRejected|BadIdentityTokenInvalid/i, 'opcua.log-in', 'The server refuses user or password', 'Check user and password, or whether it allows this kind of log-in'],
+    [/BadTooManySessions/i, 'opcua.sessions', 'The server has no session left', 'Close another client, or raise its limit'],
+    [/BadSecurityPolicyRejected|BadSecurityModeRejected/i, 'opcua.policy', 'The server refuses this security policy', 'Choose another one that it offers'],
+    [/BadTcpEndpointUrlInvalid/i, 'opcua.path', 'The server does not know this endpoint', 'Check the path after the port'],
+    [/timeout|ETIMEDOUT|timed out/i, 'opcua.silent', 'The server does not answer in time', 'It may be busy or behind a slow link: try again'],
+    [/ECONNRESET|disconnected by third party|EPIPE/i, 'port.reset', 'The server hangs up at once', 'It, or something in between, refuses connections for now'],
+    [/ECONNREFUSED/i, 'port.refused', 'Nothing listens on that port', 'Check that the server is running'],
+  ]
+  for (const [pattern, code, message, hint] of known) if (pattern.test(words)) return { code, message, hint, where: 'source' }
+  return { code: 'opcua.failed', message: words.slice(0, 300), hint: 'Check the connection step by step', where: 'source' }
+}

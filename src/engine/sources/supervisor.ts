@@ -1,0 +1,129 @@
+import type { Failure } from '~/contract/failure'
+import type { Condition } from '~/contract/live'
+import type { Source } from '~/contract/source'
+import type { Tag } from '~/contract/tag'
+import { Status } from '~/core/value/quality'
+import type { Events } from '../events'
+import type { LiveTable } from '../live/table'
+import { Rate } from '../live/rate'
+import { failureOf } from '../failure'
+import type { SourceConnection, SourceContext } from './driver'
+import { sourceDrivers } from './registry'
+
+/** Keeps one source connected: opens it, feeds its tags, and comes back after every loss. */
+export class SourceSupervisor {
+  condition: Condition
+  private connection: SourceConnection | null = null
+  private tags: Tag[] = []
+  private stopped = false
+  private wake: (() => void) | null = null
+  private readonly rate = new Rate()
+  private last: number | null = null
+  private readonly running: Promise<void>
+
+  constructor(
+    readonly source: Source,
+    private readonly password: string | null,
+    private readonly ctx: SourceContext,
+    private readonly table: LiveTable,
+    private readonly events: Events,
+  ) {
+    this.condition = { state: source.enabled ? 'starting' : 'off', reason: source.enabled ? 'connecting' : 'switched off', hint: '', since: Date.now(), rate: 0, last: null }
+    this.running = source.enabled ? this.run() : Promise.resolve()
+  }
+
+  present(): Condition {
+    return { ...this.condition, rate: this.rate.perSecond(), last: this.last }
+  }
+
+  private set(state: Condition['state'], reason: string, hint = ''): void {
+    if (this.condition.state === state && this.condition.reason === reason) return
+    this.condition = { ...this.condition, state, reason, hint, since: Date.now() }
+  }
+
+  private event(severity: 'good' | 'warning' | 'trouble', code: string, message: string, hint = ''): void {
+    this.events.add({ severity, where: 'source', subjectId: this.source.id, subject: this.source.name, code, message, hint })
+  }
+
+  async setTags(tags: Tag[]): Promise<void> {
+    const gone = new Set(this.tags.map((t) => t.handle))
+    for (const t of tags) gone.delete(t.handle)
+    for (const h of gone) this.table.forget(h)
+    this.tags = tags
+    try {
+      await this.connection?.setTags(tags)
+    } catch (e) {
+      this.event('trouble', 'source.tags', `Tags could not be subscribed: ${failureOf(e).message}`, 'Embrik connects anew')
+      this.lost(failureOf(e))
+    }
+  }
+
+  private lost(failure: Failure): void {
+    this.set('trouble', failure.message, failure.hint)
+    this.wake?.()
+  }
+
+  private async run(): Promise<void> {
+    const { settings } = this.source
+    let wait = settings.retryMs
+    let attempts = 0
+    let wasUp = false
+    while (!this.stopped) {
+      let ended = false
+      const lost = new Promise<void>((resolve) => {
+        this.wake = () => {
+          ended = true
+          resolve()
+        }
+      })
+      try {
+        const connection = await sourceDrivers[this.source.kind].open({ name: this.source.name, settings, password: this.password }, this.ctx, {
+          up: () => undefined,
+          down: (failure) => this.lost(failure),
+          values: (batch) => {
+            this.rate.add(batch.handles.length)
+            this.last = Date.now()
+            this.table.apply(batch)
+          },
+        })
+        if (this.stopped) {
+          await connection.close()
+          break
+        }
+        this.connection = connection
+        await connection.setTags(this.tags)
+        this.set('running', `${settings.mode === 'None' ? 'without security' : settings.mode}, ${settings.login === 'user' ? `as ${settings.user}` : 'anonymous'}`)
+        this.event('good', 'source.up', attempts > 0 ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}` : 'up')
+        wait = settings.retryMs
+        attempts = 0
+        wasUp = true
+        if (!ended) await lost
+        if (!this.stopped) this.event('warning', 'source.lost', this.condition.reason, 'Embrik tries again by itself')
+      } catch (e) {
+        const failure = failureOf(e)
+        if (attempts === 0) this.event('trouble', failure.code, failure.message, failure.hint)
+        this.set('trouble', failure.message, failure.hint)
+      }
+      await this.connection?.close().catch(() => undefined)
+      this.connection = null
+      this.table.mark(this.tags.map((t) => t.handle), wasUp ? Status.lastUsable : Status.noCommunication)
+      if (this.stopped) break
+      attempts++
+      await new Promise<void>((resolve) => {
+        const timer = setTimeout(resolve, wait)
+        this.wake = () => {
+          clearTimeout(timer)
+          resolve()
+        }
+      })
+      wait = Math.min(wait * 2, settings.retryMs * 8)
+    }
+  }
+
+  async stop(): Promise<void> {
+    this.stopped = true
+    this.wake?.()
+    await this.running
+    this.table.mark(this.tags.map((t) => t.handle), Status.lastUsable)
+  }
+}

@@ -1,0 +1,180 @@
+import { createServer as createTcp, type Server, type Socket } from 'node:net'
+import { createServer as createTls } from 'node:tls'
+import { Access, type User } from './access'
+import { Connection } from './connection'
+import { type Message, Session, type Subscription } from './session'
+import { topicMatches } from './topics'
+
+export interface BrokerPorts {
+  plain: number
+  tls: number
+  mutual: number
+}
+
+export interface BrokerOptions {
+  ports: BrokerPorts
+  host: string
+  ca: string
+  certificate: string
+  key: string
+  users: readonly User[]
+}
+
+export type Door = keyof BrokerPorts
+
+/** The site broker: MQTT 3.1.1 and 5 on a plain port, a TLS port, and one that wants a client certificate of the works. */
+export class Broker {
+  readonly access: Access
+  readonly sessions = new Map<string, Session>()
+  readonly connections = new Set<Connection>()
+  private readonly retained = new Map<string, Message>()
+  private readonly sockets = new Set<Socket>()
+  private readonly servers: Server[] = []
+  private routes = new Map<string, { session: Session; subscription: Subscription }[]>()
+  private readonly turns = new Map<string, number>()
+  private shutUntil = 0
+  published = 0
+  delivered = 0
+
+  private constructor(private readonly options: BrokerOptions) {
+    this.access = new Access(options.users)
+  }
+
+  static async start(options: BrokerOptions): Promise<Broker> {
+    const broker = new Broker(options)
+    const { ca, certificate: cert, key, ports } = options
+    const tls = { cert, key, noDelay: true, minVersion: 'TLSv1.2' as const }
+    await broker.listen(createTcp({ noDelay: true }, (s) => broker.accept(s, 'plain')), ports.plain)
+    await broker.listen(createTls(tls, (s) => broker.accept(s, 'tls')), ports.tls)
+    // The handshake is let through and the certificate looked at afterwards, so that CONNACK can say why.
+    await broker.listen(createTls({ ...tls, ca, requestCert: true, rejectUnauthorized: false }, (s) => broker.accept(s, 'mutual')), ports.mutual)
+    return broker
+  }
+
+  private listen(server: Server, port: number): Promise<void> {
+    this.servers.push(server)
+    server.on('connection', (socket: Socket) => {
+      if (this.isShut()) {
+        socket.resetAndDestroy()
+        return
+      }
+      this.sockets.add(socket)
+      socket.on('close', () => this.sockets.delete(socket))
+    })
+    server.on('tlsClientError', () => undefined)
+    return new Promise((done, failed) => {
+      server.once('error', failed)
+      server.listen(port, this.options.host, () => done())
+    })
+  }
+
+  private accept(socket: Socket, door: Door): void {
+    new Connection(this, socket, door)
+  }
+
+  isShut(): boolean {
+    return Date.now() < this.shutUntil
+  }
+
+  /** Resets every connection and refuses new ones for so many seconds; sessions live on. */
+  cut(seconds: number): void {
+    this.shutUntil = Date.now() + seconds * 1000
+    for (const s of this.sockets) s.resetAndDestroy()
+  }
+
+  /** Opens a session for a client, ending an older connection with the same client id (MQTT 5 3.1.4). */
+  open(clientId: string, clean: boolean): { session: Session; present: boolean } {
+    for (const c of this.connections) if (c.session?.clientId === clientId) c.takenOver()
+    let session = this.sessions.get(clientId)
+    const present = session !== undefined && !clean
+    if (!session || clean) {
+      session = new Session(clientId)
+      this.sessions.set(clientId, session)
+      this.routes = new Map()
+    }
+    if (session.expiryTimer) clearTimeout(session.expiryTimer)
+    session.expiryTimer = null
+    return { session, present }
+  }
+
+  /** The connection of a session is gone: it goes too, now or when its expiry has passed. */
+  leave(session: Session): void {
+    session.line = null
+    if (this.sessions.get(session.clientId) !== session) return
+    const end = () => {
+      if (this.sessions.get(session.clientId) === session) this.sessions.delete(session.clientId)
+      this.routes = new Map()
+    }
+    if (session.expiry === 0) end()
+    else if (session.expiry !== 0xffffffff)
+      session.expiryTimer = setTimeout(end, Math.min(session.expiry * 1000, 0x7fffffff)).unref()
+  }
+
+  subscribe(session: Session, key: string, s: Subscription): void {
+    session.subscriptions.set(key, s)
+    this.routes = new Map()
+  }
+
+  unsubscribe(session: Session, key: string): boolean {
+    this.routes = new Map()
+    return session.subscriptions.delete(key)
+  }
+
+  /** Retained messages that a new subscription gets. */
+  retainedFor(filter: string): Message[] {
+    const now = Date.now()
+    return [...this.retained.values()].filter((m) => topicMatches(filter, m.topic) && (m.expires === null || m.expires > now))
+  }
+
+  publish(message: Message): void {
+    this.published++
+    if (message.retain) {
+      if (message.payload.length === 0) this.retained.delete(message.topic)
+      else this.retained.set(message.topic, message)
+    }
+    const groups = new Map<string, { session: Session; subscription: Subscription }[]>()
+    const bySession = new Map<Session, Subscription[]>()
+    for (const r of this.route(message.topic)) {
+      if (r.subscription.share !== null) {
+        const key = `${r.subscription.share} ${r.subscription.filter}`
+        groups.set(key, [...(groups.get(key) ?? []), r])
+      } else if (!(r.subscription.noLocal && r.session.clientId === message.from))
+        bySession.set(r.session, [...(bySession.get(r.session) ?? []), r.subscription])
+    }
+    for (const [session, subs] of bySession) this.hand(session, subs, message)
+    for (const [key, members] of groups) {
+      const there = members.filter((m) => m.session.line !== null)
+      const pool = there.length > 0 ? there : members
+      const turn = (this.turns.get(key) ?? 0) % pool.length
+      this.turns.set(key, turn + 1)
+      const one = pool[turn]!
+      this.hand(one.session, [one.subscription], message)
+    }
+  }
+
+  private hand(session: Session, subs: Subscription[], message: Message): void {
+    const qos = Math.min(message.qos, Math.max(...subs.map((s) => s.qos))) as 0 | 1 | 2
+    const ids = subs.flatMap((s) => (s.id === null ? [] : [s.id]))
+    this.delivered++
+    session.deliver(message, qos, message.retain && subs.some((s) => s.keepRetain), ids)
+  }
+
+  private route(topic: string) {
+    let route = this.routes.get(topic)
+    if (!route) {
+      route = []
+      for (const session of this.sessions.values())
+        for (const subscription of session.subscriptions.values())
+          if (topicMatches(subscription.filter, topic)) route.push({ session, subscription })
+      if (this.routes.size > 50_000) this.routes.clear()
+      this.routes.set(topic, route)
+    }
+    return route
+  }
+
+  async stop(): Promise<void> {
+    for (const s of this.sockets) s.destroy()
+    for (const s of this.sessions.values()) if (s.expiryTimer) clearTimeout(s.expiryTimer)
+    await Promise.all(this.servers.map((s) => new Promise<void>((done) => s.close(() => done()))))
+  }
+}

@@ -1,0 +1,252 @@
+import type { Socket } from 'node:net'
+import type { TLSSocket } from 'node:tls'
+import mqtt, { type IConnectPacket, type IPublishPacket, type ISubscribePacket, type Packet } from 'mqtt-packet'
+import type { User } from './access'
+import type { Broker, Door } from './broker'
+import type { Line, Message, Session } from './session'
+import { goodFilter, goodTopic } from './topics'
+
+/** Reason codes, MQTT 5 2.4. */
+const Reason = {
+  protocolError: 0x82,
+  badCredentials: 0x86,
+  notAuthorized: 0x87,
+  takenOver: 0x8e,
+  badFilter: 0x8f,
+  badTopic: 0x90,
+  unknownIdentifier: 0x92,
+  badAlias: 0x94,
+} as const
+
+const RECEIVE_MAXIMUM = 1000
+const ALIAS_MAXIMUM = 100
+
+/** One client on one socket: MQTT 3.1.1 or 5, whichever its CONNECT names. */
+export class Connection implements Line {
+  session: Session | null = null
+  receiveMaximum = 65_535
+  private version: 3 | 4 | 5 = 4
+  /** The parser reads this again for each packet: its layout depends on the version that CONNECT names. */
+  private readonly parsing = { protocolVersion: 4 }
+  private user: User | null = null
+  private will: Message | null = null
+  private readonly aliases = new Map<number, string>()
+  private heard = Date.now()
+  private timer: NodeJS.Timeout | null = null
+
+  constructor(
+    private readonly broker: Broker,
+    private readonly socket: Socket,
+    private readonly door: Door,
+  ) {
+    broker.connections.add(this)
+    const parser = mqtt.parser(this.parsing)
+    parser.on('packet', (packet: Packet) => {
+      try {
+        this.handle(packet)
+      } catch (e) {
+        console.error(`broker: ${e instanceof Error ? e.message : String(e)}`)
+        socket.destroy()
+      }
+    })
+    parser.on('error', () => this.end(Reason.protocolError))
+    socket.on('data', (chunk: Buffer) => {
+      this.heard = Date.now()
+      parser.parse(chunk)
+    })
+    socket.on('error', () => socket.destroy())
+    socket.on('close', () => this.closed())
+  }
+
+  private write(packet: Packet): void {
+    if (this.socket.writable) mqtt.writeToStream(packet, this.socket, { protocolVersion: this.version })
+  }
+
+  private handle(p: Packet): void {
+    if (p.cmd !== 'connect' && !this.session) {
+      this.socket.destroy()
+      return
+    }
+    switch (p.cmd) {
+      case 'connect':
+        return this.connect(p)
+      case 'publish':
+        return this.inbound(p)
+      case 'subscribe':
+        return this.subscribe(p)
+      case 'unsubscribe': {
+        const codes = p.unsubscriptions.map((f) => (this.broker.unsubscribe(this.session!, f) ? 0x00 : 0x11))
+        return this.write({ cmd: 'unsuback', messageId: p.messageId, granted: codes } as unknown as Packet)
+      }
+      case 'puback':
+      case 'pubcomp':
+        return this.session!.done(p.messageId!)
+      case 'pubrec':
+        if ((p.reasonCode ?? 0) >= 0x80) return this.session!.done(p.messageId!)
+        if (this.session!.received(p.messageId!)) return this.release(p.messageId!)
+        return this.write({ cmd: 'pubrel', messageId: p.messageId!, reasonCode: Reason.unknownIdentifier } as Packet)
+      case 'pubrel':
+        this.session!.incoming.delete(p.messageId!)
+        return this.write({ cmd: 'pubcomp', messageId: p.messageId! } as Packet)
+      case 'pingreq':
+        return this.write({ cmd: 'pingresp' })
+      case 'disconnect': {
+        if ((p.reasonCode ?? 0) !== 0x04) this.will = null
+        const expiry = p.properties?.sessionExpiryInterval
+        if (expiry !== undefined) this.session!.expiry = expiry
+        this.socket.end()
+        return
+      }
+      default:
+        this.end(Reason.protocolError)
+    }
+  }
+
+  private refuse(v5: number, v3: number): void {
+    this.write({ cmd: 'connack', sessionPresent: false, reasonCode: v5, returnCode: v3 } as unknown as Packet)
+    this.socket.end()
+  }
+
+  private connect(p: IConnectPacket): void {
+    this.version = (p.protocolVersion ?? 4) as 3 | 4 | 5
+    this.parsing.protocolVersion = this.version
+    if (this.session) return this.end(Reason.protocolError)
+    if (this.door === 'mutual') {
+      const tls = this.socket as TLSSocket
+      const name = tls.authorized ? tls.getPeerCertificate().subject?.CN : undefined
+      this.user = typeof name === 'string' ? this.broker.access.byCertificate(name) : null
+      if (!this.user) return this.refuse(Reason.notAuthorized, 5)
+    } else {
+      this.user = this.broker.access.byPassword(p.username, p.password?.toString())
+      if (!this.user) return this.refuse(Reason.badCredentials, 4)
+    }
+    const assigned = p.clientId ? null : `auto-${Math.random().toString(36).slice(2, 10)}`
+    const clientId = p.clientId || assigned!
+    const { session, present } = this.broker.open(clientId, p.clean !== false)
+    this.session = session
+    session.expiry = this.version === 5 ? (p.properties?.sessionExpiryInterval ?? 0) : p.clean === false ? 0xffffffff : 0
+    this.receiveMaximum = p.properties?.receiveMaximum ?? 65_535
+    if (p.will)
+      this.will = {
+        topic: p.will.topic,
+        payload: Buffer.from(p.will.payload),
+        qos: p.will.qos ?? 0,
+        retain: p.will.retain ?? false,
+        expires: null,
+        properties: {},
+        from: clientId,
+      }
+    if (p.keepalive) {
+      const limit = p.keepalive * 1500
+      this.timer = setInterval(() => {
+        if (Date.now() - this.heard > limit) this.socket.destroy()
+      }, limit / 3)
+    }
+    this.write({
+      cmd: 'connack',
+      sessionPresent: present,
+      reasonCode: 0,
+      returnCode: 0,
+      ...(this.version === 5 && {
+        properties: {
+          receiveMaximum: RECEIVE_MAXIMUM,
+          topicAliasMaximum: ALIAS_MAXIMUM,
+          ...(assigned ? { assignedClientIdentifier: assigned } : {}),
+        },
+      }),
+    } as unknown as Packet)
+    session.line = this
+    session.resume()
+  }
+
+  private inbound(p: IPublishPacket): void {
+    const session = this.session!
+    let topic = p.topic
+    const alias = p.properties?.topicAlias
+    if (alias !== undefined) {
+      if (alias < 1 || alias > ALIAS_MAXIMUM) return this.end(Reason.badAlias)
+      if (topic) this.aliases.set(alias, topic)
+      else topic = this.aliases.get(alias) ?? ''
+    }
+    if (!goodTopic(topic)) return this.end(Reason.badTopic)
+    const allowed = this.broker.access.mayPublish(this.user!, topic)
+    if (!allowed && this.version !== 5) return this.end(Reason.notAuthorized)
+    const reasonCode = allowed ? 0 : Reason.notAuthorized
+    const known = p.qos === 2 && session.incoming.has(p.messageId!)
+    if (allowed && !known) {
+      const { payloadFormatIndicator, contentType, responseTopic, correlationData, userProperties } = p.properties ?? {}
+      const expiry = p.properties?.messageExpiryInterval
+      this.broker.publish({
+        topic,
+        payload: Buffer.isBuffer(p.payload) ? p.payload : Buffer.from(p.payload),
+        qos: p.qos,
+        retain: p.retain,
+        expires: expiry === undefined ? null : Date.now() + expiry * 1000,
+        properties: { payloadFormatIndicator, contentType, responseTopic, correlationData, userProperties },
+        from: session.clientId,
+      })
+    }
+    if (p.qos === 1) this.write({ cmd: 'puback', messageId: p.messageId!, reasonCode } as Packet)
+    if (p.qos === 2) {
+      if (allowed) session.incoming.add(p.messageId!)
+      this.write({ cmd: 'pubrec', messageId: p.messageId!, reasonCode } as Packet)
+    }
+  }
+
+  private subscribe(p: ISubscribePacket): void {
+    const session = this.session!
+    const fresh: { filter: string; qos: 0 | 1 | 2; handling: number; known: boolean }[] = []
+    const granted = p.subscriptions.map((s) => {
+      const share = /^\$share\/([^/+#]+)\/(.+)$/.exec(s.topic)
+      const filter = share ? share[2]! : s.topic
+      if (!goodFilter(filter)) return this.version === 5 ? Reason.badFilter : 0x80
+      if (!this.broker.access.maySubscribe(this.user!, filter)) return this.version === 5 ? Reason.notAuthorized : 0x80
+      const known = session.subscriptions.has(s.topic)
+      this.broker.subscribe(session, s.topic, {
+        filter,
+        qos: s.qos,
+        noLocal: s.nl ?? false,
+        keepRetain: s.rap ?? false,
+        id: p.properties?.subscriptionIdentifier ?? null,
+        share: share ? share[1]! : null,
+      })
+      if (!share) fresh.push({ filter, qos: s.qos, handling: s.rh ?? 0, known })
+      return s.qos
+    })
+    this.write({ cmd: 'suback', messageId: p.messageId!, granted } as Packet)
+    const id = p.properties?.subscriptionIdentifier
+    for (const f of fresh) {
+      if (f.handling === 2 || (f.handling === 1 && f.known)) continue
+      for (const m of this.broker.retainedFor(f.filter))
+        session.deliver(m, Math.min(m.qos, f.qos) as 0 | 1 | 2, true, id === undefined ? [] : [id])
+    }
+  }
+
+  publish(packet: Parameters<Line['publish']>[0]): void {
+    this.write({ cmd: 'publish', ...packet } as IPublishPacket)
+  }
+
+  release(messageId: number): void {
+    this.write({ cmd: 'pubrel', messageId } as Packet)
+  }
+
+  takenOver(): void {
+    const session = this.session
+    this.end(Reason.takenOver)
+    this.session = null
+    if (session) session.line = null
+    this.socket.destroy()
+  }
+
+  private end(reasonCode: number): void {
+    if (this.version === 5 && this.session) this.write({ cmd: 'disconnect', reasonCode } as Packet)
+    this.socket.end()
+  }
+
+  private closed(): void {
+    this.broker.connections.delete(this)
+    if (this.timer) clearInterval(this.timer)
+    if (this.will) this.broker.publish(this.will)
+    if (this.session && this.session.line === this) this.broker.leave(this.session)
+  }
+}

@@ -1,0 +1,131 @@
+import type { IPublishPacket, UserProperties } from 'mqtt-packet'
+
+export interface Message {
+  topic: string
+  payload: Buffer
+  qos: 0 | 1 | 2
+  retain: boolean
+  /** Epoch ms after which it is stale (MQTT 5 3.3.2.3.3). */
+  expires: number | null
+  properties: {
+    payloadFormatIndicator?: boolean | undefined
+    contentType?: string | undefined
+    responseTopic?: string | undefined
+    correlationData?: Buffer | undefined
+    userProperties?: UserProperties | undefined
+  }
+  from: string
+}
+
+export interface Subscription {
+  filter: string
+  qos: 0 | 1 | 2
+  noLocal: boolean
+  keepRetain: boolean
+  id: number | null
+  /** Name of the group of a shared subscription (MQTT 5 4.8.2). */
+  share: string | null
+}
+
+export interface Out {
+  message: Message
+  qos: 1 | 2
+  retain: boolean
+  ids: number[]
+  /** Whether PUBREC has come: then only PUBREL is repeated. */
+  received: boolean
+  sent: boolean
+}
+
+/** How a session reaches its client while it is connected. */
+export interface Line {
+  publish(packet: Partial<IPublishPacket> & { topic: string; payload: Buffer; qos: 0 | 1 | 2; retain: boolean; dup: boolean; messageId?: number }): void
+  release(messageId: number): void
+  receiveMaximum: number
+}
+
+const QUEUE_MAX = 200_000
+
+/** Session state (MQTT 5 4.1): subscriptions, what is in flight, what waits. */
+export class Session {
+  line: Line | null = null
+  readonly subscriptions = new Map<string, Subscription>()
+  readonly inflight = new Map<number, Out>()
+  readonly queue: Out[] = []
+  /** Packet identifiers of QoS 2 messages received and not yet released. */
+  readonly incoming = new Set<number>()
+  /** Seconds it outlives its connection. */
+  expiry = 0
+  expiryTimer: NodeJS.Timeout | null = null
+  overflowed = 0
+  private lastId = 0
+
+  constructor(readonly clientId: string) {}
+
+  deliver(message: Message, qos: 0 | 1 | 2, retain: boolean, ids: number[]): void {
+    if (qos === 0) {
+      this.line?.publish({ ...this.packet(message, ids), qos: 0, retain, dup: false })
+      return
+    }
+    const out: Out = { message, qos, retain, ids, received: false, sent: false }
+    if (!this.line && this.expiry === 0) return
+    if (this.line && this.queue.length === 0 && this.inflight.size < this.line.receiveMaximum) this.send(out)
+    else if (this.queue.length < QUEUE_MAX) this.queue.push(out)
+    else this.overflowed++
+  }
+
+  private packet(message: Message, ids: number[]) {
+    const left = message.expires === null ? undefined : Math.max(0, Math.ceil((message.expires - Date.now()) / 1000))
+    return {
+      topic: message.topic,
+      payload: message.payload,
+      properties: {
+        ...message.properties,
+        ...(left === undefined ? {} : { messageExpiryInterval: left }),
+        ...(ids.length === 0 ? {} : { subscriptionIdentifier: ids.length === 1 ? ids[0]! : (ids as unknown as number) }),
+      },
+    }
+  }
+
+  private send(out: Out): void {
+    do this.lastId = (this.lastId % 65_535) + 1
+    while (this.inflight.has(this.lastId))
+    this.inflight.set(this.lastId, out)
+    this.emit(this.lastId, out, false)
+  }
+
+  private emit(id: number, out: Out, dup: boolean): void {
+    out.sent = true
+    this.line?.publish({ ...this.packet(out.message, out.ids), qos: out.qos, retain: out.retain, dup, messageId: id })
+  }
+
+  /** PUBACK, or PUBCOMP after QoS 2. */
+  done(id: number): void {
+    if (this.inflight.delete(id)) this.pump()
+  }
+
+  /** PUBREC: false for an unknown identifier. */
+  received(id: number): boolean {
+    const out = this.inflight.get(id)
+    if (!out) return false
+    out.received = true
+    return true
+  }
+
+  private pump(): void {
+    const now = Date.now()
+    while (this.line && this.queue.length > 0 && this.inflight.size < this.line.receiveMaximum) {
+      const next = this.queue.shift()!
+      if (next.message.expires === null || next.message.expires > now) this.send(next)
+    }
+  }
+
+  /** Repeats what was in flight, in order, on a new connection (MQTT 5 4.4), then what waited. */
+  resume(): void {
+    for (const [id, out] of this.inflight) {
+      if (out.received) this.line?.release(id)
+      else this.emit(id, out, out.sent)
+    }
+    this.pump()
+  }
+}

@@ -1,0 +1,94 @@
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import { z } from 'zod'
+import type { Broker } from '../broker/broker'
+import type { Gate } from '../gate'
+import type { KilnServer } from '../kiln/server'
+import { page } from './page'
+
+const Cut = z.object({ seconds: z.number().min(0).max(3600) })
+const Trust = z.object({ trusted: z.boolean() })
+
+export interface Works {
+  kiln: KilnServer
+  kilnGate: Gate
+  broker: Broker
+}
+
+/** The stand-in panel: what somebody at the works would do to kiln and broker. */
+export class Panel {
+  private constructor(private readonly server: Server) {}
+
+  static async start(port: number, works: Works): Promise<Panel> {
+    const server = createServer((req, res) => {
+      handle(works, port, req, res).catch((e: unknown) => {
+        const problem = e instanceof z.ZodError ? e.issues.map((i) => `${i.path.join('.')}: ${i.message}`).join('; ') : String(e)
+        answer(res, e instanceof z.ZodError || e instanceof SyntaxError ? 422 : 500, { message: problem })
+      })
+    })
+    await new Promise<void>((done, failed) => {
+      server.once('error', failed)
+      server.listen(port, '127.0.0.1', done)
+    })
+    return new Panel(server)
+  }
+
+  async stop(): Promise<void> {
+    this.server.closeAllConnections()
+    await new Promise<void>((done) => this.server.close(() => done()))
+  }
+}
+
+function answer(res: ServerResponse, status: number, body: unknown): void {
+  res.writeHead(status, { 'content-type': 'application/json; charset=utf-8' }).end(JSON.stringify(body))
+}
+
+async function body(req: IncomingMessage): Promise<unknown> {
+  if (!req.headers['content-type']?.startsWith('application/json')) throw new SyntaxError('send application/json')
+  let text = ''
+  for await (const chunk of req) {
+    text += chunk
+    if (text.length > 10_000) throw new SyntaxError('too long')
+  }
+  return JSON.parse(text)
+}
+
+async function handle(works: Works, port: number, req: IncomingMessage, res: ServerResponse): Promise<void> {
+  // Only this machine's own names: a page elsewhere must not steer the works through a rebound name.
+  if (req.headers.host !== `127.0.0.1:${port}` && req.headers.host !== `localhost:${port}`) return answer(res, 421, { message: 'wrong host' })
+  const path = (req.url ?? '/').split('?')[0]!
+  const route = `${req.method} ${path}`
+  if (route === 'GET /') {
+    res.writeHead(200, { 'content-type': 'text/html; charset=utf-8', 'content-security-policy': "default-src 'self' 'unsafe-inline'" }).end(page)
+    return
+  }
+  if (route === 'GET /api/state')
+    return answer(res, 200, {
+      kiln: { cut: works.kilnGate.isShut(), certificates: await works.kiln.seen() },
+      broker: {
+        cut: works.broker.isShut(),
+        published: works.broker.published,
+        delivered: works.broker.delivered,
+        clients: [...works.broker.sessions.values()].map((s) => ({
+          clientId: s.clientId,
+          connected: s.line !== null,
+          subscriptions: [...s.subscriptions.keys()],
+          waiting: s.queue.length,
+        })),
+      },
+    })
+  if (route === 'POST /api/broker/cut') {
+    works.broker.cut(Cut.parse(await body(req)).seconds)
+    return answer(res, 200, { cut: works.broker.isShut() })
+  }
+  if (route === 'POST /api/kiln/cut') {
+    works.kilnGate.cut(Cut.parse(await body(req)).seconds)
+    return answer(res, 200, { cut: works.kilnGate.isShut() })
+  }
+  const certificate = /^POST \/api\/kiln\/certificates\/([0-9a-fA-F]{40})$/.exec(route)
+  if (certificate) {
+    const { trusted } = Trust.parse(await body(req))
+    const found = await works.kiln.trust(certificate[1]!, trusted)
+    return answer(res, found ? 200 : 404, found ? { trusted } : { message: 'no such certificate has called' })
+  }
+  answer(res, 404, { message: `nothing at ${route}` })
+}

@@ -1,0 +1,11 @@
+/** Where the stand-ins listen, from the base that moves all ports of Embrik. */
+export function standinPorts(base: number) {
+  return {
+    panel: base + 10,
+    brokerPlain: base + 11,
+    brokerTls: base + 12,
+    brokerMutual: base + 13,
+    kiln: base + 14,
+  }
+}
+export type StandinPorts = ReturnType<typeof standinPorts>

@@ -1,0 +1,59 @@
+import { readFile } from 'node:fs/promises'
+import { createServer } from 'node:net'
+import { join } from 'node:path'
+import { Broker } from './broker/broker'
+import { Gate } from './gate'
+import { KilnServer } from './kiln/server'
+import { Panel } from './panel/panel'
+import { demoPki } from './pki'
+import { brokerUsers, kilnLogin } from './plant'
+import { standinPorts } from './ports'
+
+/** Everything of the works that this machine plays. */
+export interface RunningWorks {
+  broker: Broker
+  kiln: KilnServer
+  kilnGate: Gate
+  stop(): Promise<void>
+}
+
+async function freePort(): Promise<number> {
+  const server = createServer()
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+  const { port } = server.address() as { port: number }
+  await new Promise<void>((done) => server.close(() => done()))
+  return port
+}
+
+/** Starts broker, kiln and panel on the ports of `base`; certificates and trust lists live in `folder`. */
+export async function startWorks(base: number, folder: string): Promise<RunningWorks> {
+  const ports = standinPorts(base)
+  const pki = await demoPki(join(folder, 'pki'))
+  const broker = await Broker.start({
+    ports: { plain: ports.brokerPlain, tls: ports.brokerTls, mutual: ports.brokerMutual },
+    host: '127.0.0.1',
+    ca: pki.ca,
+    certificate: pki.broker.certificate,
+    key: pki.broker.key,
+    users: brokerUsers,
+  })
+  const trusted = await readFile(join(folder, 'kiln-trusts.der')).then(
+    (der) => [der],
+    () => [],
+  )
+  const inner = await freePort()
+  const kiln = await KilnServer.start({ port: inner, publicPort: ports.kiln, folder: join(folder, 'kiln'), login: kilnLogin, trusted })
+  const kilnGate = await Gate.open(ports.kiln, inner)
+  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate })
+  return {
+    broker,
+    kiln,
+    kilnGate,
+    stop: async () => {
+      await panel.stop()
+      await kilnGate.close()
+      await kiln.stop()
+      await broker.stop()
+    },
+  }
+}

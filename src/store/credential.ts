@@ -1,0 +1,97 @@
+import type { CertificateFacts, Credential } from '~/contract/credential'
+import { fail } from '~/contract/failure'
+import { newId } from '~/contract/id'
+import { announce, type Conn, type Db, explain } from './database'
+import type { Vault } from './vault'
+
+const place = (id: string) => `credential:${id}`
+const words = { credential_name: { field: 'name', message: 'Another credential has this name' } }
+
+/** What is stored: the public part as it is, the secret (private key or password) sealed. */
+export interface NewCredential {
+  name: string
+  kind: Credential['kind']
+  certificate: string | null
+  facts: CertificateFacts | null
+  user: string | null
+  secret: string | null
+}
+
+export async function listCredentials(db: Conn): Promise<Credential[]> {
+  const rows = await db
+    .selectFrom('credential')
+    .select(['id', 'name', 'kind', 'certificate', 'facts', 'user_name as user'])
+    .orderBy('name')
+    .execute()
+  const destinations = await db.selectFrom('destination').select(['name', 'settings']).execute()
+  return rows.map((r) => ({
+    ...r,
+    usedBy:
+      r.kind === 'application'
+        ? ['every OPC UA source']
+        : destinations
+            .filter((d) => [d.settings.authorityId, d.settings.credentialId, d.settings.witnessCredentialId].includes(r.id))
+            .map((d) => d.name),
+  }))
+}
+
+export async function addCredential(db: Db, vault: Vault, c: NewCredential, id = newId()): Promise<Credential> {
+  try {
+    return await db.transaction().execute(async (tx) => {
+      await tx
+        .insertInto('credential')
+        .values({
+          id,
+          name: c.name,
+          kind: c.kind,
+          certificate: c.certificate,
+          facts: c.facts ? JSON.stringify(c.facts) : null,
+          user_name: c.user,
+          secret: c.secret === null ? null : vault.seal(c.secret, place(id)),
+        })
+        .execute()
+      await announce(tx, 'credential')
+      return (await listCredentials(tx)).find((x) => x.id === id)!
+    })
+  } catch (e) {
+    throw explain(e, words)
+  }
+}
+
+export async function removeCredential(db: Db, id: string): Promise<void> {
+  await db.transaction().execute(async (tx) => {
+    const one = (await listCredentials(tx)).find((c) => c.id === id)
+    if (!one) throw fail(404, 'credential.unknown', 'There is no such credential', 'Refresh the list', 'credential')
+    if (one.usedBy.length > 0)
+      throw fail(409, 'credential.used', `${one.name} is used by ${one.usedBy.join(', ')}`, 'Choose another one there first', 'credential')
+    await tx.deleteFrom('credential').where('id', '=', id).execute()
+    await announce(tx, 'credential')
+  })
+}
+
+/** A credential with its secret opened: only for the engine, never to be sent on. */
+export interface OpenCredential {
+  kind: Credential['kind']
+  certificate: string | null
+  user: string | null
+  secret: string | null
+}
+
+export async function openCredential(db: Conn, vault: Vault, id: string): Promise<OpenCredential> {
+  const row = await db.selectFrom('credential').selectAll().where('id', '=', id).executeTakeFirst()
+  if (!row) throw fail(404, 'credential.unknown', 'A chosen credential no longer exists', 'Choose another one', 'credential')
+  return {
+    kind: row.kind,
+    certificate: row.certificate,
+    user: row.user_name,
+    secret: row.secret ? vault.open(row.secret, place(id)) : null,
+  }
+}
+
+/** The certificate under which Embrik itself appears to OPC UA servers; null before the first start. */
+export async function applicationCredential(db: Conn, vault: Vault): Promise<{ certificate: string; key: string } | null> {
+  const row = await db.selectFrom('credential').select('id').where('kind', '=', 'application').executeTakeFirst()
+  if (!row) return null
+  const c = await openCredential(db, vault, row.id)
+  return c.certificate && c.secret ? { certificate: c.certificate, key: c.secret } : null
+}

@@ -1,0 +1,48 @@
+import { sql } from 'kysely'
+import type { EventRow } from '~/contract/live'
+import type { Conn } from './database'
+
+export type NewEvent = Omit<EventRow, 'id' | 'at'> & { at?: number }
+
+export async function addEvents(db: Conn, events: readonly NewEvent[]): Promise<void> {
+  if (events.length === 0) return
+  await db
+    .insertInto('event')
+    .values(
+      events.map((e) => ({
+        at: new Date(e.at ?? Date.now()),
+        severity: e.severity,
+        place: e.where,
+        subject_id: e.subjectId,
+        subject: e.subject,
+        code: e.code,
+        message: e.message,
+        hint: e.hint,
+      })),
+    )
+    .execute()
+}
+
+/** The newest first, or those between two times (epoch ms). */
+export async function listEvents(db: Conn, limit: number, from?: number, to?: number): Promise<EventRow[]> {
+  let query = db.selectFrom('event').selectAll().orderBy('id', 'desc').limit(limit)
+  if (from !== undefined) query = query.where('at', '>=', new Date(from))
+  if (to !== undefined) query = query.where('at', '<', new Date(to))
+  const rows = await query.execute()
+  return rows.map((r) => ({
+    id: r.id,
+    at: r.at.getTime(),
+    severity: r.severity,
+    where: r.place,
+    subjectId: r.subject_id,
+    subject: r.subject,
+    code: r.code,
+    message: r.message,
+    hint: r.hint,
+  }))
+}
+
+/** Keeps the table bounded. */
+export async function trimEvents(db: Conn, keep: number): Promise<void> {
+  await sql`delete from event where id < (select id from event order by id desc offset ${keep} limit 1)`.execute(db)
+}

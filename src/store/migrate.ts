@@ -1,0 +1,19 @@
+import { randomBytes } from 'node:crypto'
+import { Migrator } from 'kysely'
+import type { Db } from './database'
+import * as first from './migrations/0001-first'
+
+const migrations = { '0001-first': first }
+
+/** Brings the database up to date; safe to call from several processes at once. Returns the names of what was applied. */
+export async function migrate(db: Db): Promise<string[]> {
+  const migrator = new Migrator({ db, provider: { getMigrations: async () => migrations } })
+  const { error, results } = await migrator.migrateToLatest()
+  if (error) throw error
+  await db
+    .insertInto('installation')
+    .values({ code: randomBytes(4).toString('hex'), setup_token_hash: null })
+    .onConflict((c) => c.column('one').doNothing())
+    .execute()
+  return (results ?? []).map((r) => r.migrationName)
+}

@@ -1,0 +1,167 @@
+import { sql } from 'kysely'
+import { fail } from '~/contract/failure'
+import { newId } from '~/contract/id'
+import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
+import { announce, type Conn, type Db, explain } from './database'
+
+const words = {
+  publication_name: { field: 'name', message: 'Another publication has this name' },
+  publication_destination: { field: 'destinationId', message: 'There is no such destination' },
+}
+
+function rows(db: Conn) {
+  return db
+    .selectFrom('publication')
+    .select(['id', 'name', 'draft', 'version', 'state', 'live_version as liveVersion', 'live_draft_version as liveDraft'])
+}
+type Row = Awaited<ReturnType<ReturnType<typeof rows>['execute']>>[number]
+
+const toPublication = ({ draft, liveDraft, ...r }: Row): Publication => ({
+  ...draft,
+  ...r,
+  editedSinceLive: r.liveVersion !== null && liveDraft !== r.version,
+})
+
+export async function listPublications(db: Conn): Promise<Publication[]> {
+  return (await rows(db).orderBy('name').execute()).map(toPublication)
+}
+
+export async function getPublication(db: Conn, id: string): Promise<Publication> {
+  const row = await rows(db).where('id', '=', id).executeTakeFirst()
+  if (!row) throw fail(404, 'publication.unknown', 'There is no such publication', 'Refresh the list', 'publication')
+  return toPublication(row)
+}
+
+export async function addPublication(db: Db, draft: PublicationDraft, id = newId()): Promise<Publication> {
+  try {
+    return await db.transaction().execute(async (tx) => {
+      await tx
+        .insertInto('publication')
+        .values({ id, name: draft.name, draft: JSON.stringify(draft), destination_id: draft.destinationId, state: 'draft', live_version: null, live_draft_version: null })
+        .execute()
+      await announce(tx, 'publication')
+      return getPublication(tx, id)
+    })
+  } catch (e) {
+    throw explain(e, words)
+  }
+}
+
+/** Changes what would go live next; what is live stays as it was frozen. */
+export async function changePublication(db: Db, id: string, draft: PublicationDraft): Promise<Publication> {
+  try {
+    return await db.transaction().execute(async (tx) => {
+      await getPublication(tx, id)
+      await tx
+        .updateTable('publication')
+        .set((q) => ({
+          name: draft.name,
+          draft: JSON.stringify(draft),
+          destination_id: draft.destinationId,
+          version: q('version', '+', 1),
+        }))
+        .where('id', '=', id)
+        .execute()
+      await announce(tx, 'publication')
+      return getPublication(tx, id)
+    })
+  } catch (e) {
+    throw explain(e, words)
+  }
+}
+
+/** Freezes a plan as the next version and makes it live, in one transaction. */
+export async function goLive(
+  db: Db,
+  id: string,
+  by: string,
+  freeze: (publication: Publication, tx: Conn) => Promise<Omit<Plan, 'number' | 'delivery'>>,
+): Promise<Publication> {
+  return db.transaction().execute(async (tx) => {
+    await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
+    const publication = await getPublication(tx, id)
+    const body = await freeze(publication, tx)
+    const last = await tx
+      .selectFrom('publication_version')
+      .select((f) => f.fn.max('number').as('n'))
+      .where('publication_id', '=', id)
+      .executeTakeFirst()
+    const number = (last?.n ?? 0) + 1
+    const delivery = await tx
+      .insertInto('delivery')
+      .values({ publication_id: id, destination_id: body.destinationId })
+      .onConflict((c) => c.columns(['publication_id', 'destination_id']).doUpdateSet({ publication_id: id }))
+      .returning('number')
+      .executeTakeFirstOrThrow()
+    const plan: Plan = { ...body, number, delivery: delivery.number }
+    await tx.insertInto('publication_version').values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by }).execute()
+    await tx
+      .updateTable('publication')
+      .set({ state: 'live', live_version: number, live_draft_version: publication.version })
+      .where('id', '=', id)
+      .execute()
+    await announce(tx, 'publication')
+    return getPublication(tx, id)
+  })
+}
+
+/** Stops it; resuming goes on with the same frozen plan. */
+export async function setRunning(db: Db, id: string, running: boolean): Promise<Publication> {
+  return db.transaction().execute(async (tx) => {
+    const p = await getPublication(tx, id)
+    if (p.liveVersion === null)
+      throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
+    await tx
+      .updateTable('publication')
+      .set({ state: running ? 'live' : 'paused' })
+      .where('id', '=', id)
+      .execute()
+    await announce(tx, 'publication')
+    return getPublication(tx, id)
+  })
+}
+
+export async function removePublication(db: Db, id: string): Promise<void> {
+  await db.transaction().execute(async (tx) => {
+    const p = await getPublication(tx, id)
+    if (p.state === 'live') throw fail(409, 'publication.live', `${p.name} is live`, 'Pause it first', 'publication')
+    await tx.deleteFrom('publication').where('id', '=', id).execute()
+    await announce(tx, 'publication')
+  })
+}
+
+/** The frozen plans of all that is live. */
+export async function livePlans(db: Conn): Promise<Plan[]> {
+  const found = await db
+    .selectFrom('publication as p')
+    .innerJoin('publication_version as v', (j) => j.onRef('v.publication_id', '=', 'p.id').onRef('v.number', '=', 'p.live_version'))
+    .select('v.plan')
+    .where('p.state', '=', 'live')
+    .execute()
+  return found.map((r) => r.plan)
+}
+
+export interface DeliveryRow {
+  number: number
+  publicationId: string
+  publication: string
+  destinationId: string
+  destination: string
+}
+
+export async function listDeliveries(db: Conn): Promise<DeliveryRow[]> {
+  const rows = await sql<DeliveryRow>`
+    select d.number, p.id as "publicationId", p.name as publication, t.id as "destinationId", t.name as destination
+    from delivery d join publication p on p.id = d.publication_id join destination t on t.id = d.destination_id
+    order by p.name, t.name`.execute(db)
+  return rows.rows
+}
+
+/** Every filter the far end of a destination may still see, of the last plans live or paused. */
+export async function witnessFilters(db: Conn, destinationId: string): Promise<string[]> {
+  const rows = await sql<{ filter: string }>`
+    select distinct v.plan->>'filter' as filter from publication p
+    join publication_version v on v.publication_id = p.id and v.number > p.live_version - 3
+    where v.plan->>'destinationId' = ${destinationId}`.execute(db)
+  return rows.rows.map((r) => r.filter)
+}

@@ -1,0 +1,113 @@
+import type { ColumnType, Generated } from 'kysely'
+import type { CertificateFacts } from '~/contract/credential'
+import type { MqttSettings } from '~/contract/destination'
+import type { Binding, Level, Member } from '~/contract/equipment'
+import type { Plan, PublicationDraft } from '~/contract/publication'
+import type { Role } from '~/contract/role'
+import type { OpcUaSettings } from '~/contract/source'
+import type { DataType, Deadband } from '~/contract/tag'
+
+/** jsonb: read as a value, written as JSON text. */
+type Json<T> = ColumnType<T, string, string>
+type Made = ColumnType<Date, never, never>
+
+export interface Tables {
+  installation: { one: Generated<boolean>; code: string; setup_token_hash: Buffer | null }
+  person: { id: string; name: string; login: string; role: Role; password_hash: string; created_at: Made }
+  session: { token_hash: Buffer; person_id: string; created_at: Made; expires_at: Date; address: string | null }
+  api_key: { id: string; name: string; role: Role; prefix: string; token_hash: Buffer; created_at: Made; last_used: Date | null }
+  credential: {
+    id: string
+    name: string
+    kind: 'certificate' | 'authority' | 'password' | 'application'
+    certificate: string | null
+    facts: Json<CertificateFacts> | null
+    user_name: string | null
+    secret: Buffer | null
+    created_at: Made
+  }
+  source: {
+    id: string
+    name: string
+    kind: 'opcua'
+    settings: Json<OpcUaSettings>
+    secret: Buffer | null
+    enabled: boolean
+    version: Generated<number>
+  }
+  tag: {
+    id: string
+    handle: Generated<number>
+    name: string
+    source_id: string
+    address: string
+    data_type: DataType
+    unit: string
+    description: string
+    deadband: Json<Deadband> | null
+    version: Generated<number>
+  }
+  equipment_class: { id: string; name: string; members: Json<Member[]>; version: Generated<number> }
+  equipment: {
+    id: string
+    name: string
+    parent_id: string | null
+    level: Level
+    class_id: string | null
+    bindings: Json<Record<string, Binding>>
+    version: Generated<number>
+  }
+  destination: { id: string; name: string; kind: 'mqtt'; settings: Json<MqttSettings>; enabled: boolean; version: Generated<number> }
+  publication: {
+    id: string
+    name: string
+    draft: Json<PublicationDraft>
+    destination_id: string
+    state: 'draft' | 'live' | 'paused'
+    live_version: number | null
+    live_draft_version: number | null
+    version: Generated<number>
+  }
+  publication_version: { publication_id: string; number: number; plan: Json<Plan>; made_at: Made; made_by: string }
+  delivery: { number: Generated<number>; publication_id: string; destination_id: string }
+  outbox_segment: { destination_id: string; segment: number; count: number; codec: number; raw_bytes: number; body: Buffer; created_at: Made }
+  outbox_cursor: { destination_id: string; segment: number; done: number; counted_segment: number }
+  ledger_state: { one: Generated<boolean>; flush: number }
+  ledger_total: {
+    delivery: number
+    stored_through: number
+    acknowledged: string
+    confirmed: string
+    late: string
+    doubled: string
+    missing: string
+    dropped: string
+    rejected: string
+    unknown: string
+  }
+  ledger_slice: {
+    delivery: number
+    start: number
+    first_seq: number
+    produced: number
+    confirmed: number
+    late: number
+    missing: number
+    doubled: number
+    dropped: number
+    rejected: number
+    unknown: number
+  }
+  ledger_latency: { delivery: number; minute: number; histogram: Buffer }
+  event: {
+    id: Generated<number>
+    at: Generated<Date>
+    severity: 'good' | 'note' | 'warning' | 'trouble'
+    place: string
+    subject_id: string | null
+    subject: string
+    code: string
+    message: string
+    hint: string
+  }
+}

@@ -1,0 +1,144 @@
+import { sql } from 'kysely'
+import { FailureError, fail } from '~/contract/failure'
+import { newId } from '~/contract/id'
+import type { Tag, TagChange, TagDraft, TagUse } from '~/contract/tag'
+import { announce, type Conn, type Db, explain } from './database'
+
+const columns = [
+  'id',
+  'handle',
+  'name',
+  'source_id as sourceId',
+  'address',
+  'data_type as dataType',
+  'unit',
+  'description',
+  'deadband',
+  'version',
+] as const
+
+const words = { tag_name: { field: 'name', message: 'Another tag has this name' } }
+
+export async function listTags(db: Conn, ids?: readonly string[]): Promise<Tag[]> {
+  let query = db.selectFrom('tag').select(columns).orderBy('handle')
+  if (ids) query = query.where('id', 'in', ids.length > 0 ? [...ids] : ['00000000-0000-0000-0000-000000000000'])
+  return query.execute()
+}
+
+export async function getTag(db: Conn, id: string): Promise<Tag> {
+  const tag = await db.selectFrom('tag').select(columns).where('id', '=', id).executeTakeFirst()
+  if (!tag) throw fail(404, 'tag.unknown', 'There is no such tag', 'It may have been removed: refresh the table', 'tag')
+  return tag
+}
+
+/** Adds all or none; a refused row is named by its place: `tags.3.name`. */
+export async function addTags(db: Db, drafts: readonly TagDraft[]): Promise<Tag[]> {
+  const fields: Record<string, string> = {}
+  const names = new Map<string, number>()
+  const addresses = new Map<string, number>()
+  drafts.forEach((d, i) => {
+    if (names.has(d.name)) fields[`tags.${i}.name`] = `The same name as row ${names.get(d.name)! + 1}`
+    names.set(d.name, i)
+    const key = `${d.sourceId} ${d.address}`
+    if (addresses.has(key)) fields[`tags.${i}.address`] = `The same node as row ${addresses.get(key)! + 1}`
+    addresses.set(key, i)
+  })
+  return db.transaction().execute(async (tx) => {
+    const json = JSON.stringify(drafts.map((d) => ({ n: d.name, s: d.sourceId, a: d.address })))
+    const clashes = await sql<{ i: number; by: string; name: string }>`
+      select (d.i - 1)::int as i, case when t.name = d.v->>'n' then 'name' else 'address' end as by, t.name
+      from jsonb_array_elements(${json}::jsonb) with ordinality as d(v, i)
+      join tag t on t.name = d.v->>'n' or (t.source_id = (d.v->>'s')::uuid and t.address = d.v->>'a')`.execute(tx)
+    for (const c of clashes.rows)
+      fields[`tags.${c.i}.${c.by}`] = c.by === 'name' ? `${c.name} exists already` : `This node is tag ${c.name} already`
+    const sources = await tx.selectFrom('source').select('id').execute()
+    const known = new Set(sources.map((s) => s.id))
+    drafts.forEach((d, i) => {
+      if (!known.has(d.sourceId)) fields[`tags.${i}.sourceId`] = 'There is no such source'
+    })
+    const count = Object.keys(fields).length
+    if (count > 0)
+      throw new FailureError(
+        {
+          code: 'tags.refused',
+          message: count === 1 ? Object.values(fields)[0]! : `${count} of ${drafts.length} rows cannot be added`,
+          hint: 'Correct or leave out the named rows; nothing was added',
+          where: 'tag',
+          fields,
+        },
+        409,
+      )
+    const ids: string[] = []
+    for (let i = 0; i < drafts.length; i += 2000) {
+      const part = drafts.slice(i, i + 2000).map((d) => ({
+        id: newId(),
+        name: d.name,
+        source_id: d.sourceId,
+        address: d.address,
+        data_type: d.dataType,
+        unit: d.unit,
+        description: d.description,
+        deadband: d.deadband ? JSON.stringify(d.deadband) : null,
+      }))
+      ids.push(...part.map((p) => p.id))
+      await tx.insertInto('tag').values(part).execute()
+    }
+    await announce(tx, 'tag')
+    return listTags(tx, ids)
+  })
+}
+
+export async function changeTag(db: Db, id: string, change: TagChange): Promise<Tag> {
+  try {
+    return await db.transaction().execute(async (tx) => {
+      const now = await getTag(tx, id)
+      if (change.version !== undefined && change.version !== now.version)
+        throw fail(409, 'tag.newer', `${now.name} was changed by somebody else meanwhile`, 'Look at it again, then repeat your change', 'tag')
+      await tx
+        .updateTable('tag')
+        .set((q) => ({
+          ...(change.name !== undefined && { name: change.name }),
+          ...(change.unit !== undefined && { unit: change.unit }),
+          ...(change.description !== undefined && { description: change.description }),
+          ...(change.dataType !== undefined && { data_type: change.dataType }),
+          ...(change.deadband !== undefined && { deadband: change.deadband ? JSON.stringify(change.deadband) : null }),
+          version: q('version', '+', 1),
+        }))
+        .where('id', '=', id)
+        .execute()
+      await announce(tx, 'tag')
+      return getTag(tx, id)
+    })
+  } catch (e) {
+    throw explain(e, words)
+  }
+}
+
+/** Which equipment and publications would notice if this tag went. */
+export async function tagUse(db: Conn, id: string): Promise<TagUse> {
+  const equipment = await sql<{ id: string; name: string; member: string }>`
+    select e.id, e.name, b.key as member from equipment e, jsonb_each(e.bindings) b
+    where b.value->>'tagId' = ${id} order by e.name`.execute(db)
+  const ids = equipment.rows.map((e) => e.id)
+  const publications =
+    ids.length === 0
+      ? { rows: [] }
+      : await sql<{ id: string; name: string }>`
+        select id, name from publication where draft->'equipmentIds' ?| array[${sql.join(ids)}]::text[] order by name`.execute(db)
+  return { equipment: equipment.rows, publications: publications.rows }
+}
+
+/** Removes all or none: a tag that fills a member stays, and the answer names what uses it. */
+export async function removeTags(db: Db, ids: readonly string[]): Promise<void> {
+  await db.transaction().execute(async (tx) => {
+    const used = await sql<{ tag: string; name: string; member: string }>`
+      select t.name as tag, e.name, b.key as member from equipment e, jsonb_each(e.bindings) b
+      join tag t on t.id::text = b.value->>'tagId'
+      where b.value->>'tagId' = any(array[${sql.join([...ids])}]::text[]) limit 5`.execute(tx)
+    const first = used.rows[0]
+    if (first)
+      throw fail(409, 'tag.used', `${first.tag} fills ${first.member} of ${first.name}`, 'Unbind it under Equipment first', 'tag')
+    await tx.deleteFrom('tag').where('id', 'in', [...ids]).execute()
+    await announce(tx, 'tag')
+  })
+}
