@@ -67,11 +67,3 @@ export function fillTemplate(
   })
   return missing === null ? { topic } : { missing }
 }
-
-/** The narrowest MQTT topic filter (MQTT 5 4.7) that covers every topic of the template. */
-export function templateFilter(template: string): string {
-  return template
-    .split('/')
-    .map((level) => (level.includes('{') ? '+' : level))
-    .join('/')
-}

@@ -44,8 +44,3 @@ export async function certificateFacts(pem: string): Promise<CertificateFacts> {
     chain: chain.length,
   }
 }
-
-/** Whole days until it expires, negative when it has. */
-export function daysLeft(facts: Pick<CertificateFacts, 'notAfter'>, now: number): number {
-  return Math.floor((Date.parse(facts.notAfter) - now) / 86_400_000)
-}

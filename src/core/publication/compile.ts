@@ -1,7 +1,8 @@
 import type { EquipmentClass, Equipment } from '~/contract/equipment'
 import type { Finding, Plan, PlanMember, PublicationDraft } from '~/contract/publication'
 import type { Tag } from '~/contract/tag'
-import { fillTemplate, templateFilter, templateProblems } from '~/core/address/topic-template'
+import { widen } from '~/core/address/topic-filter'
+import { fillTemplate, templateProblems } from '~/core/address/topic-template'
 import { lineage } from '~/core/equipment/hierarchy'
 
 export interface World {
@@ -81,7 +82,8 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
     warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
   if (draft.qos === 0)
     warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
-  return { body: { filter: templateFilter(draft.topic), equipment }, findings }
+  const filter = equipment.map((e) => e.topic).reduce((a, b) => (a === '' ? b : widen(a, b)), '')
+  return { body: { filter, equipment }, findings }
 }
 
 function some(names: readonly string[]): string {

@@ -1,0 +1,21 @@
+import node from '@astrojs/node'
+import react from '@astrojs/react'
+import tailwindcss from '@tailwindcss/vite'
+import { defineConfig, passthroughImageService } from 'astro/config'
+
+export default defineConfig({
+  output: 'server',
+  outDir: './dist/web',
+  adapter: node({ mode: 'middleware' }),
+  integrations: [react()],
+  image: { service: passthroughImageService() },
+  devToolbar: { enabled: false },
+  // Cross-site requests are refused in src/middleware.ts, which knows API keys from cookies.
+  security: { checkOrigin: false },
+  server: { host: '127.0.0.1', port: Number(process.env.EMBRIK_PORT_BASE ?? 4600) },
+  vite: {
+    plugins: [tailwindcss()],
+    ssr: { noExternal: ['lucide-react', 'recharts'] },
+    build: { chunkSizeWarningLimit: 1500 },
+  },
+})

@@ -1,0 +1,211 @@
+import { X509Certificate } from 'node:crypto'
+import { copyFile, mkdir, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { newId } from '~/contract/id'
+import type { Member } from '~/contract/equipment'
+import type { TagDraft } from '~/contract/tag'
+import { certificateFacts } from '~/core/credential/certificate'
+import { matchMembers } from '~/core/equipment/matching'
+import { compile } from '~/core/publication/compile'
+import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
+import { demoPki } from '~/standins/pki'
+import { brokerUsers, kilnLogin } from '~/standins/plant'
+import { standinPorts } from '~/standins/ports'
+import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
+import { type Db, databaseUrl, openDatabase } from '~/store/database'
+import { addDestination, changeDestination, listDestinations } from '~/store/destination'
+import { addClass, addEquipment, listClasses, listEquipment } from '~/store/equipment'
+import { migrate } from '~/store/migrate'
+import { addKey, addPerson, installationCode, listKeys, needsSetUp, removeKey } from '~/store/person'
+import { addPublication, goLive } from '~/store/publication'
+import { addSource, changeSource, listSources } from '~/store/source'
+import { addTags, listTags } from '~/store/tag'
+import { openVault, type Vault } from '~/store/vault'
+
+const people = [
+  { name: 'Odo Marsh', login: 'odo', role: 'administrator', password: 'varnmoor-admin-1' },
+  { name: 'Ines Rook', login: 'ines', role: 'engineer', password: 'varnmoor-engineer-2' },
+  { name: 'Tam Birch', login: 'tam', role: 'operator', password: 'varnmoor-operator-3' },
+  { name: 'Vera Loam', login: 'vera', role: 'viewer', password: 'varnmoor-viewer-4' },
+] as const
+
+const base = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
+const ports = standinPorts(base)
+const demo = process.env.EMBRIK_DEMO_DIR ?? '.embrik/demo'
+
+const db = openDatabase(databaseUrl(), 3)
+const vault = openVault()
+try {
+  await migrate(db)
+  await mkdir(demo, { recursive: true })
+  const pki = await demoPki(join(demo, 'pki'))
+  if (await needsSetUp(db)) await seed(db, vault, pki)
+  else await movePorts(db, vault)
+  await handOut(db, pki.folder)
+} finally {
+  await db.destroy()
+}
+
+/** What a person or a script needs lies beside each other in the demo folder. */
+async function handOut(db: Db, pkiFolder: string): Promise<void> {
+  for (const file of ['ca.pem', 'witness.cert.pem', 'witness.key.pem']) await copyFile(join(pkiFolder, file), join(demo, file))
+  const old = (await listKeys(db)).find((k) => k.name === 'demo scripts')
+  if (old) await removeKey(db, old.id)
+  const { key } = await addKey(db, 'demo scripts', 'administrator')
+  await writeFile(join(demo, 'api-key'), `${key}\n`, { mode: 0o600 })
+  const logins = { people, kiln: kilnLogin, broker: brokerUsers.map(({ name, password }) => ({ user: name, password })) }
+  await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`)
+  const application = await applicationCredential(db, vault)
+  // The kiln has met this Embrik before, so that the demo starts with values.
+  if (application && process.env.EMBRIK_DEMO_UNTRUSTED !== '1') await writeFile(join(demo, 'kiln-trusts.der'), new X509Certificate(application.certificate).raw)
+}
+
+/** The data was kept but the ports moved: what points at the stand-ins follows. */
+async function movePorts(db: Db, vault: Vault): Promise<void> {
+  for (const s of await listSources(db)) {
+    const endpoint = s.settings.endpoint.replace(/^opc\.tcp:\/\/127\.0\.0\.1:\d+\/kiln$/, `opc.tcp://127.0.0.1:${ports.kiln}/kiln`)
+    if (endpoint !== s.settings.endpoint) await changeSource(db, vault, s.id, { ...s, settings: { ...s.settings, endpoint } })
+  }
+  for (const d of await listDestinations(db))
+    if (d.name === 'Site broker' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
+      await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: ports.brokerMutual } })
+}
+
+async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki>>): Promise<void> {
+  const installation = await installationCode(db)
+  const application = await makeApplicationCertificate(installation)
+  const certificate = async (name: string, kind: 'certificate' | 'authority' | 'application', pem: string, key: string | null) =>
+    addCredential(db, vault, { name, kind, certificate: pem, facts: await certificateFacts(pem), user: null, secret: key })
+  if (!(await listCredentials(db)).some((c) => c.kind === 'application'))
+    await certificate('Embrik application', 'application', application.certificate, application.key)
+  const authority = await certificate('Varnmoor Works Authority', 'authority', pki.ca, null)
+  const sender = await certificate('Embrik at the site broker', 'certificate', pki.clients.embrik!.certificate, pki.clients.embrik!.key)
+  const witness = await certificate('Witness at the site broker', 'certificate', pki.clients.witness!.certificate, pki.clients.witness!.key)
+
+  const source = await addSource(db, vault, {
+    name: 'Kiln controller',
+    kind: 'opcua',
+    enabled: true,
+    password: kilnLogin.password,
+    settings: {
+      endpoint: `opc.tcp://127.0.0.1:${ports.kiln}/kiln`,
+      mode: 'SignAndEncrypt',
+      policy: 'Basic256Sha256',
+      login: 'user',
+      user: kilnLogin.user,
+      rateMs: 500,
+      retryMs: 1000,
+    },
+  })
+
+  const tag = (name: string, node: string, dataType: TagDraft['dataType'], unit = '', deadband: number | null = null, description = ''): TagDraft => ({
+    name,
+    sourceId: source.id,
+    address: `ns=2;s=kiln.${node}`,
+    dataType,
+    unit,
+    description,
+    deadband: deadband === null ? null : { kind: 'absolute', size: deadband },
+  })
+  const drafts: TagDraft[] = []
+  for (let z = 1; z <= 12; z++)
+    drafts.push(
+      tag(`Zone ${z}/temperature`, `zone${z}.temperature`, 'number', '°C', 0.5, `Thermocouple of zone ${z}`),
+      tag(`Zone ${z}/setpoint`, `zone${z}.setpoint`, 'number', '°C'),
+      tag(`Zone ${z}/gas flow`, `zone${z}.gasFlow`, 'number', 'm³/h', 0.2),
+      tag(`Zone ${z}/burner`, `zone${z}.burner`, 'boolean'),
+    )
+  drafts.push(
+    tag('Tunnel Kiln 1/draught', 'draught', 'number', 'Pa', 0.5, 'Below the atmosphere'),
+    tag('Tunnel Kiln 1/oxygen', 'oxygen', 'number', '%', 0.05),
+    tag('Tunnel Kiln 1/car number', 'carNumber', 'integer'),
+    tag('Tunnel Kiln 1/push interval', 'pushInterval', 'number', 's'),
+    tag('Tunnel Kiln 1/firing curve', 'firingCurve', 'text'),
+  )
+  const tags = await addTags(db, drafts)
+
+  const zoneMembers: Member[] = [
+    { key: 'temperature', label: 'Temperature', dataType: 'number', unit: '°C' },
+    { key: 'setpoint', label: 'Setpoint', dataType: 'number', unit: '°C' },
+    { key: 'gasFlow', label: 'Gas flow', dataType: 'number', unit: 'm³/h' },
+    { key: 'burner', label: 'Burner', dataType: 'boolean', unit: '' },
+  ]
+  const kilnMembers: Member[] = [
+    { key: 'draught', label: 'Draught', dataType: 'number', unit: 'Pa' },
+    { key: 'oxygen', label: 'Oxygen', dataType: 'number', unit: '%' },
+    { key: 'carNumber', label: 'Car number', dataType: 'integer', unit: '' },
+    { key: 'pushInterval', label: 'Push interval', dataType: 'number', unit: 's' },
+    { key: 'firingCurve', label: 'Firing curve', dataType: 'text', unit: '' },
+  ]
+  const zoneClass = await addClass(db, { name: 'Kiln Zone', members: zoneMembers })
+  const kilnClass = await addClass(db, { name: 'Tunnel Kiln', members: kilnMembers })
+  const bind = (equipment: string, members: Member[]) =>
+    Object.fromEntries([...matchMembers(equipment, members, tags)].map(([key, tagId]) => [key, { kind: 'tag' as const, tagId }]))
+  const varnmoor = await addEquipment(db, { name: 'Varnmoor', parentId: null, level: 'enterprise', classId: null, bindings: {} })
+  const pit = await addEquipment(db, { name: 'Lower Pit', parentId: varnmoor.id, level: 'site', classId: null, bindings: {} })
+  const firing = await addEquipment(db, { name: 'Firing', parentId: pit.id, level: 'area', classId: null, bindings: {} })
+  const kiln = await addEquipment(db, {
+    name: 'Tunnel Kiln 1',
+    parentId: firing.id,
+    level: 'work centre',
+    classId: kilnClass.id,
+    bindings: bind('Tunnel Kiln 1', kilnMembers),
+  })
+  const zones = []
+  for (let z = 1; z <= 12; z++)
+    zones.push(
+      await addEquipment(db, {
+        name: `Zone ${z}`,
+        parentId: kiln.id,
+        level: 'work unit',
+        classId: zoneClass.id,
+        bindings: bind(`Zone ${z}`, zoneMembers),
+      }),
+    )
+
+  const destination = await addDestination(db, {
+    name: 'Site broker',
+    kind: 'mqtt',
+    enabled: true,
+    settings: {
+      host: '127.0.0.1',
+      port: ports.brokerMutual,
+      tls: true,
+      authorityId: authority.id,
+      clientId: `embrik-${installation}`,
+      credentialId: sender.id,
+      keepAliveS: 30,
+      retryMs: 1000,
+      window: 200,
+      witness: true,
+      witnessClientId: `embrik-${installation}-witness`,
+      witnessCredentialId: witness.id,
+      outboxMb: 500,
+    },
+  })
+
+  const world = {
+    tags: new Map((await listTags(db)).map((t) => [t.id, t])),
+    equipment: new Map((await listEquipment(db)).map((e) => [e.id, e])),
+    classes: new Map((await listClasses(db)).map((c) => [c.id, c])),
+  }
+  const publish = async (name: string, equipmentIds: string[], topic: string, trigger: { kind: 'change' } | { kind: 'every'; seconds: number }, retain: boolean) => {
+    const made = await addPublication(db, { name, equipmentIds, trigger, shape: 'compact-json', topic, qos: 1, retain, destinationId: destination.id }, newId())
+    await goLive(db, made.id, 'Ines Rook', async (p) => {
+      const { body, findings } = compile(p, world)
+      const stops = findings.filter((f) => f.severity === 'stops')
+      if (stops.length > 0) throw new Error(stops.map((f) => f.message).join('; '))
+      return { ...body, publicationId: p.id, name: p.name, destinationId: p.destinationId, trigger: p.trigger, shape: p.shape, qos: p.qos, retain: p.retain }
+    })
+  }
+  await publish(
+    'Kiln zones, each change',
+    zones.map((z) => z.id),
+    '{enterprise}/{site}/{area}/{centre}/{unit}/state',
+    { kind: 'change' },
+    false,
+  )
+  await publish('Kiln, every 10 s', [kiln.id], '{enterprise}/{site}/{area}/{centre}/state', { kind: 'every', seconds: 10 }, true)
+  // Last: whoever finds people here finds a whole demo.
+  for (const p of people) await addPerson(db, p)
+}

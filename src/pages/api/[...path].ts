@@ -1,0 +1,8 @@
+import type { APIRoute } from 'astro'
+import { handlers } from '~/server/api/handlers'
+import { dispatch } from '~/server/endpoint'
+
+export const prerender = false
+
+export const ALL: APIRoute = ({ request, locals, clientAddress }) =>
+  dispatch(handlers, request, { caller: locals.caller, token: locals.token, address: clientAddress ?? null })

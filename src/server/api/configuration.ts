@@ -1,0 +1,55 @@
+import { fail } from '~/contract/failure'
+import { addCredential, listCredentials, removeCredential } from '~/store/credential'
+import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
+import { addSource, changeSource, getSource, listSources, removeSource } from '~/store/source'
+import { database, secrets } from '../context'
+import { examineCredential } from '../credentials'
+import type { Handlers } from '../endpoint'
+import { askEngine } from '../engine-client'
+
+type Keys =
+  | 'listSources'
+  | 'addSource'
+  | 'getSource'
+  | 'changeSource'
+  | 'removeSource'
+  | 'checkSource'
+  | 'browseSource'
+  | 'application'
+  | 'listDestinations'
+  | 'addDestination'
+  | 'changeDestination'
+  | 'removeDestination'
+  | 'checkDestination'
+  | 'listCredentials'
+  | 'addCredential'
+  | 'removeCredential'
+
+/** Passes the engine's steps on as they come. */
+async function steps(path: string, body: unknown, signal: AbortSignal): Promise<Response> {
+  const answer = await askEngine(path, { body, signal })
+  return new Response(answer.body, { headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' } })
+}
+
+export const configurationHandlers: Pick<Handlers, Keys> = {
+  listSources: () => listSources(database()),
+  addSource: ({ body }) => addSource(database(), secrets(), body),
+  getSource: ({ params }) => getSource(database(), params.id!),
+  changeSource: ({ params, body }) => changeSource(database(), secrets(), params.id!, body),
+  removeSource: ({ params }) => removeSource(database(), params.id!),
+  checkSource: ({ body, request }) => steps('/sources/check', body, request.signal),
+  browseSource: async ({ params, body, request }) => (await askEngine('/sources/browse', { body: { ...body, id: params.id }, signal: request.signal })).json(),
+  application: async () => {
+    const own = (await listCredentials(database())).find((c) => c.kind === 'application')
+    if (!own?.facts || !own.certificate) throw fail(503, 'application.none', 'Embrik has no certificate of its own yet', 'The engine makes it at its first start', 'engine')
+    return { thumbprint: own.facts.sha1, certificate: own.certificate }
+  },
+  listDestinations: () => listDestinations(database()),
+  addDestination: ({ body }) => addDestination(database(), body),
+  changeDestination: ({ params, body }) => changeDestination(database(), params.id!, body),
+  removeDestination: ({ params }) => removeDestination(database(), params.id!),
+  checkDestination: ({ body, request }) => steps('/destinations/check', body, request.signal),
+  listCredentials: () => listCredentials(database()),
+  addCredential: async ({ body }) => addCredential(database(), secrets(), await examineCredential(body)),
+  removeCredential: ({ params }) => removeCredential(database(), params.id!),
+}

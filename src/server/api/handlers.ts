@@ -1,0 +1,8 @@
+import type { Handlers } from '../endpoint'
+import { accessHandlers } from './access'
+import { configurationHandlers } from './configuration'
+import { modelHandlers } from './model'
+import { proofHandlers } from './proof'
+
+/** Every endpoint's handler: the type makes sure that none is forgotten. */
+export const handlers: Handlers = { ...accessHandlers, ...configurationHandlers, ...modelHandlers, ...proofHandlers }

@@ -1,0 +1,123 @@
+import { type ReactNode, useState } from 'react'
+import { Button } from '~/ui/Button'
+import { Mark } from '~/ui/Glyph'
+import { type Problem, ProblemNote } from '~/ui/Notes'
+import { call, failureIn } from '../app/api'
+
+function Sheet({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <div className="grid min-h-screen place-items-center p-6">
+      <div className="w-[340px]">
+        <div className="mb-6 flex items-center gap-3">
+          <Mark size={38} />
+          <span className="text-[24px] font-bold tracking-tight">embrik</span>
+        </div>
+        <h1 className="mb-3 text-[15px] font-semibold">{title}</h1>
+        {children}
+      </div>
+    </div>
+  )
+}
+
+function Box({ label, error, ...rest }: { label: string; error?: string | undefined } & React.InputHTMLAttributes<HTMLInputElement>) {
+  return (
+    <label className="mb-3 block">
+      <span className="mb-1 block text-muted">{label}</span>
+      <input required {...rest} className={`h-9 w-full rounded-sm border bg-sheet px-2.5 ${error ? 'border-bad' : 'border-line'}`} />
+      {error && <span className="text-xs text-bad">{error}</span>}
+    </label>
+  )
+}
+
+/** Only pages of this site may be gone to after the log-in. */
+function wanted(): string {
+  const next = new URLSearchParams(location.search).get('next') ?? '/'
+  const url = new URL(next, location.origin)
+  return url.origin === location.origin ? url.pathname + url.search : '/'
+}
+
+export function LoginPage() {
+  const [login, setLogin] = useState('')
+  const [password, setPassword] = useState('')
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const [busy, setBusy] = useState(false)
+  const enter = async () => {
+    setBusy(true)
+    setProblem(null)
+    try {
+      await call('logIn', { body: { login, password } })
+      location.assign(wanted())
+    } catch (e) {
+      setProblem(failureIn(e))
+      setBusy(false)
+    }
+  }
+  return (
+    <Sheet title="Log in">
+      <form
+        onSubmit={(e) => {
+          e.preventDefault()
+          void enter()
+        }}
+      >
+        <Box label="Log-in" name="login" autoComplete="username" autoFocus value={login} onChange={(e) => setLogin(e.target.value)} />
+        <Box label="Password" name="password" type="password" autoComplete="current-password" value={password} onChange={(e) => setPassword(e.target.value)} />
+        {problem && (
+          <div className="mb-3">
+            <ProblemNote problem={problem} />
+          </div>
+        )}
+        <Button kind="main" type="submit" busy={busy} className="h-9 w-full">
+          Log in
+        </Button>
+      </form>
+    </Sheet>
+  )
+}
+
+export function SetUpPage() {
+  const [input, setInput] = useState({ token: '', name: '', login: '', password: '' })
+  const [fields, setFields] = useState<Record<string, string>>({})
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const [busy, setBusy] = useState(false)
+  const set = (key: keyof typeof input) => (e: React.ChangeEvent<HTMLInputElement>) => setInput({ ...input, [key]: e.target.value })
+  const make = async () => {
+    setBusy(true)
+    setProblem(null)
+    setFields({})
+    try {
+      await call('setUp', { body: input })
+      await call('logIn', { body: { login: input.login, password: input.password } })
+      location.assign('/sources')
+    } catch (e) {
+      const f = failureIn(e)
+      if (f.fields) setFields(f.fields)
+      else setProblem(f)
+      setBusy(false)
+    }
+  }
+  return (
+    <Sheet title="The first administrator">
+      <p className="mb-3 text-muted">Nobody can log in yet. The set-up token stands in the log of the start command.</p>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault()
+          void make()
+        }}
+      >
+        <Box label="Set-up token" name="token" autoFocus autoComplete="off" value={input.token} onChange={set('token')} error={fields.token} />
+        <Box label="Your name" name="name" autoComplete="name" value={input.name} onChange={set('name')} error={fields.name} />
+        <Box label="Log-in" name="login" autoComplete="username" value={input.login} onChange={set('login')} error={fields.login} />
+        <Box label="Password, at least 10 characters" name="password" type="password" autoComplete="new-password" value={input.password} onChange={set('password')} error={fields.password} />
+        {problem && (
+          <div className="mb-3">
+            <ProblemNote problem={problem} />
+          </div>
+        )}
+        <Button kind="main" type="submit" busy={busy} className="h-9 w-full">
+          Begin
+        </Button>
+      </form>
+    </Sheet>
+  )
+}

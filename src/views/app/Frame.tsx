@@ -1,0 +1,221 @@
+import { QueryClientProvider } from '@tanstack/react-query'
+import { Popover } from 'radix-ui'
+import { Component, type ReactNode, useEffect, useState } from 'react'
+import { Toaster } from 'sonner'
+import type { Caller } from '~/contract/person'
+import { allows } from '~/contract/role'
+import { Button } from '~/ui/Button'
+import { Mark } from '~/ui/Glyph'
+import { ProblemNote } from '~/ui/Notes'
+import { call, failureIn, queryClient } from './api'
+import { useFrame, useOnline, useWatch } from './live'
+import { Palette } from './Palette'
+import { type StationId, stations } from './stations'
+import { CallerContext } from './caller'
+import { setTheme, useTheme } from './theme'
+
+interface Props {
+  caller: Caller
+  station: StationId | null
+  page: string
+  actions?: ReactNode
+  children: ReactNode
+}
+
+/** What stands around every view: the course, the station's pages, the finder, and who is logged in. */
+export function Frame(props: Props) {
+  return (
+    <QueryClientProvider client={queryClient}>
+      <CallerContext value={props.caller}>
+        <div className="flex h-screen flex-col overflow-hidden">
+          <Course {...props} />
+          <Guard>{props.children}</Guard>
+        </div>
+      </CallerContext>
+      <Toaster position="bottom-center" toastOptions={{ style: { background: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: 3 } }} />
+    </QueryClientProvider>
+  )
+}
+
+/** The quiet row under the course: the station's pages, and what can be done here. Views put it first. */
+export function Row({ station, page, children }: { station: StationId | null; page: string; children?: ReactNode }) {
+  const pages = stations.find((s) => s.id === station)?.pages ?? [{ label: page, href: '#' }]
+  return (
+    <div className="flex h-[38px] shrink-0 items-stretch justify-between border-b border-line px-3">
+      <nav className="flex gap-5" aria-label="Pages of the station">
+        {pages.map((p) => (
+          <a
+            key={p.href}
+            href={p.href}
+            aria-current={p.label === page ? 'page' : undefined}
+            className={`flex items-center border-b-2 ${p.label === page ? 'border-clay font-semibold' : 'border-transparent text-muted hover:text-ink'}`}
+          >
+            {p.label}
+          </a>
+        ))}
+      </nav>
+      <div className="flex items-center gap-2">{children}</div>
+    </div>
+  )
+}
+
+function Course({ caller, station }: Props) {
+  const figures = useFrame('course')
+  const online = useOnline()
+  const down = useFrame('down')
+  const [finding, setFinding] = useState(false)
+  useWatch({})
+  useKeys(() => setFinding(true))
+  return (
+    <>
+      <header className="flex h-[57px] shrink-0 items-center gap-3 border-b border-line px-3">
+        <a href="/" className="flex w-[104px] shrink-0 items-center gap-2" aria-label="Embrik">
+          <Mark />
+          <span className="text-[17px] font-bold tracking-tight">embrik</span>
+        </a>
+        <nav className="flex min-w-0 flex-1 items-center" aria-label="Course">
+          {stations.map((s, i) => {
+            const here = s.id === station
+            const trouble = figures ? s.trouble(figures) : 0
+            return (
+              <div key={s.id} className={`flex min-w-0 items-center ${i < stations.length - 1 ? 'flex-1' : ''}`}>
+                <a
+                  href={s.href}
+                  aria-current={here ? 'page' : undefined}
+                  title={`g ${s.letter}`}
+                  className={`relative block h-[42px] w-[124px] shrink-0 rounded-sm border px-2.5 pt-[3px] ${here ? 'border-ink bg-ink text-paper' : 'border-line bg-sheet hover:border-muted'}`}
+                >
+                  <span className="block font-semibold">{s.label}</span>
+                  <span className={`block truncate font-mono text-[12px] leading-[14px] ${here ? 'text-paper/80' : 'text-muted'}`} data-figure={s.id}>
+                    {figures ? s.figure(figures) : '...'}
+                  </span>
+                  {trouble > 0 && (
+                    <span className="absolute top-[5px] right-[5px] rounded-[2px] bg-bad px-1.5 text-[11px] leading-[16px] font-semibold text-paper" title={`${trouble} in trouble`}>
+                      {trouble > 999 ? '999+' : trouble}
+                    </span>
+                  )}
+                </a>
+                {i < stations.length - 1 && <Joint text={figures ? s.joint(figures) : null} live={online === 'on'} />}
+              </div>
+            )
+          })}
+        </nav>
+        <button type="button" onClick={() => setFinding(true)} className="flex h-[27px] w-[104px] shrink-0 items-center justify-between rounded-sm border border-line bg-sheet px-2 text-muted hover:border-muted">
+          <span>Find</span>
+          <kbd className="font-mono text-[11px]">Ctrl K</kbd>
+        </button>
+        <Who caller={caller} />
+      </header>
+      {online === 'off' && (
+        <div role="status" className="shrink-0 border-b border-bad/40 bg-bad-wash px-3 py-1 text-bad">
+          {down?.message ?? 'No live values: the connection to Embrik is lost'}. <span className="text-ink">{down?.hint ?? 'It is tried again by itself; what you see may be old.'}</span>
+        </div>
+      )}
+      <Palette open={finding} onClose={() => setFinding(false)} />
+    </>
+  )
+}
+
+function Joint({ text, live }: { text: string | null; live: boolean }) {
+  return (
+    <div className="relative flex min-w-3 flex-1 items-center justify-center self-stretch" aria-hidden="true">
+      <div className={`absolute inset-x-0 top-1/2 border-t ${live ? 'border-line' : 'border-dashed border-bad'}`} />
+      {text && <span className="relative bg-paper px-0.5 font-mono text-[11px] text-muted">{text}</span>}
+    </div>
+  )
+}
+
+function Who({ caller }: { caller: Caller }) {
+  const theme = useTheme()
+  const initials = caller.name
+    .split(/\s+/)
+    .map((w) => w[0])
+    .join('')
+    .slice(0, 2)
+    .toUpperCase()
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="grid size-[27px] shrink-0 place-items-center rounded-sm bg-clay-wash text-xs font-bold text-clay" aria-label={`${caller.name}, ${caller.role}`}>
+        {initials}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content align="end" sideOffset={6} className="z-40 w-56 rounded-sm border border-line bg-sheet p-2 shadow-[0_6px_24px_rgb(0_0_0/0.18)]">
+          <div className="px-2 pt-1 pb-2">
+            <div className="font-semibold">{caller.name}</div>
+            <div className="text-muted">{caller.role}</div>
+          </div>
+          <div className="flex items-center justify-between border-t border-line px-2 py-2">
+            <span>Theme</span>
+            <span className="flex gap-1">
+              {(['light', 'dark'] as const).map((t) => (
+                <Button key={t} small kind={theme === t ? 'main' : 'plain'} onClick={() => setTheme(t)} aria-pressed={theme === t}>
+                  {t}
+                </Button>
+              ))}
+            </span>
+          </div>
+          {allows(caller.role, 'administrator') && (
+            <a href="/settings" className="block rounded-sm px-2 py-1.5 hover:bg-well">
+              People and API keys
+            </a>
+          )}
+          <a href="/api/openapi.json" className="block rounded-sm px-2 py-1.5 hover:bg-well">
+            API description
+          </a>
+          <button
+            type="button"
+            className="block w-full rounded-sm px-2 py-1.5 text-left hover:bg-well"
+            onClick={() => void call('logOut').finally(() => location.assign('/login'))}
+          >
+            Log out
+          </button>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  )
+}
+
+/** Ctrl+K finds, `/` filters, `g` and a letter goes to a station. */
+function useKeys(find: () => void): void {
+  useEffect(() => {
+    let went = 0
+    const onKey = (e: KeyboardEvent) => {
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
+        e.preventDefault()
+        return find()
+      }
+      const typing = e.target instanceof HTMLElement && (e.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName))
+      if (typing || e.ctrlKey || e.metaKey || e.altKey) return
+      if (e.key === '/') {
+        const box = document.querySelector<HTMLInputElement>('[data-filter]')
+        if (box) {
+          e.preventDefault()
+          box.focus()
+        }
+      } else if (e.key === 'g') went = Date.now()
+      else if (Date.now() - went < 1200) {
+        const to = stations.find((s) => s.letter === e.key)
+        went = 0
+        if (to) location.assign(to.href)
+      }
+    }
+    window.addEventListener('keydown', onKey)
+    return () => window.removeEventListener('keydown', onKey)
+  }, [find])
+}
+
+/** Catches what a view throws, so that the course stays usable. */
+class Guard extends Component<{ children: ReactNode }, { error: unknown }> {
+  override state = { error: null as unknown }
+  static getDerivedStateFromError(error: unknown) {
+    return { error }
+  }
+  override render() {
+    if (this.state.error === null) return this.props.children
+    return (
+      <div className="m-auto w-[420px]">
+        <ProblemNote problem={failureIn(this.state.error)} action={<Button onClick={() => location.reload()}>Load again</Button>} />
+      </div>
+    )
+  }
+}

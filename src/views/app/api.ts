@@ -1,0 +1,75 @@
+import { QueryClient, useQuery } from '@tanstack/react-query'
+import { type Failure, FailureError } from '~/contract/failure'
+import { type AnswerOf, type InputOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'
+
+interface Options<K extends RouteKey> {
+  params?: Record<string, string>
+  body?: InputOf<K>
+  query?: QueryOf<K>
+  signal?: AbortSignal
+}
+
+async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response> {
+  const route: Route = routes[key]
+  let path = route.path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(o.params?.[name] ?? ''))
+  if (o.query) path += `?${new URLSearchParams(Object.entries(o.query as object).map(([k, v]) => [k, String(v)]))}`
+  let response: Response
+  try {
+    response = await fetch(path, {
+      method: route.method,
+      ...(o.body !== undefined && { body: JSON.stringify(o.body), headers: { 'content-type': 'application/json' } }),
+      ...(o.signal && { signal: o.signal }),
+    })
+  } catch (e) {
+    if (o.signal?.aborted) throw e
+    throw new FailureError({ code: 'web.away', message: 'Embrik does not answer', hint: 'Check your connection; what you typed is kept', where: 'web' }, 503)
+  }
+  if (response.ok) return response
+  const failure = (await response.json().catch(() => null)) as Failure | null
+  if (response.status === 401 && key !== 'logIn') location.assign(`/login?next=${encodeURIComponent(location.pathname + location.search)}`)
+  throw new FailureError(failure ?? { code: 'web.failed', message: `The answer was ${response.status}`, hint: 'Try again', where: 'web' }, response.status)
+}
+
+/** Calls an endpoint by its name in the contract; throws a FailureError. */
+export async function call<K extends RouteKey>(key: K, o: Options<K> = {}): Promise<AnswerOf<K>> {
+  const response = await send(key, o)
+  return (response.status === 204 ? undefined : await response.json()) as AnswerOf<K>
+}
+
+/** Calls a streaming endpoint; `each` gets every item as it comes. */
+export async function callStream<K extends RouteKey>(key: K, o: Options<K>, each: (item: AnswerOf<K>) => void): Promise<void> {
+  const response = await send(key, o)
+  const reader = response.body!.pipeThrough(new TextDecoderStream()).getReader()
+  let rest = ''
+  for (;;) {
+    const { done, value } = await reader.read()
+    if (done) break
+    const lines = (rest + value).split('\n')
+    rest = lines.pop() ?? ''
+    for (const line of lines) if (line) each(JSON.parse(line) as AnswerOf<K>)
+  }
+}
+
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { retry: (n, e) => n < 2 && !(e instanceof FailureError && e.status < 500), staleTime: 5_000 } },
+})
+
+/** A list or thing of the server, kept in the cache under its endpoint's name. */
+export function useCall<K extends RouteKey>(key: K, o: Options<K> & { refetchMs?: number; enabled?: boolean } = {}) {
+  return useQuery({
+    queryKey: [key, o.params ?? null, o.query ?? null],
+    queryFn: ({ signal }) => call(key, { ...o, signal }),
+    ...(o.refetchMs !== undefined && { refetchInterval: o.refetchMs }),
+    ...(o.enabled !== undefined && { enabled: o.enabled }),
+  })
+}
+
+/** Makes the cache look again after a change. */
+export function refresh(...keys: RouteKey[]): Promise<unknown> {
+  return Promise.all(keys.map((k) => queryClient.invalidateQueries({ queryKey: [k] })))
+}
+
+/** The failure in whatever was thrown. */
+export function failureIn(e: unknown): Failure {
+  return e instanceof FailureError ? e.failure : { code: 'page.failed', message: e instanceof Error ? e.message : String(e), hint: 'Load the page again', where: 'web' }
+}

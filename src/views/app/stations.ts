@@ -1,0 +1,92 @@
+import type { CourseFigures } from '~/contract/live'
+import { countText, rateText } from '~/ui/time'
+
+export type StationId = 'sources' | 'tags' | 'equipment' | 'publications' | 'destinations' | 'proof'
+
+export interface Station {
+  id: StationId
+  label: string
+  href: string
+  /** After `g`. */
+  letter: string
+  pages: { label: string; href: string }[]
+  figure(f: CourseFigures): string
+  trouble(f: CourseFigures): number
+  /** What passes over the joint behind it. */
+  joint(f: CourseFigures): string | null
+}
+
+const share = (s: number | null) => (s === null ? '-' : s === 1 ? '100 %' : `${(Math.floor(s * 100_000) / 1000).toFixed(3)} %`)
+
+/** The course: six stations in the order of the work. */
+export const stations: Station[] = [
+  {
+    id: 'sources',
+    label: 'Sources',
+    href: '/sources',
+    letter: 's',
+    pages: [{ label: 'List', href: '/sources' }],
+    figure: (f) => `${f.sourcesUp} up`,
+    trouble: (f) => f.sourcesDown,
+    joint: (f) => rateText(f.valuesPerS),
+  },
+  {
+    id: 'tags',
+    label: 'Tags',
+    href: '/tags',
+    letter: 't',
+    pages: [{ label: 'Table', href: '/tags' }],
+    figure: (f) => countText(f.tags),
+    trouble: (f) => f.tagsBad,
+    joint: () => null,
+  },
+  {
+    id: 'equipment',
+    label: 'Equipment',
+    href: '/equipment',
+    letter: 'e',
+    pages: [
+      { label: 'Plant', href: '/equipment' },
+      { label: 'Classes', href: '/equipment/classes' },
+    ],
+    figure: (f) => (f.members === 0 ? countText(f.equipment) : `${countText(f.equipment)}, ${Math.floor((100 * f.bound) / f.members)} % bound`),
+    trouble: () => 0,
+    joint: () => null,
+  },
+  {
+    id: 'publications',
+    label: 'Publications',
+    href: '/publications',
+    letter: 'p',
+    pages: [{ label: 'List', href: '/publications' }],
+    figure: (f) => `${f.publicationsLive} live`,
+    trouble: (f) => f.publicationsTrouble,
+    joint: (f) => rateText(f.producedPerS),
+  },
+  {
+    id: 'destinations',
+    label: 'Destinations',
+    href: '/destinations',
+    letter: 'd',
+    pages: [
+      { label: 'List', href: '/destinations' },
+      { label: 'Credentials', href: '/destinations/credentials' },
+    ],
+    figure: (f) => `${f.destinationsUp} up`,
+    trouble: (f) => f.destinationsDown,
+    joint: (f) => rateText(f.confirmedPerS),
+  },
+  {
+    id: 'proof',
+    label: 'Proof',
+    href: '/proof',
+    letter: 'r',
+    pages: [
+      { label: 'Wall', href: '/proof' },
+      { label: 'Events', href: '/proof/events' },
+    ],
+    figure: (f) => share(f.confirmedShare),
+    trouble: (f) => f.missing,
+    joint: () => null,
+  },
+]

@@ -1,0 +1,120 @@
+import { zodResolver } from '@hookform/resolvers/zod'
+import { useState } from 'react'
+import { type FieldValues, useForm } from 'react-hook-form'
+import { type Destination, DestinationDraft, MqttSettings } from '~/contract/destination'
+import { Button } from '~/ui/Button'
+import { CheckField, TextField } from '~/ui/Field'
+import { Modal } from '~/ui/Modal'
+import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
+import { call, failureIn, refresh, useCall } from '../app/api'
+import { SettingsForm, showFields } from '../shared/SettingsForm'
+import { Steps, useCheck } from '../shared/Steps'
+
+const fresh: DestinationDraft = {
+  name: '',
+  kind: 'mqtt',
+  enabled: true,
+  settings: {
+    host: '',
+    port: 8883,
+    tls: true,
+    authorityId: null,
+    clientId: 'embrik',
+    credentialId: null,
+    keepAliveS: 30,
+    retryMs: 1000,
+    window: 200,
+    witness: true,
+    witnessClientId: 'embrik-witness',
+    witnessCredentialId: null,
+    outboxMb: 500,
+  },
+}
+
+/** Adds or edits a destination; the check on the right tries what stands in the form, witness included. */
+export function DestinationForm({ destination, onClose, onSaved }: { destination: Destination | null; onClose(): void; onSaved(d: Destination): void }) {
+  const start = destination ? { name: destination.name, kind: destination.kind, enabled: destination.enabled, settings: destination.settings } : fresh
+  const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
+  const credentials = useCall('listCredentials')
+  const [problem, setProblem] = useState<Problem | null>(null)
+  const [saving, setSaving] = useState(false)
+  const check = useCheck('checkDestination')
+  const { register, watch, formState } = form
+  const tls = watch('settings.tls') as boolean
+  const witness = watch('settings.witness') as boolean
+  const of = (...kinds: string[]) => (credentials.data ?? []).filter((c) => kinds.includes(c.kind)).map((c) => ({ value: c.id, label: c.name }))
+
+  const runCheck = async () => {
+    if (await form.trigger()) await check.run({ ...form.getValues(), ...(destination && { id: destination.id }) } as never)
+  }
+  const save = form.handleSubmit(async () => {
+    setSaving(true)
+    setProblem(null)
+    try {
+      const body = form.getValues() as DestinationDraft
+      const saved = destination ? await call('changeDestination', { params: { id: destination.id }, body }) : await call('addDestination', { body })
+      await refresh('listDestinations', 'listCredentials')
+      onSaved(saved)
+    } catch (e) {
+      const f = failureIn(e)
+      if (!showFields(form, f.fields)) setProblem(f)
+    } finally {
+      setSaving(false)
+    }
+  })
+  return (
+    <Modal
+      open
+      onClose={onClose}
+      width={900}
+      title={destination ? destination.name : 'Add a destination'}
+      note="MQTT 5"
+      foot={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="main" busy={saving} onClick={() => void save()}>
+            {destination ? 'Save' : 'Add destination'}
+          </Button>
+        </>
+      }
+    >
+      <div className="grid grid-cols-[1fr_330px] gap-6">
+        <form onSubmit={(e) => void save(e)} aria-label="Destination">
+          <TextField label="Name" autoFocus placeholder="Site broker" error={formState.errors.name?.message as string | undefined} {...register('name')} />
+          <SettingsForm
+            schema={MqttSettings}
+            path="settings"
+            form={form}
+            options={{ authorityId: of('authority'), credentialId: of('certificate', 'password'), witnessCredentialId: of('certificate', 'password') }}
+            hide={(f) => (f === 'authorityId' && !tls) || ((f === 'witnessClientId' || f === 'witnessCredentialId') && !witness)}
+          />
+          <CheckField label="Switched on" {...register('enabled')} />
+          <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
+        </form>
+        <div>
+          <div className="flex items-center justify-between">
+            <Heading>Check</Heading>
+            {check.busy ? (
+              <Button small onClick={check.stop}>
+                Stop
+              </Button>
+            ) : (
+              <Button small onClick={() => void runCheck()}>
+                {check.steps.length > 0 ? 'Check again' : 'Check the connection'}
+              </Button>
+            )}
+          </div>
+          {check.steps.length === 0 ? <p className="text-muted">Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it.</p> : <Steps steps={check.steps} />}
+          <Heading>Credentials</Heading>
+          <p className="text-muted">
+            Certificates and log-ins are kept apart from destinations.{' '}
+            <a className="text-slate underline" href="/destinations/credentials">
+              Look at them
+            </a>
+          </p>
+          {problem && <ProblemNote problem={problem} />}
+        </div>
+      </div>
+    </Modal>
+  )
+}

@@ -1,0 +1,183 @@
+import { Plus } from 'lucide-react'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Destination } from '~/contract/destination'
+import type { Caller } from '~/contract/person'
+import { daysLeft } from '~/core/credential/validity'
+import { Button } from '~/ui/Button'
+import { Glyph } from '~/ui/Glyph'
+import { Empty, Fact, Heading, Loading, ProblemNote, WarnNote } from '~/ui/Notes'
+import { ThreeParts } from '~/ui/Parts'
+import { ageText, bytesText, countText, rateText, Time, useNow } from '~/ui/time'
+import { call, failureIn, refresh, useCall } from '../app/api'
+import { useMay } from '../app/caller'
+import { Frame, Row } from '../app/Frame'
+import { useFrame, useWatch } from '../app/live'
+import { conditionGlyph, ConditionText } from '../shared/condition'
+import { tellFailure } from '../shared/problems'
+import { DestinationForm } from './DestinationForm'
+
+export function DestinationsPage({ caller }: { caller: Caller }) {
+  return (
+    <Frame caller={caller} station="destinations" page="List">
+      <Destinations />
+    </Frame>
+  )
+}
+
+function Destinations() {
+  const destinations = useCall('listDestinations')
+  const conditions = useFrame('destinations')
+  const mayEdit = useMay('engineer')
+  const [chosen, setChosen] = useState<string | null>(null)
+  const [form, setForm] = useState<'closed' | 'new' | Destination>(() => (location.search.includes('add') ? 'new' : 'closed'))
+  useWatch({ parts: ['destinations'] })
+  const now = useNow()
+  const list = destinations.data ?? []
+  const one = list.find((d) => d.id === chosen) ?? list[0]
+  const add = (
+    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setForm('new')}>
+      <Plus size={14} /> Add destination
+    </Button>
+  )
+  return (
+    <>
+      <Row station="destinations" page="List">
+        {add}
+      </Row>
+      <ThreeParts id="destinations" peekWidth={350} peek={one && <Peek destination={one} mayEdit={mayEdit} onEdit={() => setForm(one)} />}>
+        {destinations.isPending && <Loading />}
+        {destinations.error && (
+          <div className="p-4">
+            <ProblemNote problem={failureIn(destinations.error)} />
+          </div>
+        )}
+        {destinations.data && list.length === 0 && (
+          <Empty title="No destination yet" action={add}>
+            A destination is where messages go. Have the host, its port, the authority that signed it and your certificate at hand; those go under Credentials first.
+          </Empty>
+        )}
+        {list.length > 0 && (
+          <table className="w-full" aria-label="Destinations">
+            <thead>
+              <tr className="border-b border-line text-left text-xs text-muted">
+                <th className="w-8" />
+                <th className="px-2 py-1.5 font-semibold">Name</th>
+                <th className="px-2 font-semibold">Address</th>
+                <th className="px-2 font-semibold">State</th>
+                <th className="px-2 font-semibold">Witness</th>
+                <th className="px-2 text-right font-semibold">Waiting</th>
+                <th className="px-2 text-right font-semibold">Sent</th>
+                <th className="px-3 text-right font-semibold">Last</th>
+              </tr>
+            </thead>
+            <tbody>
+              {list.map((d) => {
+                const c = conditions?.[d.id]
+                return (
+                  <tr key={d.id} aria-selected={d.id === one?.id} onClick={() => setChosen(d.id)} onDoubleClick={() => mayEdit && setForm(d)} className={`h-[34px] cursor-default border-b border-line/70 ${d.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}>
+                    <td className="pl-3">
+                      <Glyph state={c ? conditionGlyph[c.sender.state] : 'idle'} />
+                    </td>
+                    <td className="px-2 font-semibold whitespace-nowrap">{d.name}</td>
+                    <td className="max-w-56 truncate px-2 font-mono text-[12.5px]">
+                      {d.settings.tls ? 'mqtts' : 'mqtt'}://{d.settings.host}:{d.settings.port}
+                    </td>
+                    <td className={`max-w-48 truncate px-2 ${c?.sender.state === 'trouble' ? 'text-bad' : ''}`} title={c?.sender.reason}>
+                      {c ? (c.sender.state === 'running' ? 'running' : c.sender.reason) : '...'}
+                    </td>
+                    <td className="px-2">{d.settings.witness ? <Glyph state={c?.witness ? conditionGlyph[c.witness.state] : 'idle'} title={c?.witness?.reason ?? 'off'} /> : <span className="text-muted">none</span>}</td>
+                    <td className={`px-2 text-right font-mono text-[12.5px] ${c && c.waiting > 1000 ? 'text-uncertain' : ''}`}>{c ? countText(c.waiting) : ''}</td>
+                    <td className="px-2 text-right font-mono text-[12.5px]">{c ? rateText(c.sender.rate) : ''}</td>
+                    <td className="px-3 text-right font-mono text-[12.5px] whitespace-nowrap">{c?.sender.last ? ageText(now - c.sender.last) : '-'}</td>
+                  </tr>
+                )
+              })}
+            </tbody>
+          </table>
+        )}
+      </ThreeParts>
+      {form !== 'closed' && (
+        <DestinationForm
+          destination={form === 'new' ? null : form}
+          onClose={() => setForm('closed')}
+          onSaved={(d) => {
+            setChosen(d.id)
+            setForm('closed')
+            toast.success(`${d.name} is saved`)
+          }}
+        />
+      )}
+    </>
+  )
+}
+
+function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayEdit: boolean; onEdit(): void }) {
+  const c = useFrame('destinations')?.[destination.id]
+  const credentials = useCall('listCredentials', { enabled: mayEdit })
+  const s = destination.settings
+  const name = (id: string | null) => {
+    const found = credentials.data?.find((x) => x.id === id)
+    if (!id) return 'none'
+    if (!found) return '...'
+    const days = found.facts ? daysLeft(found.facts, Date.now()) : null
+    return `${found.name}${days === null ? '' : `, ${days} days left`}`
+  }
+  const remove = async () => {
+    if (!window.confirm(`Remove ${destination.name}? Nothing is published to it.`)) return
+    try {
+      await call('removeDestination', { params: { id: destination.id } })
+      await refresh('listDestinations', 'listCredentials')
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
+  return (
+    <>
+      <div className="flex items-start justify-between gap-2">
+        <h2 className="text-[15px] font-semibold">{destination.name}</h2>
+        <Button small disabled={!mayEdit} onClick={onEdit}>
+          Edit
+        </Button>
+      </div>
+      <div className="mt-1 mb-2">
+        <ConditionText condition={c?.sender} />
+        {c?.sender.state === 'trouble' && c.sender.hint && <div className="mt-1">{c.sender.hint}</div>}
+      </div>
+      {!s.tls && <WarnNote>Without TLS: anybody in between can read and change messages.</WarnNote>}
+      <Heading>Outbox</Heading>
+      <div className="my-1 h-[9px] overflow-hidden rounded-[2px] border border-line bg-paper" title="How full it is">
+        <div className={`h-full ${c && c.bytes > c.capBytes * 0.8 ? 'bg-bad' : 'bg-slate'}`} style={{ width: `${c ? Math.max(c.bytes > 0 ? 1 : 0, (100 * c.bytes) / c.capBytes) : 0}%` }} />
+      </div>
+      <Fact name="Waiting">{c ? `${countText(c.waiting)} messages` : '-'}</Fact>
+      <Fact name="On disk">{c ? `${bytesText(c.bytes)} of ${bytesText(c.capBytes)}` : '-'}</Fact>
+      <Heading>Sender</Heading>
+      <Fact name="Client id">{s.clientId}</Fact>
+      {mayEdit && <Fact name="Identity">{name(s.credentialId)}</Fact>}
+      {mayEdit && <Fact name="Authority">{name(s.authorityId)}</Fact>}
+      <Fact name="In flight">up to {s.window}</Fact>
+      <Fact name="Since">{c ? <Time at={c.sender.since} date /> : '-'}</Fact>
+      <Heading>Witness</Heading>
+      {s.witness ? (
+        <>
+          <div className="py-1">
+            <ConditionText condition={c?.witness} />
+            {c?.witness?.state === 'trouble' && c.witness.hint && <div className="mt-1">{c.witness.hint}</div>}
+          </div>
+          <Fact name="Client id">{s.witnessClientId}</Fact>
+          {mayEdit && <Fact name="Identity">{name(s.witnessCredentialId)}</Fact>}
+          <Fact name="Seen">{c?.witness ? rateText(c.witness.rate) : '-'}</Fact>
+        </>
+      ) : (
+        <WarnNote>Nobody reads back what is sent: the ledger ends at the acknowledgement.</WarnNote>
+      )}
+      {destination.publicationCount === 0 && (
+        <div className="mt-4">
+          <Button kind="danger" disabled={!mayEdit} onClick={() => void remove()}>
+            Remove
+          </Button>
+        </div>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,145 @@
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { format } from 'date-fns'
+import { type KeyboardEvent, memo, useMemo, useRef } from 'react'
+import type { Brick, LedgerLine, Wall as WallData } from '~/contract/live'
+import { brickState } from '~/core/delivery/wall'
+import { countText } from '~/ui/time'
+
+export interface Picked {
+  delivery: number
+  brick: Brick
+}
+
+interface Props {
+  lines: readonly LedgerLine[]
+  wall: WallData | null
+  from: number
+  to: number
+  sliceMs: number
+  bricks: number
+  picked: Picked | null
+  onPick(p: Picked | null): void
+}
+
+const ROW = 28
+const W = 10
+const H = 19
+
+/** The picture of the ledger: a course of bricks for each publication and destination, a brick for each time slice. */
+export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }: Props) {
+  const box = useRef<HTMLDivElement>(null)
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 6 })
+  const rows = useMemo(() => new Map((wall?.rows ?? []).map((r) => [r.delivery, new Map(r.bricks.map((b) => [b.start, b]))])), [wall])
+  const ticks = [0, 0.25, 0.5, 0.75, 1].map((share) => from + share * (to - from))
+  const clock = to - from > 36 * 3600_000 ? 'MM-dd HH:mm' : sliceMs < 60_000 ? 'HH:mm:ss' : 'HH:mm'
+
+  const key = (e: KeyboardEvent) => {
+    if (e.key === 'Escape') return onPick(null)
+    const move = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
+    if (!move) return
+    e.preventDefault()
+    const at = lines.findIndex((l) => l.delivery === picked?.delivery)
+    const line = lines[Math.min(lines.length - 1, Math.max(0, (at < 0 ? 0 : at) + move[1]!))]!
+    const start = Math.min(to - sliceMs, Math.max(from, (picked?.brick.start ?? to - sliceMs) + move[0]! * sliceMs))
+    onPick({ delivery: line.delivery, brick: rows.get(line.delivery)?.get(start) ?? blank(start) })
+    virtual.scrollToIndex(lines.indexOf(line))
+  }
+  return (
+    <div>
+      {/* biome-ignore lint/a11y/useSemanticElements: a picture that is walked through with the arrows */}
+      <div ref={box} role="grid" aria-label="The wall" tabIndex={0} onKeyDown={key} className="max-h-[330px] overflow-auto">
+        <div className="relative" style={{ height: virtual.getTotalSize() }}>
+          {virtual.getVirtualItems().map((item) => {
+            const line = lines[item.index]!
+            return (
+              <div key={line.delivery} role="row" tabIndex={-1} aria-label={line.publication} className="absolute left-0 flex w-full items-center gap-3" style={{ height: ROW, transform: `translateY(${item.start}px)` }}>
+                <div className="w-[176px] shrink-0 leading-[13px]" title={`${line.publication}, to ${line.destination}`}>
+                  <div className="truncate text-[13px]">{line.publication}</div>
+                  <div className="truncate text-[11px] text-muted">{line.destination}</div>
+                </div>
+                <CourseOfBricks bricks={rows.get(line.delivery)} from={from} sliceMs={sliceMs} count={bricks} witnessed={line.witnessed} picked={picked?.delivery === line.delivery ? picked.brick.start : null} onPick={(brick) => onPick({ delivery: line.delivery, brick })} />
+              </div>
+            )
+          })}
+        </div>
+      </div>
+      <div className="flex pl-[188px] font-mono text-[11px] text-muted" aria-hidden="true">
+        {ticks.map((t, i) => (
+          <span key={t} className={i === 0 ? '' : i === ticks.length - 1 ? 'ml-auto' : 'ml-auto -translate-x-1/2'}>
+            {format(t, clock)}
+          </span>
+        ))}
+      </div>
+    </div>
+  )
+}
+
+export const blank = (start: number): Brick => ({ start, produced: 0, confirmed: 0, late: 0, missing: 0, doubled: 0, dropped: 0 })
+
+interface CourseProps {
+  bricks: ReadonlyMap<number, Brick> | undefined
+  from: number
+  sliceMs: number
+  count: number
+  witnessed: boolean
+  picked: number | null
+  onPick(b: Brick): void
+}
+
+const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, count, witnessed, picked, onPick }: CourseProps) {
+  let most = 1
+  for (const b of bricks?.values() ?? []) most = Math.max(most, b.produced)
+  const pick = (clientX: number, target: Element) => {
+    const area = target.getBoundingClientRect()
+    const i = Math.min(count - 1, Math.max(0, Math.floor(((clientX - area.left) / area.width) * count)))
+    const start = from + i * sliceMs
+    onPick(bricks?.get(start) ?? blank(start))
+  }
+  return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the wall around it takes the keys
+    <svg viewBox={`0 0 ${count * W} ${H + 2}`} preserveAspectRatio="none" className="h-[21px] min-w-0 flex-1 cursor-pointer" role="img" aria-label="Bricks" onClick={(e) => pick(e.clientX, e.currentTarget)}>
+      <line x1="0" x2={count * W} y1={H - 0.5} y2={H - 0.5} className="stroke-line" />
+      {Array.from({ length: count }, (_, i) => {
+        const start = from + i * sliceMs
+        const b = bricks?.get(start)
+        const x = i * W
+        return (
+          <g key={start}>
+            {b && <Shape brick={b} x={x} witnessed={witnessed} strength={0.62 + 0.38 * (b.produced / most)} />}
+            {picked === start && <rect x={x - 0.5} y="0.5" width={W} height={H} fill="none" className="stroke-ink" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />}
+          </g>
+        )
+      })}
+    </svg>
+  )
+})
+
+function Shape({ brick: b, x, witnessed, strength }: { brick: Brick; x: number; witnessed: boolean; strength: number }) {
+  const state = brickState(b, witnessed)
+  const w = W - 1
+  const title = `${countText(b.produced)} made, ${countText(b.confirmed)} confirmed${b.late ? `, ${b.late} late` : ''}${b.missing ? `, ${b.missing} missing` : ''}${b.doubled ? `, ${b.doubled} doubled` : ''}${b.dropped ? `, ${b.dropped} dropped` : ''}`
+  const inner = () => {
+    switch (state) {
+      case 'empty':
+        return null
+      case 'confirmed':
+        return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity={strength} />
+      case 'waiting':
+        return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity="0.26" />
+      case 'late':
+        return <path d={`M${x} 1h${w}v${H - 1}h${-w / 2 + 2}l-2 -6l-2 6h${-w / 2 + 2}z`} className="fill-uncertain" />
+      case 'missing':
+        return <rect x={x + 0.75} y="1.75" width={w - 1.5} height={H - 2.5} fill="none" className="stroke-bad" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
+      case 'dropped':
+        return <path d={`M${x} ${H}V1h${w}v${H - 1}M${x} ${H}L${x + w} 1`} fill="none" className="stroke-bad" strokeWidth="1.2" vectorEffect="non-scaling-stroke" />
+      case 'doubled':
+        return <path d={`M${x} 1h${w}v${H / 2 - 2}h${-w}zM${x} ${H / 2 + 1.5}h${w}V${H}h${-w}z`} className="fill-slate" />
+    }
+  }
+  return (
+    <g data-brick={state}>
+      <title>{title}</title>
+      {inner()}
+    </g>
+  )
+}

@@ -1,0 +1,188 @@
+import { useMemo, useState } from 'react'
+import type { LedgerLine } from '~/contract/live'
+import type { Caller } from '~/contract/person'
+import { Button } from '~/ui/Button'
+import { Choice } from '~/ui/Field'
+import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { ThreeParts } from '~/ui/Parts'
+import { countText, durationText, useNow } from '~/ui/time'
+import { failureIn, useCall } from '../app/api'
+import { Frame, Row } from '../app/Frame'
+import { useFrame, useWatch } from '../app/live'
+import { EventList } from './EventList'
+import { BrickPeek, LinePeek } from './ProofPeek'
+import { type Picked, Wall } from './Wall'
+
+export function WallPage({ caller }: { caller: Caller }) {
+  return (
+    <Frame caller={caller} station="proof" page="Wall">
+      <Proof />
+    </Frame>
+  )
+}
+
+const slices = [
+  { value: '10000', label: '10 s' },
+  { value: '60000', label: '1 min' },
+  { value: '600000', label: '10 min' },
+  { value: '3600000', label: '1 h' },
+]
+export const BRICKS = 66
+
+function Proof() {
+  const lines = useFrame('ledger')
+  const first = useCall('ledger')
+  const [slice, setSlice] = useState('10000')
+  const [until, setUntil] = useState<number | null>(null)
+  const [picked, setPicked] = useState<Picked | null>(null)
+  const [lineId, setLine] = useState<number | null>(null)
+  useWatch({ parts: ['ledger'] })
+  const now = useNow(1000)
+  const sliceMs = Number(slice)
+  // Ends at a whole slice, so that the picture moves on by bricks.
+  const to = Math.ceil((until ?? now) / sliceMs) * sliceMs
+  const from = to - BRICKS * sliceMs
+  const wall = useCall('wall', { query: { from, to, sliceMs }, ...(until === null && { refetchMs: sliceMs > 60_000 ? 5000 : 1000 }) })
+  const [kept, setKept] = useState(wall.data)
+  if (wall.data && wall.data !== kept) setKept(wall.data)
+  const all = lines ?? first.data ?? null
+  const chosen = all?.find((l) => l.delivery === (picked?.delivery ?? lineId)) ?? all?.[0]
+
+  return (
+    <>
+      <Row station="proof" page="Wall">
+        <Choice
+          label="Width of a brick"
+          value={slice}
+          options={slices}
+          onChange={(s) => {
+            setSlice(s)
+            setPicked(null)
+          }}
+        />
+        <Button small onClick={() => setUntil((until ?? now) - (BRICKS * sliceMs) / 2)} aria-label="Earlier">
+          ←
+        </Button>
+        <Button small disabled={until === null} onClick={() => setUntil(until! + (BRICKS * sliceMs) / 2 >= now ? null : until! + (BRICKS * sliceMs) / 2)} aria-label="Later">
+          →
+        </Button>
+        <Button aria-pressed={until === null} onClick={() => setUntil(until === null ? now : null)}>
+          {until === null ? 'Live' : 'Back to live'}
+        </Button>
+      </Row>
+      <ThreeParts id="proof" peekWidth={306} peek={chosen && (picked ? <BrickPeek picked={picked} line={chosen} sliceMs={sliceMs} onClose={() => setPicked(null)} /> : <LinePeek line={chosen} />)}>
+        {all === null ? (
+          first.error ? (
+            <div className="p-4">
+              <ProblemNote problem={failureIn(first.error)} action={<Button onClick={() => void first.refetch()}>Try again</Button>} />
+            </div>
+          ) : (
+            <Loading />
+          )
+        ) : all.length === 0 ? (
+          <Empty
+            title="Nothing has been sent yet"
+            action={
+              <a className="inline-flex h-[27px] items-center rounded-sm border border-clay bg-clay px-3 font-semibold text-clay-ink" href="/publications">
+                To the publications
+              </a>
+            }
+          >
+            As soon as a publication is live, every message is followed here from the tag to the far end.
+          </Empty>
+        ) : (
+          <div className="flex flex-col px-3.5 py-2.5">
+            <Totals lines={all} />
+            <Wall lines={all} wall={kept ?? null} from={from} to={to} sliceMs={sliceMs} bricks={BRICKS} picked={picked} onPick={setPicked} />
+            {wall.error && (
+              <div className="mt-2">
+                <ProblemNote problem={failureIn(wall.error)} />
+              </div>
+            )}
+            <Lines lines={all} chosen={chosen?.delivery ?? null} onChoose={(d) => (setLine(d), setPicked(null))} />
+            <Heading>What happened</Heading>
+            <EventList from={picked ? picked.brick.start : from} to={picked ? picked.brick.start + sliceMs : to} limit={12} />
+          </div>
+        )}
+      </ThreeParts>
+    </>
+  )
+}
+
+function Totals({ lines }: { lines: readonly LedgerLine[] }) {
+  const sum = useMemo(() => {
+    const of = (k: keyof LedgerLine['counts']) => lines.reduce((n, l) => n + l.counts[k], 0)
+    return { confirmed: of('confirmed'), waiting: of('waiting'), late: of('late'), missing: of('missing'), doubled: of('doubled'), lost: of('dropped') + of('rejected') }
+  }, [lines])
+  const worst = Math.max(...lines.map((l) => l.latency?.p99 ?? 0))
+  const cells: [string, string, string][] = [
+    ['Confirmed', countText(sum.confirmed), 'text-good'],
+    ['Waiting', countText(sum.waiting), ''],
+    ['Late', countText(sum.late), sum.late ? 'text-uncertain' : ''],
+    ['Missing', countText(sum.missing), sum.missing ? 'text-bad' : ''],
+    ['Doubled', countText(sum.doubled), sum.doubled ? 'text-slate' : ''],
+    ['Dropped', countText(sum.lost), sum.lost ? 'text-bad' : ''],
+    ['p99 to witness', worst ? durationText(worst) : '-', ''],
+  ]
+  return (
+    <dl className="mb-2 flex flex-wrap gap-x-8" aria-label="Totals">
+      {cells.map(([name, text, colour]) => (
+        <div key={name}>
+          <dt className="text-xs text-muted">{name}</dt>
+          <dd className={`font-mono text-[19px] leading-6 font-semibold ${colour}`} data-total={name}>
+            {text}
+          </dd>
+        </div>
+      ))}
+    </dl>
+  )
+}
+
+const columns: [keyof LedgerLine['counts'], string][] = [
+  ['produced', 'Produced'],
+  ['stored', 'Stored'],
+  ['sent', 'Sent'],
+  ['acknowledged', 'Acknowledged'],
+  ['confirmed', 'Confirmed'],
+  ['missing', 'Missing'],
+  ['doubled', 'Doubled'],
+]
+
+function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chosen: number | null; onChoose(d: number): void }) {
+  return (
+    <div className="mt-4 max-h-72 overflow-auto">
+      <table className="w-full" aria-label="Counts">
+        <thead className="sticky top-0 bg-paper">
+          <tr className="border-b border-line text-right text-xs text-muted">
+            <th className="py-1 text-left font-semibold">Publication</th>
+            {columns.map(([k, label]) => (
+              <th key={k} className="px-2 font-semibold">
+                {label}
+              </th>
+            ))}
+            <th className="pl-2 font-semibold" title="Half of the messages of the last hour were faster than this">
+              p50
+            </th>
+            <th className="pl-2 font-semibold">p99</th>
+          </tr>
+        </thead>
+        <tbody>
+          {lines.map((l) => (
+            <tr key={l.delivery} data-line={l.publication} aria-selected={l.delivery === chosen} onClick={() => onChoose(l.delivery)} className={`h-7 cursor-default border-b border-line/70 text-right ${l.delivery === chosen ? 'bg-wash' : 'hover:bg-well/50'}`}>
+              <td className="max-w-48 truncate pl-1 text-left" title={`${l.publication}, to ${l.destination}`}>
+                {l.publication}
+              </td>
+              {columns.map(([k]) => (
+                <td key={k} data-count={k} className={`px-2 font-mono text-[12.5px] ${k === 'missing' && l.counts.missing > 0 ? 'text-bad' : k === 'doubled' && l.counts.doubled > 0 ? 'text-slate' : ''}`}>
+                  {k === 'confirmed' && !l.witnessed ? 'no witness' : countText(l.counts[k])}
+                </td>
+              ))}
+              <td className="pl-2 font-mono text-[12.5px] whitespace-nowrap">{l.latency ? durationText(l.latency.p50) : '-'}</td>
+              <td className="pl-2 font-mono text-[12.5px] whitespace-nowrap">{l.latency ? durationText(l.latency.p99) : '-'}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  )
+}

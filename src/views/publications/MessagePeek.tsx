@@ -1,0 +1,83 @@
+import { useState } from 'react'
+import type { LastMessage } from '~/contract/live'
+import type { Preview, Publication } from '~/contract/publication'
+import { Button } from '~/ui/Button'
+import { Glyph } from '~/ui/Glyph'
+import { Heading } from '~/ui/Notes'
+import { bytesText, durationText, Time } from '~/ui/time'
+import { useLastMessage, useWatch } from '../app/live'
+import { Payload } from '../shared/Payload'
+
+/** One real message: as it went out with its way, or, for a draft, as it would be built from the values of this moment. */
+export function MessagePeek({ publication, preview, dirty }: { publication: Publication | null; preview: Preview | null; dirty: boolean }) {
+  const live = publication?.state === 'live' && !dirty
+  const [held, setHeld] = useState<LastMessage | null>(null)
+  useWatch({ messages: publication ? [publication.id] : [] })
+  const last = useLastMessage(publication?.id ?? '')
+  const shown = held ?? last
+  if (live && shown)
+    return (
+      <>
+        <div className="flex items-start justify-between">
+          <h2 className="text-[15px] font-semibold">One real message</h2>
+          <Button small aria-pressed={held !== null} onClick={() => setHeld(held ? null : shown)}>
+            {held ? 'Let go' : 'Hold'}
+          </Button>
+        </div>
+        <div className="mb-2 text-muted">
+          number {shown.seq}, made at <Time at={shown.producedAt} />
+        </div>
+        <div className="mb-1.5 font-mono text-[12px] font-semibold break-all">{shown.topic}</div>
+        <Payload text={shown.payload} />
+        <div className="mt-1 text-muted">{bytesText(new TextEncoder().encode(shown.payload).length)}</div>
+        <Heading>Its way</Heading>
+        <Way message={shown} />
+      </>
+    )
+  return (
+    <>
+      <h2 className="text-[15px] font-semibold">As it would be sent now</h2>
+      {preview?.payload ? (
+        <>
+          <div className="mb-2 text-muted">{preview.equipment}, with the values of this moment</div>
+          <div className="mb-1.5 font-mono text-[12px] font-semibold break-all">{preview.topic}</div>
+          <Payload text={preview.payload} />
+          <div className="mt-1 text-muted">
+            {bytesText(preview.bytes)}; {preview.topicCount} {preview.topicCount === 1 ? 'topic' : 'topics'}
+          </div>
+        </>
+      ) : (
+        <p className="text-muted">Choose equipment and a destination: the payload appears here with real values.</p>
+      )}
+    </>
+  )
+}
+
+const hops: [keyof LastMessage, string][] = [
+  ['deviceAt', 'Device'],
+  ['producedAt', 'Built'],
+  ['storedAt', 'Stored'],
+  ['sentAt', 'Sent'],
+  ['acknowledgedAt', 'Acknowledged'],
+  ['confirmedAt', 'Confirmed by witness'],
+]
+
+function Way({ message }: { message: LastMessage }) {
+  return (
+    <ol>
+      {hops.map(([key, label]) => {
+        const at = message[key] as number | null
+        const after = at === null ? null : at - message.deviceAt
+        return (
+          <li key={key} className="flex items-center gap-2 py-[3px]">
+            <Glyph state={at === null ? 'idle' : 'good'} />
+            {label}
+            <span className="ml-auto font-mono text-[12.5px]" title={at === null ? '' : new Date(at).toISOString()}>
+              {after === null ? 'not yet' : key === 'deviceAt' ? '0' : `+${durationText(after)}`}
+            </span>
+          </li>
+        )
+      })}
+    </ol>
+  )
+}

@@ -1,0 +1,107 @@
+import { Plus } from 'lucide-react'
+import { useState } from 'react'
+import type { Caller } from '~/contract/person'
+import type { Publication } from '~/contract/publication'
+import { Button } from '~/ui/Button'
+import { Glyph } from '~/ui/Glyph'
+import { Empty, Loading, ProblemNote } from '~/ui/Notes'
+import { rateText } from '~/ui/time'
+import { failureIn, useCall } from '../app/api'
+import { useMay } from '../app/caller'
+import { Frame, Row } from '../app/Frame'
+import { useFrame, useWatch } from '../app/live'
+import { conditionGlyph } from '../shared/condition'
+import { Sentence } from './Sentence'
+
+export function PublicationsPage({ caller }: { caller: Caller }) {
+  return (
+    <Frame caller={caller} station="publications" page="List">
+      <Publications />
+    </Frame>
+  )
+}
+
+function Publications() {
+  const publications = useCall('listPublications')
+  const destinations = useCall('listDestinations')
+  const conditions = useFrame('publications')
+  const mayEdit = useMay('engineer')
+  const params = new URLSearchParams(location.search)
+  const [chosenId, setChosen] = useState<string | null>(params.has('add') ? 'new' : params.get('id'))
+  useWatch({ parts: ['publications', 'ledger'] })
+  const list = publications.data ?? []
+  const chosen = chosenId === 'new' ? null : (list.find((p) => p.id === chosenId) ?? list[0] ?? null)
+  const add = (
+    <Button kind="plain" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setChosen('new')}>
+      <Plus size={14} /> New
+    </Button>
+  )
+  const left = (
+    <ul aria-label="Publications">
+      {list.map((p) => {
+        const c = p.state === 'live' ? conditions?.[p.id] : undefined
+        return (
+          <li key={p.id}>
+            <button
+              type="button"
+              onClick={() => setChosen(p.id)}
+              aria-pressed={p.id === chosen?.id}
+              className={`flex h-[27px] w-full items-center gap-2 border-l-2 px-2.5 text-left ${p.id === chosen?.id ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`}
+            >
+              <Glyph state={c ? conditionGlyph[c.state] : 'idle'} title={c ? c.state : p.state} />
+              <span className="truncate" title={p.name}>
+                {p.name}
+              </span>
+              <span className="ml-auto shrink-0 font-mono text-[11.5px] text-muted">{c ? rateText(c.rate) : p.state}</span>
+            </button>
+          </li>
+        )
+      })}
+    </ul>
+  )
+  if (publications.isPending || destinations.isPending)
+    return (
+      <>
+        <Row station="publications" page="List" />
+        <Loading />
+      </>
+    )
+  if (publications.error || destinations.error)
+    return (
+      <>
+        <Row station="publications" page="List" />
+        <div className="p-4">
+          <ProblemNote problem={failureIn(publications.error ?? destinations.error)} action={<Button onClick={() => void publications.refetch()}>Try again</Button>} />
+        </div>
+      </>
+    )
+  if (list.length === 0 && chosenId !== 'new')
+    return (
+      <>
+        <Row station="publications" page="List">
+          {add}
+        </Row>
+        <Empty
+          title="Nothing is published yet"
+          action={
+            <Button kind="main" disabled={!mayEdit} onClick={() => setChosen('new')}>
+              <Plus size={14} /> New publication
+            </Button>
+          }
+        >
+          A publication says which equipment goes out, when, in what shape, to which topic, and through which destination.
+        </Empty>
+      </>
+    )
+  return (
+    <Sentence
+      key={chosen?.id ?? 'new'}
+      publication={chosen as Publication | null}
+      condition={chosen?.state === 'live' ? (conditions?.[chosen.id] ?? null) : null}
+      destinations={destinations.data ?? []}
+      left={left}
+      add={add}
+      onSaved={setChosen}
+    />
+  )
+}

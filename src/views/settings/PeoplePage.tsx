@@ -1,0 +1,192 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Caller } from '~/contract/person'
+import { Role } from '~/contract/role'
+import { Button } from '~/ui/Button'
+import { SelectField, TextField } from '~/ui/Field'
+import { Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Modal } from '~/ui/Modal'
+import { call, failureIn, refresh, useCall } from '../app/api'
+import { Frame, Row } from '../app/Frame'
+import { tellFailure } from '../shared/problems'
+
+export function PeoplePage({ caller }: { caller: Caller }) {
+  return (
+    <Frame caller={caller} station={null} page="People and API keys">
+      <People caller={caller} />
+    </Frame>
+  )
+}
+
+const roleWords: Record<Role, string> = {
+  viewer: 'looks',
+  operator: 'also starts, pauses, acknowledges',
+  engineer: 'also edits',
+  administrator: 'also people and credentials',
+}
+
+function People({ caller }: { caller: Caller }) {
+  const people = useCall('listPeople')
+  const keys = useCall('listKeys')
+  const [adding, setAdding] = useState<'person' | 'key' | null>(null)
+  const error = people.error ?? keys.error
+  const remove = async (what: 'removePerson' | 'removeKey', id: string, name: string) => {
+    if (!window.confirm(`Remove ${name}?`)) return
+    try {
+      await call(what, { params: { id } })
+      await refresh('listPeople', 'listKeys')
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
+  const setRole = async (id: string, role: Role) => {
+    try {
+      await call('changePerson', { params: { id }, body: { role } })
+    } catch (e) {
+      tellFailure(e)
+    }
+    await refresh('listPeople')
+  }
+  return (
+    <>
+      <Row station={null} page="People and API keys">
+        <Button onClick={() => setAdding('key')}>New API key</Button>
+        <Button kind="main" onClick={() => setAdding('person')}>
+          Add person
+        </Button>
+      </Row>
+      <main className="min-h-0 flex-1 overflow-auto p-4">
+        {error ? (
+          <ProblemNote problem={failureIn(error)} />
+        ) : people.isPending || keys.isPending ? (
+          <Loading />
+        ) : (
+          <div className="max-w-3xl">
+            <Heading>People</Heading>
+            <table className="w-full" aria-label="People">
+              <tbody>
+                {people.data?.map((p) => (
+                  <tr key={p.id} className="h-[34px] border-b border-line">
+                    <td className="font-semibold">{p.name}</td>
+                    <td className="font-mono text-[12.5px] text-muted">{p.login}</td>
+                    <td>
+                      <select aria-label={`Role of ${p.name}`} value={p.role} disabled={p.id === caller.id} onChange={(e) => void setRole(p.id, e.target.value as Role)} className="h-[26px] rounded-sm border border-line bg-sheet px-1">
+                        {Role.options.map((r) => (
+                          <option key={r}>{r}</option>
+                        ))}
+                      </select>
+                      <span className="ml-2 text-muted">{roleWords[p.role]}</span>
+                    </td>
+                    <td className="text-right">
+                      {p.id !== caller.id && (
+                        <Button small kind="quiet" onClick={() => void remove('removePerson', p.id, p.name)}>
+                          remove
+                        </Button>
+                      )}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <Heading>API keys</Heading>
+            {keys.data?.length === 0 && <p className="text-muted">None yet. A key lets scripts do what its role may.</p>}
+            <table className="w-full" aria-label="API keys">
+              <tbody>
+                {keys.data?.map((k) => (
+                  <tr key={k.id} className="h-[34px] border-b border-line">
+                    <td className="font-semibold">{k.name}</td>
+                    <td className="font-mono text-[12.5px] text-muted">{k.prefix}...</td>
+                    <td>{k.role}</td>
+                    <td className="text-muted">{k.lastUsed ? `used ${new Date(k.lastUsed).toLocaleString()}` : 'never used'}</td>
+                    <td className="text-right">
+                      <Button small kind="quiet" onClick={() => void remove('removeKey', k.id, k.name)}>
+                        take back
+                      </Button>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+      </main>
+      {adding && <Add what={adding} onClose={() => setAdding(null)} />}
+    </>
+  )
+}
+
+function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
+  const [v, setV] = useState({ name: '', login: '', password: '', role: 'viewer' as Role })
+  const [fields, setFields] = useState<Record<string, string>>({})
+  const [key, setKey] = useState<string | null>(null)
+  const set = (k: keyof typeof v) => (e: { target: { value: string } }) => setV({ ...v, [k]: e.target.value })
+  const save = async () => {
+    setFields({})
+    try {
+      if (what === 'person') {
+        await call('addPerson', { body: v })
+        await refresh('listPeople')
+        onClose()
+      } else {
+        const made = await call('addKey', { body: { name: v.name, role: v.role } })
+        await refresh('listKeys')
+        setKey(made.key)
+      }
+    } catch (e) {
+      const f = failureIn(e)
+      if (f.fields) setFields(f.fields)
+      else tellFailure(e)
+    }
+  }
+  return (
+    <Modal
+      open
+      onClose={onClose}
+      width={520}
+      title={what === 'person' ? 'Add a person' : 'New API key'}
+      foot={
+        key ? (
+          <Button kind="main" onClick={onClose}>
+            Done
+          </Button>
+        ) : (
+          <>
+            <Button onClick={onClose}>Cancel</Button>
+            <Button kind="main" onClick={() => void save()}>
+              {what === 'person' ? 'Add' : 'Make it'}
+            </Button>
+          </>
+        )
+      }
+    >
+      {key ? (
+        <div>
+          <p className="mb-2">This is the only time the key is shown:</p>
+          <code className="block rounded-sm bg-well px-2 py-1.5 font-mono break-all select-all">{key}</code>
+          <div className="mt-2">
+            <Button small onClick={() => void navigator.clipboard.writeText(key).then(() => toast('Copied'))}>
+              Copy
+            </Button>
+          </div>
+        </div>
+      ) : (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault()
+            void save()
+          }}
+        >
+          <TextField label="Name" autoFocus value={v.name} onChange={set('name')} error={fields.name} />
+          {what === 'person' && <TextField label="Log-in" value={v.login} onChange={set('login')} error={fields.login} />}
+          <SelectField label="Role" value={v.role} onChange={set('role')} error={fields.role} help={roleWords[v.role]}>
+            {Role.options.map((r) => (
+              <option key={r}>{r}</option>
+            ))}
+          </SelectField>
+          {what === 'person' && <TextField label="Password" type="password" autoComplete="new-password" value={v.password} onChange={set('password')} error={fields.password} help="At least 10 characters" />}
+          <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
+        </form>
+      )}
+    </Modal>
+  )
+}

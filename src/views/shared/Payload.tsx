@@ -1,0 +1,31 @@
+/** A JSON payload laid out for reading, as it is on the wire but for the spaces. */
+export function Payload({ text }: { text: string }) {
+  let laid = text
+  try {
+    laid = JSON.stringify(JSON.parse(text), null, 2)
+  } catch {
+    laid = text
+  }
+  return (
+    <pre className="overflow-auto rounded-sm border border-line bg-paper px-2.5 py-2 font-mono text-[12px] leading-[18px]" data-payload>
+      {laid.split('\n').map((line, i) => {
+        const m = /^(\s*)("(?:[^"\\]|\\.)*")(: )(.*)$/.exec(line)
+        return (
+          // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other name
+          <div key={i}>
+            {m ? (
+              <>
+                {m[1]}
+                <span className="text-muted">{m[2]}</span>
+                {m[3]}
+                <span className={m[4]!.startsWith('null') ? 'text-bad' : ''}>{m[4]}</span>
+              </>
+            ) : (
+              line
+            )}
+          </div>
+        )
+      })}
+    </pre>
+  )
+}

@@ -1,0 +1,8 @@
+import { toast } from 'sonner'
+import { failureIn } from '../app/api'
+
+/** Tells what went wrong in passing, for acts that have no form. */
+export function tellFailure(e: unknown): void {
+  const { message, hint } = failureIn(e)
+  toast.error(message, { description: hint })
+}
