@@ -1,8 +1,8 @@
 import { X509Certificate } from 'node:crypto'
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import { newId } from '~/contract/id'
 import type { Member } from '~/contract/equipment'
+import { newId } from '~/contract/id'
 import type { TagDraft } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { matchMembers } from '~/core/equipment/matching'
@@ -57,7 +57,8 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
   await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`)
   const application = await applicationCredential(db, vault)
   // The kiln has met this Embrik before, so that the demo starts with values.
-  if (application && process.env.EMBRIK_DEMO_UNTRUSTED !== '1') await writeFile(join(demo, 'kiln-trusts.der'), new X509Certificate(application.certificate).raw)
+  if (application && process.env.EMBRIK_DEMO_UNTRUSTED !== '1')
+    await writeFile(join(demo, 'kiln-trusts.der'), new X509Certificate(application.certificate).raw)
 }
 
 /** The data was kept but the ports moved: what points at the stand-ins follows. */
@@ -98,7 +99,14 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     },
   })
 
-  const tag = (name: string, node: string, dataType: TagDraft['dataType'], unit = '', deadband: number | null = null, description = ''): TagDraft => ({
+  const tag = (
+    name: string,
+    node: string,
+    dataType: TagDraft['dataType'],
+    unit = '',
+    deadband: number | null = null,
+    description = '',
+  ): TagDraft => ({
     name,
     sourceId: source.id,
     address: `ns=2;s=kiln.${node}`,
@@ -189,13 +197,32 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     equipment: new Map((await listEquipment(db)).map((e) => [e.id, e])),
     classes: new Map((await listClasses(db)).map((c) => [c.id, c])),
   }
-  const publish = async (name: string, equipmentIds: string[], topic: string, trigger: { kind: 'change' } | { kind: 'every'; seconds: number }, retain: boolean) => {
-    const made = await addPublication(db, { name, equipmentIds, trigger, shape: 'compact-json', topic, qos: 1, retain, destinationId: destination.id }, newId())
+  const publish = async (
+    name: string,
+    equipmentIds: string[],
+    topic: string,
+    trigger: { kind: 'change' } | { kind: 'every'; seconds: number },
+    retain: boolean,
+  ) => {
+    const made = await addPublication(
+      db,
+      { name, equipmentIds, trigger, shape: 'compact-json', topic, qos: 1, retain, destinationId: destination.id },
+      newId(),
+    )
     await goLive(db, made.id, 'Ines Rook', async (p) => {
       const { body, findings } = compile(p, world)
       const stops = findings.filter((f) => f.severity === 'stops')
       if (stops.length > 0) throw new Error(stops.map((f) => f.message).join('; '))
-      return { ...body, publicationId: p.id, name: p.name, destinationId: p.destinationId, trigger: p.trigger, shape: p.shape, qos: p.qos, retain: p.retain }
+      return {
+        ...body,
+        publicationId: p.id,
+        name: p.name,
+        destinationId: p.destinationId,
+        trigger: p.trigger,
+        shape: p.shape,
+        qos: p.qos,
+        retain: p.retain,
+      }
     })
   }
   await publish(

@@ -35,7 +35,13 @@ try {
   })
   const supervisor = new Supervisor(join(home, 'logs'))
   stopOnSignals(supervisor)
-  const node = (name) => ({ command: process.execPath, args: ['--enable-source-maps', bin(name)], cwd: root, env, onOutput: (text) => process.stdout.write(text) })
+  const node = (name) => ({
+    command: process.execPath,
+    args: ['--enable-source-maps', bin(name)],
+    cwd: root,
+    env,
+    onOutput: (text) => process.stdout.write(text),
+  })
   supervisor.start('engine', node('engine'))
   supervisor.start('web', node('web'))
   console.log(`\nEmbrik:  http://${process.env.EMBRIK_HOST ?? '127.0.0.1'}:${base}`)

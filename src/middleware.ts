@@ -1,5 +1,5 @@
-import { randomBytes } from 'node:crypto'
 import { defineMiddleware } from 'astro:middleware'
+import { randomBytes } from 'node:crypto'
 import { fail } from '~/contract/failure'
 import { database } from '~/server/context'
 import { refusal } from '~/server/endpoint'

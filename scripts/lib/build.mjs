@@ -3,7 +3,16 @@ import { extname, join } from 'node:path'
 import { constants, gzipSync } from 'node:zlib'
 import { run } from './run.mjs'
 
-const watched = ['src', 'scripts/seed.ts', 'scripts/migrate.ts', 'astro.config.mjs', 'package-lock.json', 'tsconfig.json', 'scripts/lib/build.mjs', 'public']
+const watched = [
+  'src',
+  'scripts/seed.ts',
+  'scripts/migrate.ts',
+  'astro.config.mjs',
+  'package-lock.json',
+  'tsconfig.json',
+  'scripts/lib/build.mjs',
+  'public',
+]
 
 function newest(path) {
   if (!existsSync(path)) return 0
@@ -46,7 +55,10 @@ export async function buildNode(root) {
 /** Builds everything into dist/. */
 export async function build(root) {
   const env = { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', NODE_ENV: 'production' }
-  await Promise.all([buildNode(root), run(process.execPath, [join(root, 'node_modules', 'astro', 'astro.js'), 'build', '--silent'], { cwd: root, env })])
+  await Promise.all([
+    buildNode(root),
+    run(process.execPath, [join(root, 'node_modules', 'astro', 'astro.js'), 'build', '--silent'], { cwd: root, env }),
+  ])
   squeeze(join(root, 'dist', 'web', 'client'))
   mkdirSync(join(root, 'dist'), { recursive: true })
   writeFileSync(join(root, 'dist', 'built'), new Date().toISOString())

@@ -20,7 +20,8 @@ export async function installDebian(names) {
   const root = process.getuid?.() === 0
   const missing = `Install it by hand and start again:  sudo apt-get install ${names.join(' ')}`
   if (!existsSync('/usr/bin/apt-get')) throw new Error(`${names.join(', ')} is not installed, and this is no Debian. ${missing}`)
-  if (!root && !(await works('sudo', ['-n', 'true']))) throw new Error(`${names.join(', ')} is not installed, and there is no sudo without a password here. ${missing}`)
+  if (!root && !(await works('sudo', ['-n', 'true'])))
+    throw new Error(`${names.join(', ')} is not installed, and there is no sudo without a password here. ${missing}`)
   const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
   const as = (args) => (root ? run(args[0], args.slice(1), { env }) : run('sudo', ['-n', 'DEBIAN_FRONTEND=noninteractive', ...args], { env }))
   // Without this the package would make and start a server of its own, on its own port.

@@ -60,7 +60,18 @@ export async function privateCluster({ home, port, fresh }) {
       chownSync(data, uid, gid)
       chownSync(passwordFile, uid, gid)
     }
-    const [command, args] = asServer(join(bin, 'initdb'), ['-D', data, '-U', USER, `--pwfile=${passwordFile}`, '--auth=scram-sha-256', '-E', 'UTF8', '--locale=C.UTF-8', '--no-sync'])
+    const [command, args] = asServer(join(bin, 'initdb'), [
+      '-D',
+      data,
+      '-U',
+      USER,
+      `--pwfile=${passwordFile}`,
+      '--auth=scram-sha-256',
+      '-E',
+      'UTF8',
+      '--locale=C.UTF-8',
+      '--no-sync',
+    ])
     await run(command, args, { cwd: '/' })
     rmSync(passwordFile)
     writeFileSync(secretFile, password, { mode: 0o600 })

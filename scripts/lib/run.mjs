@@ -12,7 +12,9 @@ export function run(command, args, { show = false, ...options } = {}) {
     child.stderr?.on('data', keep)
     child.on('error', failed)
     child.on('close', (code) =>
-      code === 0 ? done(text) : failed(new Error(`${command} ${args.join(' ')} ended with ${code}\n${text.trim().split('\n').slice(-30).join('\n')}`)),
+      code === 0
+        ? done(text)
+        : failed(new Error(`${command} ${args.join(' ')} ended with ${code}\n${text.trim().split('\n').slice(-30).join('\n')}`)),
     )
   })
 }

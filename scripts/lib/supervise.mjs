@@ -17,7 +17,15 @@ export class Supervisor {
 
   /** Starts a process; `spec` is {command, args, cwd, env, stopSignal}. */
   start(name, spec) {
-    const entry = { spec, wait: 250, child: null, log: createWriteStream(join(this.logFolder, `${name}.log`), { flags: 'a' }), tail: '', timer: null, dead: null }
+    const entry = {
+      spec,
+      wait: 250,
+      child: null,
+      log: createWriteStream(join(this.logFolder, `${name}.log`), { flags: 'a' }),
+      tail: '',
+      timer: null,
+      dead: null,
+    }
     this.children.set(name, entry)
     this.launch(name, entry)
   }
@@ -51,7 +59,9 @@ export class Supervisor {
           return
         }
         if (Date.now() - began > 30_000) entry.wait = 250
-        this.tell(`${name} died (${signal ?? `code ${code}`}); started again in ${entry.wait / 1000} s. Its log: ${join(this.logFolder, `${name}.log`)}`)
+        this.tell(
+          `${name} died (${signal ?? `code ${code}`}); started again in ${entry.wait / 1000} s. Its log: ${join(this.logFolder, `${name}.log`)}`,
+        )
         entry.timer = setTimeout(() => this.launch(name, entry), entry.wait)
         entry.wait = Math.min(entry.wait * 2, 15_000)
       })

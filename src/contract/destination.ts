@@ -32,7 +32,11 @@ export const MqttSettings = z
     if (s.tls && !s.authorityId) ctx.addIssue({ code: 'custom', path: ['authorityId'], message: 'TLS needs the authority that signed the broker' })
     if (s.witness && !s.witnessClientId) ctx.addIssue({ code: 'custom', path: ['witnessClientId'], message: 'Which client id?' })
     if (s.witness && s.witnessClientId === s.clientId)
-      ctx.addIssue({ code: 'custom', path: ['witnessClientId'], message: 'Must differ from the sender: two connections with one client id end each other' })
+      ctx.addIssue({
+        code: 'custom',
+        path: ['witnessClientId'],
+        message: 'Must differ from the sender: two connections with one client id end each other',
+      })
   })
 export type MqttSettings = z.infer<typeof MqttSettings>
 

@@ -6,9 +6,7 @@ import { DataType } from './tag'
 export const Level = z.enum(['enterprise', 'site', 'area', 'work centre', 'work unit'])
 export type Level = z.infer<typeof Level>
 
-export const MemberKey = z
-  .string()
-  .regex(/^[a-z][A-Za-z0-9]{0,39}$/, 'A letter a-z, then letters and digits, at most 40')
+export const MemberKey = z.string().regex(/^[a-z][A-Za-z0-9]{0,39}$/, 'A letter a-z, then letters and digits, at most 40')
 
 export const Member = z.object({
   key: MemberKey.describe('Its name in payloads; bindings refer to it'),
@@ -18,15 +16,13 @@ export const Member = z.object({
 })
 export type Member = z.infer<typeof Member>
 
-export const ClassDraft = z
-  .object({ name: Name, members: z.array(Member).max(500) })
-  .superRefine((c, ctx) => {
-    const seen = new Set<string>()
-    c.members.forEach((m, i) => {
-      if (seen.has(m.key)) ctx.addIssue({ code: 'custom', path: ['members', i, 'key'], message: `${m.key} is there twice` })
-      seen.add(m.key)
-    })
+export const ClassDraft = z.object({ name: Name, members: z.array(Member).max(500) }).superRefine((c, ctx) => {
+  const seen = new Set<string>()
+  c.members.forEach((m, i) => {
+    if (seen.has(m.key)) ctx.addIssue({ code: 'custom', path: ['members', i, 'key'], message: `${m.key} is there twice` })
+    seen.add(m.key)
   })
+})
 export type ClassDraft = z.infer<typeof ClassDraft>
 export const EquipmentClass = z.object({
   id: Id,

@@ -1,6 +1,6 @@
 import { z } from 'zod'
-import { Id, Name } from './id'
 import { Level } from './equipment'
+import { Id, Name } from './id'
 import { DataType, Deadband } from './tag'
 
 export const Trigger = z.discriminatedUnion('kind', [
@@ -58,9 +58,7 @@ export const Plan = z.object({
   qos: Qos,
   retain: z.boolean(),
   filter: z.string().describe('MQTT topic filter that covers all its topics'),
-  equipment: z.array(
-    z.object({ id: Id, name: z.string(), level: Level, topic: z.string(), members: z.array(PlanMember) }),
-  ),
+  equipment: z.array(z.object({ id: Id, name: z.string(), level: Level, topic: z.string(), members: z.array(PlanMember) })),
 })
 export type Plan = z.infer<typeof Plan>
 

@@ -1,9 +1,9 @@
+import type { Destination } from '~/contract/destination'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
+import type { Tag } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { addCredential, applicationCredential, type OpenCredential, openCredential } from '~/store/credential'
 import { type Db, listen, type Noun, takeLease } from '~/store/database'
-import type { Tag } from '~/contract/tag'
-import type { Destination } from '~/contract/destination'
 import { listDestinations } from '~/store/destination'
 import { installationCode } from '~/store/person'
 import { type DeliveryRow, listDeliveries, livePlans, witnessFilters } from '~/store/publication'
@@ -136,12 +136,14 @@ export class Engine {
       setTimeout(() => {
         const nouns = this.pending
         this.pending = new Set()
-        this.reloading = this.reloading.then(() => this.reload(nouns)).catch((e: unknown) => {
-          log('error', 'engine', `reading the configuration: ${wordsOf(e)}; again in 2 s`)
-          setTimeout(() => {
-            if (!this.stopped) for (const n of nouns) this.onNoun(n)
-          }, 2000).unref()
-        })
+        this.reloading = this.reloading
+          .then(() => this.reload(nouns))
+          .catch((e: unknown) => {
+            log('error', 'engine', `reading the configuration: ${wordsOf(e)}; again in 2 s`)
+            setTimeout(() => {
+              if (!this.stopped) for (const n of nouns) this.onNoun(n)
+            }, 2000).unref()
+          })
       }, 30)
     this.pending.add(noun)
   }
@@ -226,7 +228,15 @@ export class Engine {
         next.start()
       } catch (e) {
         const f = failureOf(e, 'destination')
-        this.events.add({ severity: 'trouble', where: 'destination', subjectId: d.id, subject: d.name, code: f.code, message: f.message, hint: f.hint })
+        this.events.add({
+          severity: 'trouble',
+          where: 'destination',
+          subjectId: d.id,
+          subject: d.name,
+          code: f.code,
+          message: f.message,
+          hint: f.hint,
+        })
       }
     }
   }
@@ -261,7 +271,13 @@ export class Engine {
       const publisher = new Publisher(plan, this.table, this.ledger, () => this.destinations.get(plan.destinationId)?.outbox ?? null)
       this.publishers.set(plan.publicationId, publisher)
       this.byDelivery.set(plan.delivery, publisher)
-      this.publicationEvent(plan.publicationId, plan.name, 'good', 'publication.live', `live, version ${plan.number}, ${plan.equipment.length} equipment`)
+      this.publicationEvent(
+        plan.publicationId,
+        plan.name,
+        'good',
+        'publication.live',
+        `live, version ${plan.number}, ${plan.equipment.length} equipment`,
+      )
     }
   }
 
@@ -358,9 +374,7 @@ export class Engine {
   }
 
   publicationConditions(): LiveFrames['publications'] {
-    return Object.fromEntries(
-      [...this.publishers].map(([id, p]) => [id, p.present(this.destinations.get(p.plan.destinationId)?.present() ?? null)]),
-    )
+    return Object.fromEntries([...this.publishers].map(([id, p]) => [id, p.present(this.destinations.get(p.plan.destinationId)?.present() ?? null)]))
   }
 
   lastMessage(publicationId: string): LastMessage | null {

@@ -10,7 +10,8 @@ function refuse(field: string, message: string, hint: string): FailureError {
 
 /** Checks that a credential holds together: readable, the key belongs to the certificate, an authority is one. */
 export async function examineCredential(draft: CredentialDraft): Promise<NewCredential> {
-  if (draft.kind === 'password') return { name: draft.name, kind: 'password', certificate: null, facts: null, user: draft.user, secret: draft.password }
+  if (draft.kind === 'password')
+    return { name: draft.name, kind: 'password', certificate: null, facts: null, user: draft.user, secret: draft.password }
   let facts: NewCredential['facts']
   try {
     facts = await certificateFacts(draft.certificate)
@@ -19,7 +20,8 @@ export async function examineCredential(draft: CredentialDraft): Promise<NewCred
     throw e
   }
   if (draft.kind === 'authority') {
-    if (!facts.authority) throw refuse('certificate', 'This certificate is not an authority', 'Paste the one that signed it, usually called CA or root')
+    if (!facts.authority)
+      throw refuse('certificate', 'This certificate is not an authority', 'Paste the one that signed it, usually called CA or root')
     return { name: draft.name, kind: 'authority', certificate: draft.certificate, facts, user: null, secret: null }
   }
   let key: ReturnType<typeof createPrivateKey>

@@ -1,4 +1,4 @@
-import { fail, FailureError, invalid } from '~/contract/failure'
+import { FailureError, fail, invalid } from '~/contract/failure'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import { type BodyOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'

@@ -1,4 +1,4 @@
-import { fail, type Failure, FailureError } from '~/contract/failure'
+import { type Failure, FailureError, fail } from '~/contract/failure'
 
 const url = () => process.env.EMBRIK_ENGINE_URL ?? `http://127.0.0.1:${Number(process.env.EMBRIK_PORT_BASE ?? 4600) + 1}`
 

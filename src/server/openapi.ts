@@ -8,7 +8,12 @@ export function openapi(): object {
   for (const [operationId, entry] of Object.entries(routes)) {
     const route: Route = entry
     const path = route.path.replace(/:(\w+)/g, '{$1}')
-    const parameters = [...route.path.matchAll(/:(\w+)/g)].map((m) => ({ name: m[1], in: 'path', required: true, schema: { type: 'string' } as object }))
+    const parameters = [...route.path.matchAll(/:(\w+)/g)].map((m) => ({
+      name: m[1],
+      in: 'path',
+      required: true,
+      schema: { type: 'string' } as object,
+    }))
     if (route.query) {
       const schema = z.toJSONSchema(route.query, { io: 'input' }) as { properties?: Record<string, object>; required?: string[] }
       for (const [name, s] of Object.entries(schema.properties ?? {}))
@@ -23,10 +28,17 @@ export function openapi(): object {
       description: route.role ? `Needs the role ${route.role} or more.` : 'Open to everybody.',
       ...(route.role ? {} : { security: [] }),
       ...(parameters.length > 0 && { parameters }),
-      ...(route.body && { requestBody: { required: true, content: { 'application/json': { schema: z.toJSONSchema(route.body, { io: 'input' }) } } } }),
+      ...(route.body && {
+        requestBody: { required: true, content: { 'application/json': { schema: z.toJSONSchema(route.body, { io: 'input' }) } } },
+      }),
       responses: {
         ...(route.answer
-          ? { 200: { description: 'Done', content: { [mediaType]: { schema: z.toJSONSchema(route.answer, { io: 'output', unrepresentable: 'any' }) } } } }
+          ? {
+              200: {
+                description: 'Done',
+                content: { [mediaType]: { schema: z.toJSONSchema(route.answer, { io: 'output', unrepresentable: 'any' }) } },
+              },
+            }
           : { 204: { description: 'Done' } }),
         '4XX': failure,
         '5XX': failure,
@@ -35,7 +47,11 @@ export function openapi(): object {
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Embrik', version: '0.1.0', description: 'Whatever the interface can do can be scripted. Send an API key as `Authorization: Bearer <key>`.' },
+    info: {
+      title: 'Embrik',
+      version: '0.1.0',
+      description: 'Whatever the interface can do can be scripted. Send an API key as `Authorization: Bearer <key>`.',
+    },
     security: [{ key: [] }],
     paths,
     components: { schemas: { Failure: z.toJSONSchema(Failure) }, securitySchemes: { key: { type: 'http', scheme: 'bearer' } } },

@@ -1,4 +1,4 @@
-import { createServer, connect, type Server, type Socket } from 'node:net'
+import { connect, createServer, type Server, type Socket } from 'node:net'
 
 /** A door in front of a server on this machine, so that its link can be cut: while shut, connections are reset at once. */
 export class Gate {

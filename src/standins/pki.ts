@@ -62,14 +62,10 @@ async function make(folder: string): Promise<void> {
     await writeFile(join(folder, file), text)
     if (file.includes('key')) await chmod(join(folder, file), 0o600)
   }
-  const broker = await issue(
-    'Varnmoor site broker',
-    x509.ExtendedKeyUsage.serverAuth,
-    [
-      { type: 'dns', value: 'localhost' },
-      { type: 'ip', value: '127.0.0.1' },
-    ],
-  )
+  const broker = await issue('Varnmoor site broker', x509.ExtendedKeyUsage.serverAuth, [
+    { type: 'dns', value: 'localhost' },
+    { type: 'ip', value: '127.0.0.1' },
+  ])
   await write('broker.cert.pem', broker.certificate)
   await write('broker.key.pem', broker.key)
   for (const name of demoClients) {

@@ -18,11 +18,7 @@ export interface NewCredential {
 }
 
 export async function listCredentials(db: Conn): Promise<Credential[]> {
-  const rows = await db
-    .selectFrom('credential')
-    .select(['id', 'name', 'kind', 'certificate', 'facts', 'user_name as user'])
-    .orderBy('name')
-    .execute()
+  const rows = await db.selectFrom('credential').select(['id', 'name', 'kind', 'certificate', 'facts', 'user_name as user']).orderBy('name').execute()
   const destinations = await db.selectFrom('destination').select(['name', 'settings']).execute()
   return rows.map((r) => ({
     ...r,

@@ -18,7 +18,11 @@ export async function listDestinations(db: Conn): Promise<Destination[]> {
       'd.settings',
       'd.enabled',
       'd.version',
-      q.selectFrom('publication').whereRef('destination_id', '=', 'd.id').select((f) => f.fn.countAll<number>().as('n')).as('n'),
+      q
+        .selectFrom('publication')
+        .whereRef('destination_id', '=', 'd.id')
+        .select((f) => f.fn.countAll<number>().as('n'))
+        .as('n'),
     ])
     .orderBy('d.name')
     .execute()

@@ -1,6 +1,6 @@
 import { sql } from 'kysely'
 import type { ClassDraft, Equipment, EquipmentClass, EquipmentDraft } from '~/contract/equipment'
-import { fail, FailureError } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { branchOf, byName, mayHangUnder } from '~/core/equipment/hierarchy'
 import { announce, type Conn, type Db, explain } from './database'
@@ -20,7 +20,11 @@ export async function listClasses(db: Conn): Promise<EquipmentClass[]> {
       'c.name',
       'c.members',
       'c.version',
-      q.selectFrom('equipment').whereRef('class_id', '=', 'c.id').select((f) => f.fn.countAll<number>().as('n')).as('n'),
+      q
+        .selectFrom('equipment')
+        .whereRef('class_id', '=', 'c.id')
+        .select((f) => f.fn.countAll<number>().as('n'))
+        .as('n'),
     ])
     .orderBy('c.name')
     .execute()
@@ -36,7 +40,10 @@ export async function getClass(db: Conn, id: string): Promise<EquipmentClass> {
 export async function addClass(db: Db, draft: ClassDraft, id = newId()): Promise<EquipmentClass> {
   try {
     return await db.transaction().execute(async (tx) => {
-      await tx.insertInto('equipment_class').values({ id, name: draft.name, members: JSON.stringify(draft.members) }).execute()
+      await tx
+        .insertInto('equipment_class')
+        .values({ id, name: draft.name, members: JSON.stringify(draft.members) })
+        .execute()
       await announce(tx, 'equipment')
       return getClass(tx, id)
     })
@@ -90,7 +97,9 @@ export async function getEquipment(db: Conn, id: string): Promise<Equipment> {
 /** Refuses a place, class or binding that doesn't hold together; messages by field. */
 async function examine(tx: Conn, draft: EquipmentDraft, own: string | null): Promise<void> {
   const fields: Record<string, string> = {}
-  const parent = draft.parentId ? await tx.selectFrom('equipment').select(['level', 'name']).where('id', '=', draft.parentId).executeTakeFirst() : null
+  const parent = draft.parentId
+    ? await tx.selectFrom('equipment').select(['level', 'name']).where('id', '=', draft.parentId).executeTakeFirst()
+    : null
   if (draft.parentId && !parent) fields.parentId = 'There is no such equipment'
   else if (!mayHangUnder(draft.level, parent?.level ?? null))
     fields.level = parent ? `A ${draft.level} cannot stand under ${parent.name}, a ${parent.level}` : 'Only an enterprise stands at the top'
@@ -99,9 +108,7 @@ async function examine(tx: Conn, draft: EquipmentDraft, own: string | null): Pro
   if (draft.classId && !cls) fields.classId = 'There is no such class'
   const bound = Object.entries(draft.bindings)
   const tagIds = bound.flatMap(([, b]) => (b.kind === 'tag' ? [b.tagId] : []))
-  const known = new Set(
-    tagIds.length === 0 ? [] : (await tx.selectFrom('tag').select('id').where('id', 'in', tagIds).execute()).map((t) => t.id),
-  )
+  const known = new Set(tagIds.length === 0 ? [] : (await tx.selectFrom('tag').select('id').where('id', 'in', tagIds).execute()).map((t) => t.id))
   for (const [key, b] of bound) {
     if (cls && !cls.members.some((m) => m.key === key)) fields[`bindings.${key}`] = 'The class has no such member'
     if (b.kind === 'tag' && !known.has(b.tagId)) fields[`bindings.${key}`] = 'There is no such tag'

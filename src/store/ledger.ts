@@ -65,7 +65,11 @@ export async function writeLatency(tx: Conn, delivery: number, minute: number, h
 }
 
 /** Histograms since a minute (epoch minutes), by delivery. */
-export async function loadLatency(db: Conn, sinceMinute: number, delivery?: number): Promise<{ delivery: number; minute: number; histogram: Histogram }[]> {
+export async function loadLatency(
+  db: Conn,
+  sinceMinute: number,
+  delivery?: number,
+): Promise<{ delivery: number; minute: number; histogram: Histogram }[]> {
   let query = db.selectFrom('ledger_latency').selectAll().where('minute', '>=', sinceMinute)
   if (delivery !== undefined) query = query.where('delivery', '=', delivery)
   return (await query.execute()).map((r) => ({ delivery: r.delivery, minute: r.minute, histogram: Histogram.decode(r.histogram) }))

@@ -12,7 +12,11 @@ export interface SegmentRow {
 }
 
 /** Writes one segment; writing the same one again (after a commit whose answer was lost) changes nothing. */
-export async function insertSegment(db: Conn, destinationId: string, s: { segment: number; count: number; codec: Codec; rawBytes: number; body: Buffer }): Promise<void> {
+export async function insertSegment(
+  db: Conn,
+  destinationId: string,
+  s: { segment: number; count: number; codec: Codec; rawBytes: number; body: Buffer },
+): Promise<void> {
   await sql`insert into outbox_segment (destination_id, segment, count, codec, raw_bytes, body)
     values (${destinationId}, ${s.segment}, ${s.count}, ${s.codec}, ${s.rawBytes}, ${s.body})
     on conflict (destination_id, segment) do nothing`.execute(db)
@@ -48,7 +52,9 @@ export async function readCursor(db: Conn, destinationId: string): Promise<Curso
 export async function writeCursor(db: Conn, destinationId: string, c: Cursor): Promise<void> {
   await sql`insert into outbox_cursor (destination_id, segment, done, counted_segment)
     select ${destinationId}::uuid, ${c.segment}::bigint, ${c.done}::int, ${c.countedSegment}::bigint where exists (select 1 from destination where id = ${destinationId})
-    on conflict (destination_id) do update set segment = excluded.segment, done = excluded.done, counted_segment = excluded.counted_segment`.execute(db)
+    on conflict (destination_id) do update set segment = excluded.segment, done = excluded.done, counted_segment = excluded.counted_segment`.execute(
+    db,
+  )
 }
 
 export async function deleteSegments(db: Conn, destinationId: string, segments: readonly number[]): Promise<void> {

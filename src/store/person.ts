@@ -74,7 +74,12 @@ export async function removePerson(db: Db, id: string): Promise<void> {
 }
 
 /** Checks log-in and password and opens a session; null when either is wrong. */
-export async function logIn(db: Db, login: string, password: string, address: string | null): Promise<{ token: string; expires: Date; person: Person } | null> {
+export async function logIn(
+  db: Db,
+  login: string,
+  password: string,
+  address: string | null,
+): Promise<{ token: string; expires: Date; person: Person } | null> {
   const row = await db.selectFrom('person').selectAll().where('login', '=', login.trim().toLowerCase()).executeTakeFirst()
   decoy ??= hashPassword(randomBytes(16).toString('hex'))
   const right = await verify(row?.password_hash ?? (await decoy), password)
@@ -82,7 +87,10 @@ export async function logIn(db: Db, login: string, password: string, address: st
   const token = randomBytes(32).toString('base64url')
   const expires = new Date(Date.now() + SESSION_MS)
   await db.deleteFrom('session').where('expires_at', '<', new Date()).execute()
-  await db.insertInto('session').values({ token_hash: digest(token), person_id: row.id, expires_at: expires, address }).execute()
+  await db
+    .insertInto('session')
+    .values({ token_hash: digest(token), person_id: row.id, expires_at: expires, address })
+    .execute()
   return { token, expires, person: { id: row.id, name: row.name, login: row.login, role: row.role } }
 }
 
@@ -112,7 +120,10 @@ export async function addKey(db: Conn, name: string, role: Role): Promise<{ key:
   const id = newId()
   const prefix = key.slice(0, 7)
   try {
-    await db.insertInto('api_key').values({ id, name, role, prefix, token_hash: digest(key), last_used: null }).execute()
+    await db
+      .insertInto('api_key')
+      .values({ id, name, role, prefix, token_hash: digest(key), last_used: null })
+      .execute()
   } catch (e) {
     throw explain(e, words)
   }
@@ -136,7 +147,10 @@ export async function setUpToken(db: Db): Promise<string | null> {
   const somebody = await db.selectFrom('person').select('id').limit(1).executeTakeFirst()
   if (somebody) return null
   const token = randomBytes(12).toString('base64url')
-  await db.updateTable('installation').set({ setup_token_hash: digest(token) }).execute()
+  await db
+    .updateTable('installation')
+    .set({ setup_token_hash: digest(token) })
+    .execute()
   return token
 }
 
@@ -148,10 +162,15 @@ export async function needsSetUp(db: Conn): Promise<boolean> {
 export async function setUp(db: Db, input: SetUp): Promise<Person> {
   return db.transaction().execute(async (tx) => {
     const row = await tx.selectFrom('installation').select('setup_token_hash').forUpdate().executeTakeFirst()
-    if (!(await needsSetUp(tx)))
-      throw fail(409, 'setup.done', 'There is an administrator already', 'Log in, or ask them for an account', 'web')
-    if (!row?.setup_token_hash || !row.setup_token_hash.equals(digest(input.token.trim())))
-      throw fail(403, 'setup.token', 'This is not the set-up token', 'It is printed in the log at each start until the first administrator exists', 'web')
+    if (!(await needsSetUp(tx))) throw fail(409, 'setup.done', 'There is an administrator already', 'Log in, or ask them for an account', 'web')
+    if (!row?.setup_token_hash?.equals(digest(input.token.trim())))
+      throw fail(
+        403,
+        'setup.token',
+        'This is not the set-up token',
+        'It is printed in the log at each start until the first administrator exists',
+        'web',
+      )
     const made = await addPerson(tx, { name: input.name, login: input.login, password: input.password, role: 'administrator' })
     await tx.updateTable('installation').set({ setup_token_hash: null }).execute()
     return made

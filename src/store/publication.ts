@@ -37,7 +37,15 @@ export async function addPublication(db: Db, draft: PublicationDraft, id = newId
     return await db.transaction().execute(async (tx) => {
       await tx
         .insertInto('publication')
-        .values({ id, name: draft.name, draft: JSON.stringify(draft), destination_id: draft.destinationId, state: 'draft', live_version: null, live_draft_version: null })
+        .values({
+          id,
+          name: draft.name,
+          draft: JSON.stringify(draft),
+          destination_id: draft.destinationId,
+          state: 'draft',
+          live_version: null,
+          live_draft_version: null,
+        })
         .execute()
       await announce(tx, 'publication')
       return getPublication(tx, id)
@@ -94,7 +102,10 @@ export async function goLive(
       .returning('number')
       .executeTakeFirstOrThrow()
     const plan: Plan = { ...body, number, delivery: delivery.number }
-    await tx.insertInto('publication_version').values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by }).execute()
+    await tx
+      .insertInto('publication_version')
+      .values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by })
+      .execute()
     await tx
       .updateTable('publication')
       .set({ state: 'live', live_version: number, live_draft_version: publication.version })
@@ -109,8 +120,7 @@ export async function goLive(
 export async function setRunning(db: Db, id: string, running: boolean): Promise<Publication> {
   return db.transaction().execute(async (tx) => {
     const p = await getPublication(tx, id)
-    if (p.liveVersion === null)
-      throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
+    if (p.liveVersion === null) throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
     await tx
       .updateTable('publication')
       .set({ state: running ? 'live' : 'paused' })

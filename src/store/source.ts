@@ -11,18 +11,20 @@ const words = {
 }
 
 function rows(db: Conn) {
-  return db
-    .selectFrom('source as s')
-    .select((q) => [
-      's.id',
-      's.name',
-      's.kind',
-      's.settings',
-      's.enabled',
-      's.version',
-      's.secret',
-      q.selectFrom('tag').whereRef('tag.source_id', '=', 's.id').select((c) => c.fn.countAll<number>().as('n')).as('tags'),
-    ])
+  return db.selectFrom('source as s').select((q) => [
+    's.id',
+    's.name',
+    's.kind',
+    's.settings',
+    's.enabled',
+    's.version',
+    's.secret',
+    q
+      .selectFrom('tag')
+      .whereRef('tag.source_id', '=', 's.id')
+      .select((c) => c.fn.countAll<number>().as('n'))
+      .as('tags'),
+  ])
 }
 
 type Row = Awaited<ReturnType<ReturnType<typeof rows>['execute']>>[number]
@@ -87,11 +89,7 @@ export async function changeSource(db: Db, vault: Vault, id: string, draft: Sour
           settings: JSON.stringify(draft.settings),
           enabled: draft.enabled,
           version: q('version', '+', 1),
-          ...(draft.settings.login === 'anonymous'
-            ? { secret: null }
-            : draft.password
-              ? { secret: vault.seal(draft.password, place(id)) }
-              : {}),
+          ...(draft.settings.login === 'anonymous' ? { secret: null } : draft.password ? { secret: vault.seal(draft.password, place(id)) } : {}),
         }))
         .where('id', '=', id)
         .execute()

@@ -49,8 +49,7 @@ export async function addTags(db: Db, drafts: readonly TagDraft[]): Promise<Tag[
       select (d.i - 1)::int as i, case when t.name = d.v->>'n' then 'name' else 'address' end as by, t.name
       from jsonb_array_elements(${json}::jsonb) with ordinality as d(v, i)
       join tag t on t.name = d.v->>'n' or (t.source_id = (d.v->>'s')::uuid and t.address = d.v->>'a')`.execute(tx)
-    for (const c of clashes.rows)
-      fields[`tags.${c.i}.${c.by}`] = c.by === 'name' ? `${c.name} exists already` : `This node is tag ${c.name} already`
+    for (const c of clashes.rows) fields[`tags.${c.i}.${c.by}`] = c.by === 'name' ? `${c.name} exists already` : `This node is tag ${c.name} already`
     const sources = await tx.selectFrom('source').select('id').execute()
     const known = new Set(sources.map((s) => s.id))
     drafts.forEach((d, i) => {
@@ -136,9 +135,11 @@ export async function removeTags(db: Db, ids: readonly string[]): Promise<void> 
       join tag t on t.id::text = b.value->>'tagId'
       where b.value->>'tagId' = any(array[${sql.join([...ids])}]::text[]) limit 5`.execute(tx)
     const first = used.rows[0]
-    if (first)
-      throw fail(409, 'tag.used', `${first.tag} fills ${first.member} of ${first.name}`, 'Unbind it under Equipment first', 'tag')
-    await tx.deleteFrom('tag').where('id', 'in', [...ids]).execute()
+    if (first) throw fail(409, 'tag.used', `${first.tag} fills ${first.member} of ${first.name}`, 'Unbind it under Equipment first', 'tag')
+    await tx
+      .deleteFrom('tag')
+      .where('id', 'in', [...ids])
+      .execute()
     await announce(tx, 'tag')
   })
 }

@@ -1,8 +1,20 @@
-import { createSortedRowModel, rowSortingFeature, type SortingState, sortFn_alphanumeric, sortFn_basic, tableFeatures, useTable } from '@tanstack/react-table'
+import {
+  createSortedRowModel,
+  rowSortingFeature,
+  type SortingState,
+  sortFn_alphanumeric,
+  sortFn_basic,
+  tableFeatures,
+  useTable,
+} from '@tanstack/react-table'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, type MouseEvent, type ReactNode, useEffect, useMemo, useRef, useState } from 'react'
 
-const features = tableFeatures({ rowSortingFeature, sortedRowModel: createSortedRowModel(), sortFns: { alphanumeric: sortFn_alphanumeric, basic: sortFn_basic } })
+const features = tableFeatures({
+  rowSortingFeature,
+  sortedRowModel: createSortedRowModel(),
+  sortFns: { alphanumeric: sortFn_alphanumeric, basic: sortFn_basic },
+})
 const ROW = 28
 
 export interface Column<T> {
@@ -50,7 +62,14 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
       })),
     [columns],
   )
-  const table = useTable({ features, data: rows as never, columns: defs as never, state: { sorting }, onSortingChange: setSorting as never, getRowId: rowId as never }) as unknown as {
+  const table = useTable({
+    features,
+    data: rows as never,
+    columns: defs as never,
+    state: { sorting },
+    onSortingChange: setSorting as never,
+    getRowId: rowId as never,
+  }) as unknown as {
     getRowModel(): { rows: { id: string; original: T }[] }
   }
   const model = table.getRowModel().rows
@@ -80,8 +99,18 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
   }
 
   const copy = () => {
-    const lines = model.filter((r) => selected.has(r.id)).map((r) => columns.filter((c) => c.value).map((c) => c.value!(r.original) ?? '').join('\t'))
-    const head = columns.filter((c) => c.value).map((c) => c.header).join('\t')
+    const lines = model
+      .filter((r) => selected.has(r.id))
+      .map((r) =>
+        columns
+          .filter((c) => c.value)
+          .map((c) => c.value!(r.original) ?? '')
+          .join('\t'),
+      )
+    const head = columns
+      .filter((c) => c.value)
+      .map((c) => c.header)
+      .join('\t')
     void navigator.clipboard?.writeText([head, ...lines].join('\n'))
   }
 
@@ -115,11 +144,29 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
   const turn = (id: string) => setSorting(sorted?.id !== id ? [{ id, desc: false }] : sorted.desc ? [] : [{ id, desc: true }])
 
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a table element can't hold rows that are placed one by one
-    <div role="grid" aria-label={label} aria-rowcount={model.length} aria-multiselectable tabIndex={0} onKeyDown={key} className="flex min-h-0 flex-1 flex-col outline-none focus-visible:outline-none">
-      <div role="row" tabIndex={-1} className="grid shrink-0 border-b border-line pr-2 font-semibold text-muted" style={{ gridTemplateColumns: template }}>
+    <div
+      role="grid"
+      aria-label={label}
+      aria-rowcount={model.length}
+      aria-multiselectable
+      tabIndex={0}
+      onKeyDown={key}
+      className="flex min-h-0 flex-1 flex-col outline-none focus-visible:outline-none"
+    >
+      <div
+        role="row"
+        tabIndex={-1}
+        className="grid shrink-0 overflow-hidden border-b border-line font-semibold text-muted [scrollbar-gutter:stable]"
+        style={{ gridTemplateColumns: template }}
+      >
         {columns.map((c) => (
-          <div key={c.id} role="columnheader" tabIndex={-1} aria-sort={sorted?.id === c.id ? (sorted.desc ? 'descending' : 'ascending') : undefined} className={`truncate px-2 py-[6px] text-xs ${c.align === 'right' ? 'text-right' : ''}`}>
+          <div
+            key={c.id}
+            role="columnheader"
+            tabIndex={-1}
+            aria-sort={sorted?.id === c.id ? (sorted.desc ? 'descending' : 'ascending') : undefined}
+            className={`truncate px-2 py-[6px] text-xs ${c.align === 'right' ? 'text-right' : ''}`}
+          >
             {byId.get(c.id)?.value ? (
               <button type="button" tabIndex={-1} onClick={() => turn(c.id)} className="hover:text-ink">
                 {c.header}
@@ -131,7 +178,7 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
           </div>
         ))}
       </div>
-      <div ref={body} className="relative min-h-0 flex-1 overflow-auto">
+      <div ref={body} className="relative min-h-0 flex-1 overflow-auto [scrollbar-gutter:stable]">
         {model.length === 0 && empty}
         <div style={{ height: virtual.getTotalSize() }}>
           {items.map((item) => {

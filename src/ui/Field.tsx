@@ -12,7 +12,13 @@ interface Around {
 }
 
 /** A labelled control with its help, and what is wrong with it right beside it. */
-export function Field({ label, help, error, unit, children }: Around & { children: (props: { id: string; 'aria-invalid': boolean; 'aria-describedby': string }) => ReactNode }) {
+export function Field({
+  label,
+  help,
+  error,
+  unit,
+  children,
+}: Around & { children: (props: { id: string; 'aria-invalid': boolean; 'aria-describedby': string }) => ReactNode }) {
   const id = useId()
   return (
     <div className="grid grid-cols-[130px_1fr] items-start gap-x-3 py-1">
@@ -32,7 +38,15 @@ export function Field({ label, help, error, unit, children }: Around & { childre
   )
 }
 
-export function TextField({ label, help, error, unit, mono, className = '', ...rest }: Around & { mono?: boolean } & InputHTMLAttributes<HTMLInputElement>) {
+export function TextField({
+  label,
+  help,
+  error,
+  unit,
+  mono,
+  className = '',
+  ...rest
+}: Around & { mono?: boolean } & InputHTMLAttributes<HTMLInputElement>) {
   return (
     <Field label={label} help={help} error={error} unit={unit}>
       {(p) => (
@@ -52,7 +66,12 @@ export function AreaField({ label, help, error, className = '', ...rest }: Aroun
   return (
     <Field label={label} help={help} error={error}>
       {(p) => (
-        <textarea {...p} spellCheck={false} {...rest} className={`${box} py-1 font-mono text-xs ${error ? 'border-bad' : 'border-line'} ${className}`} />
+        <textarea
+          {...p}
+          spellCheck={false}
+          {...rest}
+          className={`${box} py-1 font-mono text-xs ${error ? 'border-bad' : 'border-line'} ${className}`}
+        />
       )}
     </Field>
   )
@@ -79,7 +98,17 @@ export function CheckField({ label, help, error, ...rest }: Around & InputHTMLAt
 }
 
 /** A few choices side by side. */
-export function Choice<T extends string>({ label, value, options, onChange }: { label: string; value: T; options: readonly { value: T; label: string }[]; onChange(v: T): void }) {
+export function Choice<T extends string>({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string
+  value: T
+  options: readonly { value: T; label: string }[]
+  onChange(v: T): void
+}) {
   return (
     <fieldset className="inline-flex gap-1" aria-label={label}>
       {options.map((o) => (
@@ -97,7 +126,17 @@ export function Choice<T extends string>({ label, value, options, onChange }: { 
   )
 }
 
-export function FilterBox({ value, onChange, placeholder, width = 'w-56' }: { value: string; onChange(v: string): void; placeholder: string; width?: string }) {
+export function FilterBox({
+  value,
+  onChange,
+  placeholder,
+  width = 'w-56',
+}: {
+  value: string
+  onChange(v: string): void
+  placeholder: string
+  width?: string
+}) {
   return (
     <input
       type="search"

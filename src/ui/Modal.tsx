@@ -3,7 +3,23 @@ import { Dialog } from 'radix-ui'
 import type { ReactNode } from 'react'
 
 /** A sheet over the bench, for work that has an end. Escape closes it. */
-export function Modal({ open, onClose, title, note, width = 640, children, foot }: { open: boolean; onClose(): void; title: string; note?: ReactNode; width?: number; children: ReactNode; foot?: ReactNode }) {
+export function Modal({
+  open,
+  onClose,
+  title,
+  note,
+  width = 640,
+  children,
+  foot,
+}: {
+  open: boolean
+  onClose(): void
+  title: string
+  note?: ReactNode
+  width?: number
+  children: ReactNode
+  foot?: ReactNode
+}) {
   return (
     <Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
       <Dialog.Portal>

@@ -2,7 +2,21 @@ import type { ReactNode } from 'react'
 import { Group, Panel, Separator, useDefaultLayout } from 'react-resizable-panels'
 
 /** Left what there is, middle what is worked on, right the peek. Widths are remembered by `id`. */
-export function ThreeParts({ id, left, children, peek, leftWidth = 214, peekWidth = 306 }: { id: string; left?: ReactNode; children: ReactNode; peek?: ReactNode; leftWidth?: number; peekWidth?: number }) {
+export function ThreeParts({
+  id,
+  left,
+  children,
+  peek,
+  leftWidth = 214,
+  peekWidth = 306,
+}: {
+  id: string
+  left?: ReactNode
+  children: ReactNode
+  peek?: ReactNode
+  leftWidth?: number
+  peekWidth?: number
+}) {
   const panelIds = [...(left ? ['left'] : []), 'middle', ...(peek ? ['peek'] : [])]
   const { defaultLayout, onLayoutChanged } = useDefaultLayout({ id: `parts-${id}`, panelIds, storage: localStorage })
   return (

@@ -1,7 +1,19 @@
 import { memo } from 'react'
 
 /** The course of a value over the last minutes; gaps where it was unusable. */
-export const Sparkline = memo(function Sparkline({ points, width = 118, height = 16, className = 'text-slate', points120 = 120 }: { points: readonly (number | null)[]; width?: number; height?: number; className?: string; points120?: number }) {
+export const Sparkline = memo(function Sparkline({
+  points,
+  width = 118,
+  height = 16,
+  className = 'text-slate',
+  points120 = 120,
+}: {
+  points: readonly (number | null)[]
+  width?: number
+  height?: number
+  className?: string
+  points120?: number
+}) {
   const numbers = points.filter((p): p is number => p !== null)
   if (numbers.length < 2) return <svg width={width} height={height} aria-hidden="true" />
   let low = Math.min(...numbers)

@@ -24,7 +24,11 @@ export function ageText(ms: number): string {
 /** Local time to the millisecond; UTC on hover. */
 export function Time({ at, date = false }: { at: number; date?: boolean }) {
   return (
-    <time dateTime={new Date(at).toISOString()} title={`${new Date(at).toISOString().replace('T', ' ').replace('Z', '')} UTC`} className="font-mono text-[12.5px]">
+    <time
+      dateTime={new Date(at).toISOString()}
+      title={`${new Date(at).toISOString().replace('T', ' ').replace('Z', '')} UTC`}
+      className="font-mono text-[12.5px]"
+    >
       {format(at, date ? 'yyyy-MM-dd HH:mm:ss.SSS' : 'HH:mm:ss.SSS')}
     </time>
   )

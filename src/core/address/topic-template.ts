@@ -59,8 +59,7 @@ export function fillTemplate(
   let missing: string | null = null
   const topic = template.replace(/\{([^{}]*)\}/g, (_, key: string) => {
     const what = placeholders[key]
-    const name =
-      what === 'name' ? own?.name : what === 'class' ? className : lineage.findLast((n) => n.level === what)?.name
+    const name = what === 'name' ? own?.name : what === 'class' ? className : lineage.findLast((n) => n.level === what)?.name
     const level = name ? topicLevel(name) : ''
     if (!level) missing ??= key
     return level

@@ -25,8 +25,7 @@ export function matchMembers(equipment: string, members: readonly Member[], tags
     const parts = tag.name.split(/[/.]/).map(plain)
     const last = parts.pop() ?? ''
     if (!parts.includes(wanted)) continue
-    for (const m of members)
-      if (last === plain(m.label) || last === plain(m.key)) hits.set(m.key, [...(hits.get(m.key) ?? []), tag])
+    for (const m of members) if (last === plain(m.label) || last === plain(m.key)) hits.set(m.key, [...(hits.get(m.key) ?? []), tag])
   }
   const found = new Map<string, string>()
   for (const [key, candidates] of hits) if (candidates.length === 1) found.set(key, candidates[0]!.id)

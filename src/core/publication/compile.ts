@@ -1,4 +1,4 @@
-import type { EquipmentClass, Equipment } from '~/contract/equipment'
+import type { Equipment, EquipmentClass } from '~/contract/equipment'
 import type { Finding, Plan, PlanMember, PublicationDraft } from '~/contract/publication'
 import type { Tag } from '~/contract/tag'
 import { widen } from '~/core/address/topic-filter'
@@ -19,10 +19,8 @@ export type PlanBody = Pick<Plan, 'filter' | 'equipment'>
  */
 export function compile(draft: PublicationDraft, world: World): { body: PlanBody; findings: Finding[] } {
   const findings: Finding[] = []
-  const stop = (section: Finding['section'], message: string, hint: string) =>
-    findings.push({ severity: 'stops', section, message, hint })
-  const warn = (section: Finding['section'], message: string, hint: string) =>
-    findings.push({ severity: 'warns', section, message, hint })
+  const stop = (section: Finding['section'], message: string, hint: string) => findings.push({ severity: 'stops', section, message, hint })
+  const warn = (section: Finding['section'], message: string, hint: string) => findings.push({ severity: 'warns', section, message, hint })
 
   for (const p of templateProblems(draft.topic)) stop('address', p.message, 'Correct the topic template')
 
@@ -80,8 +78,7 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
   if (unbound.length > 0) warn('what', `Not bound, so left out: ${some(unbound)}`, 'Bind them under Equipment')
   if (draft.retain && draft.qos === 0)
     warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
-  if (draft.qos === 0)
-    warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
+  if (draft.qos === 0) warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
   const filter = equipment.map((e) => e.topic).reduce((a, b) => (a === '' ? b : widen(a, b)), '')
   return { body: { filter, equipment }, findings }
 }

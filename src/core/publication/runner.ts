@@ -46,11 +46,7 @@ export class Runner {
     const value = values.value[handle] ?? null
     for (const i of members) {
       const sent = this.sentValue[i]
-      if (
-        sent === undefined ||
-        isChange(sent, value, this.width[i]!) ||
-        this.sentQuality[i] !== qualityOf(values.status[handle]!)
-      )
+      if (sent === undefined || isChange(sent, value, this.width[i]!) || this.sentQuality[i] !== qualityOf(values.status[handle]!))
         this.dirty.add(this.owner[i]!)
     }
   }

@@ -1,5 +1,5 @@
-import type { CheckStep, Failure } from '~/contract/failure'
 import type { DestinationDraft } from '~/contract/destination'
+import type { CheckStep, Failure } from '~/contract/failure'
 import type { Envelope } from '~/core/delivery/envelope'
 import type { OpenCredential } from '~/store/credential'
 

@@ -2,13 +2,13 @@ import type { Destination } from '~/contract/destination'
 import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import { type Envelope, messageId } from '~/core/delivery/envelope'
+import type { Db } from '~/store/database'
 import type { Events } from '../events'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
 import { type Item, Outbox } from '../outbox/outbox'
 import { Witness } from '../witness/witness'
-import type { Db } from '~/store/database'
 import type { DestinationConnection, DestinationTarget } from './driver'
 import { witnessAccess } from './mqtt/driver'
 import { destinationDrivers } from './registry'
@@ -93,7 +93,12 @@ export class DestinationSupervisor {
     if (acknowledged) return
     if (this.droppedNow++ > 0) return
     setTimeout(() => {
-      this.event('trouble', 'outbox.full', `${this.droppedNow} messages dropped, the oldest first: the outbox is full`, 'Give it more room, or bring the link back')
+      this.event(
+        'trouble',
+        'outbox.full',
+        `${this.droppedNow} messages dropped, the oldest first: the outbox is full`,
+        'Give it more room, or bring the link back',
+      )
       this.droppedNow = 0
     }, 1000).unref()
   }
@@ -147,7 +152,14 @@ export class DestinationSupervisor {
         })
         if (this.witness && attempts > 0) await this.witness.ready(WITNESS_HEAD_START_MS)
         const waiting = this.outbox.waiting
-        this.event('good', 'destination.up', attempts > 0 ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}; ${waiting} messages waiting` : `up; ${waiting} messages waiting`, '')
+        this.event(
+          'good',
+          'destination.up',
+          attempts > 0
+            ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}; ${waiting} messages waiting`
+            : `up; ${waiting} messages waiting`,
+          '',
+        )
         this.set('running', settings.tls ? (this.target.credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS')
         wait = settings.retryMs
         attempts = 0

@@ -1,6 +1,6 @@
 import type { Counts, Latency } from '~/contract/live'
 import { Account, type AccountChange, LatencyHour } from '~/core/delivery/account'
-import { type Db } from '~/store/database'
+import type { Db } from '~/store/database'
 import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatency } from '~/store/ledger'
 import { type Cursor, deleteSegments, writeCursor } from '~/store/outbox'
 import { Rate } from '../live/rate'

@@ -59,8 +59,7 @@ export class LiveStream {
     const { engine } = this
     const slow = this.ticks % SLOW_TICKS === 0
     if (this.handles.length > 0) this.values()
-    if (this.sparks && this.ticks % 50 === 0)
-      this.emit('sparks', Object.fromEntries(this.handles.map((h) => [h, engine.table.spark(h)])))
+    if (this.sparks && this.ticks % 50 === 0) this.emit('sparks', Object.fromEntries(this.handles.map((h) => [h, engine.table.spark(h)])))
     if (this.parts.has('ledger') && this.ticks % 2 === 0) this.emitChanged('ledger', engine.lines())
     for (const id of this.messagesOf) {
       const message = engine.lastMessage(id)

@@ -1,5 +1,5 @@
-import { connect as tcpConnect, type Socket } from 'node:net'
-import { connect as tlsConnect, type TLSSocket } from 'node:tls'
+import { type Socket, connect as tcpConnect } from 'node:net'
+import { type TLSSocket, connect as tlsConnect } from 'node:tls'
 import { type Failure, FailureError } from '~/contract/failure'
 import { wordsOf } from '../log'
 
@@ -87,10 +87,26 @@ export function mqttFailure(e: unknown, a: Pick<MqttAccess, 'host' | 'port' | 'c
     ETIMEDOUT: ['port.silent', `No answer from ${a.host}:${a.port}`, 'A firewall may be in between'],
     CERT_HAS_EXPIRED: ['tls.expired', "The broker's certificate has expired", 'It must be renewed there; check the clocks of both sides too'],
     ERR_TLS_CERT_ALTNAME_INVALID: ['tls.host', `The broker's certificate is not for ${a.host}`, 'Use the name that stands in the certificate'],
-    DEPTH_ZERO_SELF_SIGNED_CERT: ['tls.authority', "The broker's certificate is signed by itself, not by the chosen authority", 'Take its certificate over as an authority if you trust it'],
-    SELF_SIGNED_CERT_IN_CHAIN: ['tls.authority', "The broker's chain ends in an authority that is not the chosen one", 'Choose the authority that signed the broker'],
-    UNABLE_TO_VERIFY_LEAF_SIGNATURE: ['tls.authority', "The chosen authority did not sign the broker's certificate", 'Choose the authority that signed the broker'],
-    UNABLE_TO_GET_ISSUER_CERT_LOCALLY: ['tls.authority', "The chosen authority did not sign the broker's certificate", 'Choose the authority that signed the broker'],
+    DEPTH_ZERO_SELF_SIGNED_CERT: [
+      'tls.authority',
+      "The broker's certificate is signed by itself, not by the chosen authority",
+      'Take its certificate over as an authority if you trust it',
+    ],
+    SELF_SIGNED_CERT_IN_CHAIN: [
+      'tls.authority',
+      "The broker's chain ends in an authority that is not the chosen one",
+      'Choose the authority that signed the broker',
+    ],
+    UNABLE_TO_VERIFY_LEAF_SIGNATURE: [
+      'tls.authority',
+      "The chosen authority did not sign the broker's certificate",
+      'Choose the authority that signed the broker',
+    ],
+    UNABLE_TO_GET_ISSUER_CERT_LOCALLY: [
+      'tls.authority',
+      "The chosen authority did not sign the broker's certificate",
+      'Choose the authority that signed the broker',
+    ],
     ERR_SSL_WRONG_VERSION_NUMBER: ['tls.none', 'The port does not speak TLS', 'Switch TLS off, or take the TLS port (often 8883)'],
     EPROTO: ['tls.none', 'The port does not speak TLS as expected', 'Check port and TLS'],
   }

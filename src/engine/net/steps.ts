@@ -85,10 +85,25 @@ function tryPort(host: string, port: number): Promise<string> {
 export function portFailure(e: unknown, host: string, port: number, where: Failure['where']): Failure {
   const code = (e as { code?: string }).code
   if (code === 'ECONNREFUSED')
-    return { code: 'port.refused', message: `Nothing listens on port ${port} of ${host}`, hint: 'Check the port, and that the server is running', where }
+    return {
+      code: 'port.refused',
+      message: `Nothing listens on port ${port} of ${host}`,
+      hint: 'Check the port, and that the server is running',
+      where,
+    }
   if (code === 'ETIMEDOUT' || code === 'EHOSTUNREACH' || code === 'ENETUNREACH')
-    return { code: 'port.silent', message: `No answer from ${host}:${port}`, hint: 'A firewall may be in between, or the device is off the network', where }
+    return {
+      code: 'port.silent',
+      message: `No answer from ${host}:${port}`,
+      hint: 'A firewall may be in between, or the device is off the network',
+      where,
+    }
   if (code === 'ECONNRESET')
-    return { code: 'port.reset', message: `${host}:${port} accepts and hangs up at once`, hint: 'Something in between, or the server itself, refuses this machine for now', where }
+    return {
+      code: 'port.reset',
+      message: `${host}:${port} accepts and hangs up at once`,
+      hint: 'Something in between, or the server itself, refuses this machine for now',
+      where,
+    }
   return { code: 'port.failed', message: `${host}:${port}: ${wordsOf(e)}`, hint: 'Check host and port', where }
 }

@@ -134,11 +134,23 @@ export class Outbox {
       const body = codec === 1 ? await deflate(raw, { level: 1 }) : Buffer.from(raw.buffer, raw.byteOffset, raw.length)
       const no = this.nextNo++
       if (!(await this.commit(no, batch.length, codec, raw.length, body))) return
-      const segment: Segment = { no, count: batch.length, bytes: body.length, items: null, done: new Uint8Array(batch.length), doneCount: 0, open: batch.length }
+      const segment: Segment = {
+        no,
+        count: batch.length,
+        bytes: body.length,
+        items: null,
+        done: new Uint8Array(batch.length),
+        doneCount: 0,
+        open: batch.length,
+      }
       this.segments.push(segment)
       this.bytes += body.length
       this.dirty = true
-      if (this.ahead < AHEAD_BYTES) this.keep(segment, batch.map((envelope, index) => ({ envelope, segment, index })))
+      if (this.ahead < AHEAD_BYTES)
+        this.keep(
+          segment,
+          batch.map((envelope, index) => ({ envelope, segment, index })),
+        )
       for (const e of batch) this.hooks.stored(e)
       this.wake()
       if (this.bytes > this.capBytes) await this.shrink()
@@ -171,7 +183,8 @@ export class Outbox {
   private async shrink(): Promise<void> {
     for (const segment of [...this.segments]) {
       if (this.bytes <= this.capBytes) return
-      const onTheWire = this.eager && (segment === this.segments[this.readAt] || (segment.doneCount < segment.count && this.segments.indexOf(segment) < this.readAt))
+      const onTheWire =
+        this.eager && (segment === this.segments[this.readAt] || (segment.doneCount < segment.count && this.segments.indexOf(segment) < this.readAt))
       if (onTheWire || segment.open === 0) continue
       const items = segment.items ?? (await this.read(segment).catch(() => null))
       if (!items) return
@@ -253,7 +266,10 @@ export class Outbox {
 
   /** Starts again at the oldest message that isn't acknowledged: after a lost link. */
   rewind(): void {
-    this.readAt = Math.max(0, this.segments.findIndex((s) => s.doneCount < s.count))
+    this.readAt = Math.max(
+      0,
+      this.segments.findIndex((s) => s.doneCount < s.count),
+    )
     if (this.segments.every((s) => s.doneCount === s.count)) this.readAt = this.segments.length
     this.readIndex = 0
   }

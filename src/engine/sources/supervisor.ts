@@ -4,9 +4,9 @@ import type { Source } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
 import { Status } from '~/core/value/quality'
 import type { Events } from '../events'
-import type { LiveTable } from '../live/table'
-import { Rate } from '../live/rate'
 import { failureOf } from '../failure'
+import { Rate } from '../live/rate'
+import type { LiveTable } from '../live/table'
 import type { SourceConnection, SourceContext } from './driver'
 import { sourceDrivers } from './registry'
 
@@ -28,7 +28,14 @@ export class SourceSupervisor {
     private readonly table: LiveTable,
     private readonly events: Events,
   ) {
-    this.condition = { state: source.enabled ? 'starting' : 'off', reason: source.enabled ? 'connecting' : 'switched off', hint: '', since: Date.now(), rate: 0, last: null }
+    this.condition = {
+      state: source.enabled ? 'starting' : 'off',
+      reason: source.enabled ? 'connecting' : 'switched off',
+      hint: '',
+      since: Date.now(),
+      rate: 0,
+      last: null,
+    }
     this.running = source.enabled ? this.run() : Promise.resolve()
   }
 
@@ -92,8 +99,11 @@ export class SourceSupervisor {
         }
         this.connection = connection
         await connection.setTags(this.tags)
-        this.set('running', `${settings.mode === 'None' ? 'without security' : settings.mode}, ${settings.login === 'user' ? `as ${settings.user}` : 'anonymous'}`)
-        this.event('good', 'source.up', attempts > 0 ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}` : 'up')
+        this.set(
+          'running',
+          `${settings.mode === 'None' ? 'without security' : settings.mode}, ${settings.login === 'user' ? `as ${settings.user}` : 'anonymous'}`,
+        )
+        this.event('good', 'source.up', wasUp ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}` : 'up')
         wait = settings.retryMs
         attempts = 0
         wasUp = true
@@ -106,7 +116,10 @@ export class SourceSupervisor {
       }
       await this.connection?.close().catch(() => undefined)
       this.connection = null
-      this.table.mark(this.tags.map((t) => t.handle), wasUp ? Status.lastUsable : Status.noCommunication)
+      this.table.mark(
+        this.tags.map((t) => t.handle),
+        wasUp ? Status.lastUsable : Status.noCommunication,
+      )
       if (this.stopped) break
       attempts++
       await new Promise<void>((resolve) => {
@@ -124,6 +137,9 @@ export class SourceSupervisor {
     this.stopped = true
     this.wake?.()
     await this.running
-    this.table.mark(this.tags.map((t) => t.handle), Status.lastUsable)
+    this.table.mark(
+      this.tags.map((t) => t.handle),
+      Status.lastUsable,
+    )
   }
 }

@@ -1,16 +1,5 @@
 import { fail } from '~/contract/failure'
-import {
-  addKey,
-  addPerson,
-  changePerson,
-  listKeys,
-  listPeople,
-  logIn,
-  logOut,
-  removeKey,
-  removePerson,
-  setUp,
-} from '~/store/person'
+import { addKey, addPerson, changePerson, listKeys, listPeople, logIn, logOut, removeKey, removePerson, setUp } from '~/store/person'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { openapi } from '../openapi'

@@ -38,10 +38,12 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   changeSource: ({ params, body }) => changeSource(database(), secrets(), params.id!, body),
   removeSource: ({ params }) => removeSource(database(), params.id!),
   checkSource: ({ body, request }) => steps('/sources/check', body, request.signal),
-  browseSource: async ({ params, body, request }) => (await askEngine('/sources/browse', { body: { ...body, id: params.id }, signal: request.signal })).json(),
+  browseSource: async ({ params, body, request }) =>
+    (await askEngine('/sources/browse', { body: { ...body, id: params.id }, signal: request.signal })).json(),
   application: async () => {
     const own = (await listCredentials(database())).find((c) => c.kind === 'application')
-    if (!own?.facts || !own.certificate) throw fail(503, 'application.none', 'Embrik has no certificate of its own yet', 'The engine makes it at its first start', 'engine')
+    if (!own?.facts || !own.certificate)
+      throw fail(503, 'application.none', 'Embrik has no certificate of its own yet', 'The engine makes it at its first start', 'engine')
     return { thumbprint: own.facts.sha1, certificate: own.certificate }
   },
   listDestinations: () => listDestinations(database()),

@@ -2,16 +2,7 @@ import { FailureError } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
 import { compile } from '~/core/publication/compile'
 import type { Conn } from '~/store/database'
-import {
-  addClass,
-  addEquipment,
-  changeClass,
-  changeEquipment,
-  listClasses,
-  listEquipment,
-  removeClass,
-  removeEquipment,
-} from '~/store/equipment'
+import { addClass, addEquipment, changeClass, changeEquipment, listClasses, listEquipment, removeClass, removeEquipment } from '~/store/equipment'
 import { addPublication, changePublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
 import { addTags, changeTag, listTags, removeTags, tagUse } from '~/store/tag'
 import { database } from '../context'

@@ -1,4 +1,4 @@
-import { fail, FailureError } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import type { Brick } from '~/contract/live'
 import { SLICE_MS } from '~/core/delivery/account'
 import { Histogram } from '~/core/delivery/histogram'
@@ -18,7 +18,8 @@ export const proofHandlers: Pick<Handlers, Keys> = {
   conditions: async () => (await askEngine('/conditions')).json(),
   wall: async ({ query }) => {
     const { from, to, sliceMs } = query
-    if (sliceMs % SLICE_MS !== 0) throw fail(422, 'wall.slice', `A slice must be a multiple of ${SLICE_MS} ms`, 'Choose 10000, 60000, 600000 or 3600000', 'ledger')
+    if (sliceMs % SLICE_MS !== 0)
+      throw fail(422, 'wall.slice', `A slice must be a multiple of ${SLICE_MS} ms`, 'Choose 10000, 60000, 600000 or 3600000', 'ledger')
     if (to <= from || (to - from) / sliceMs > BRICKS_MAX)
       throw fail(422, 'wall.span', `The span must hold 1 to ${BRICKS_MAX} slices`, 'Choose a wider slice or a shorter span', 'ledger')
     const start = Math.floor(from / sliceMs) * sliceMs

@@ -44,10 +44,19 @@ export class Broker {
     const broker = new Broker(options)
     const { ca, certificate: cert, key, ports } = options
     const tls = { cert, key, noDelay: true, minVersion: 'TLSv1.2' as const }
-    await broker.listen(createTcp({ noDelay: true }, (s) => broker.accept(s, 'plain')), ports.plain)
-    await broker.listen(createTls(tls, (s) => broker.accept(s, 'tls')), ports.tls)
+    await broker.listen(
+      createTcp({ noDelay: true }, (s) => broker.accept(s, 'plain')),
+      ports.plain,
+    )
+    await broker.listen(
+      createTls(tls, (s) => broker.accept(s, 'tls')),
+      ports.tls,
+    )
     // The handshake is let through and the certificate looked at afterwards, so that CONNACK can say why.
-    await broker.listen(createTls({ ...tls, ca, requestCert: true, rejectUnauthorized: false }, (s) => broker.accept(s, 'mutual')), ports.mutual)
+    await broker.listen(
+      createTls({ ...tls, ca, requestCert: true, rejectUnauthorized: false }, (s) => broker.accept(s, 'mutual')),
+      ports.mutual,
+    )
     return broker
   }
 
@@ -106,8 +115,7 @@ export class Broker {
       this.routes = new Map()
     }
     if (session.expiry === 0) end()
-    else if (session.expiry !== 0xffffffff)
-      session.expiryTimer = setTimeout(end, Math.min(session.expiry * 1000, 0x7fffffff)).unref()
+    else if (session.expiry !== 0xffffffff) session.expiryTimer = setTimeout(end, Math.min(session.expiry * 1000, 0x7fffffff)).unref()
   }
 
   subscribe(session: Session, key: string, s: Subscription): void {
@@ -164,8 +172,7 @@ export class Broker {
     if (!route) {
       route = []
       for (const session of this.sessions.values())
-        for (const subscription of session.subscriptions.values())
-          if (topicMatches(subscription.filter, topic)) route.push({ session, subscription })
+        for (const subscription of session.subscriptions.values()) if (topicMatches(subscription.filter, topic)) route.push({ session, subscription })
       if (this.routes.size > 50_000) this.routes.clear()
       this.routes.set(topic, route)
     }

@@ -217,8 +217,7 @@ export class Connection implements Line {
     const id = p.properties?.subscriptionIdentifier
     for (const f of fresh) {
       if (f.handling === 2 || (f.handling === 1 && f.known)) continue
-      for (const m of this.broker.retainedFor(f.filter))
-        session.deliver(m, Math.min(m.qos, f.qos) as 0 | 1 | 2, true, id === undefined ? [] : [id])
+      for (const m of this.broker.retainedFor(f.filter)) session.deliver(m, Math.min(m.qos, f.qos) as 0 | 1 | 2, true, id === undefined ? [] : [id])
     }
   }
 

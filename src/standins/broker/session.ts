@@ -39,7 +39,9 @@ export interface Out {
 
 /** How a session reaches its client while it is connected. */
 export interface Line {
-  publish(packet: Partial<IPublishPacket> & { topic: string; payload: Buffer; qos: 0 | 1 | 2; retain: boolean; dup: boolean; messageId?: number }): void
+  publish(
+    packet: Partial<IPublishPacket> & { topic: string; payload: Buffer; qos: 0 | 1 | 2; retain: boolean; dup: boolean; messageId?: number },
+  ): void
   release(messageId: number): void
   receiveMaximum: number
 }

@@ -26,10 +26,7 @@ export function covers(outer: string, inner: string): boolean {
 
 export function goodFilter(filter: string): boolean {
   const levels = filter.split('/')
-  return (
-    filter.length > 0 &&
-    levels.every((l, i) => l === '+' || (l === '#' && i === levels.length - 1) || (!l.includes('+') && !l.includes('#')))
-  )
+  return filter.length > 0 && levels.every((l, i) => l === '+' || (l === '#' && i === levels.length - 1) || (!l.includes('+') && !l.includes('#')))
 }
 
 export function goodTopic(topic: string): boolean {

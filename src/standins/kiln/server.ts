@@ -72,8 +72,23 @@ export class KilnServer {
     const kiln = ns.addFolder(space.rootFolder.objects, { browseName: 'Tunnel Kiln 1', nodeId: 's=kiln' })
     const updates: (() => void)[] = []
 
-    const analog = (parent: typeof kiln, name: string, id: string, unit: keyof typeof standardUnits | null, low: number, high: number, read: () => number, good: () => boolean = () => true) => {
-      const common = { browseName: name, nodeId: `s=${id}`, dataType: DataType.Double, accessLevel: AccessLevelFlag.CurrentRead, userAccessLevel: AccessLevelFlag.CurrentRead }
+    const analog = (
+      parent: typeof kiln,
+      name: string,
+      id: string,
+      unit: keyof typeof standardUnits | null,
+      low: number,
+      high: number,
+      read: () => number,
+      good: () => boolean = () => true,
+    ) => {
+      const common = {
+        browseName: name,
+        nodeId: `s=${id}`,
+        dataType: DataType.Double,
+        accessLevel: AccessLevelFlag.CurrentRead,
+        userAccessLevel: AccessLevelFlag.CurrentRead,
+      }
       const node: UAVariable = unit
         ? ns.addAnalogDataItem({ ...common, componentOf: parent, engineeringUnitsRange: { low, high }, engineeringUnits: standardUnits[unit] })
         : ns.addVariable({ ...common, componentOf: parent })
@@ -87,7 +102,16 @@ export class KilnServer {
       const name = `Zone ${z + 1}`
       const folder = ns.addFolder(kiln, { browseName: name, nodeId: `s=kiln.zone${z + 1}` })
       const id = (leaf: string) => `kiln.zone${z + 1}.${leaf}`
-      analog(folder, 'temperature', id('temperature'), 'degree_celsius', 0, 1300, () => state.zones[z]!.temperature, () => state.zones[z]!.sensorGood)
+      analog(
+        folder,
+        'temperature',
+        id('temperature'),
+        'degree_celsius',
+        0,
+        1300,
+        () => state.zones[z]!.temperature,
+        () => state.zones[z]!.sensorGood,
+      )
       const setpoint = ns.addAnalogDataItem({
         browseName: 'setpoint',
         nodeId: `s=${id('setpoint')}`,
@@ -104,17 +128,45 @@ export class KilnServer {
         if (wanted >= 0 && wanted <= 1250) model.setpoint[z] = wanted
       })
       analog(folder, 'gas flow', id('gasFlow'), 'cubic_metre_per_hour', 0, 60, () => state.zones[z]!.gasFlow)
-      const burner = ns.addVariable({ browseName: 'burner', nodeId: `s=${id('burner')}`, componentOf: folder, dataType: DataType.Boolean, accessLevel: AccessLevelFlag.CurrentRead, userAccessLevel: AccessLevelFlag.CurrentRead })
+      const burner = ns.addVariable({
+        browseName: 'burner',
+        nodeId: `s=${id('burner')}`,
+        componentOf: folder,
+        dataType: DataType.Boolean,
+        accessLevel: AccessLevelFlag.CurrentRead,
+        userAccessLevel: AccessLevelFlag.CurrentRead,
+      })
       updates.push(() => burner.setValueFromSource({ dataType: DataType.Boolean, value: state.zones[z]!.burner }))
-      const limit = ns.addVariable({ browseName: 'high limit', nodeId: `s=${id('highLimit')}`, componentOf: folder, dataType: DataType.Double, accessLevel: AccessLevelFlag.CurrentRead, userAccessLevel: AccessLevelFlag.CurrentRead })
+      const limit = ns.addVariable({
+        browseName: 'high limit',
+        nodeId: `s=${id('highLimit')}`,
+        componentOf: folder,
+        dataType: DataType.Double,
+        accessLevel: AccessLevelFlag.CurrentRead,
+        userAccessLevel: AccessLevelFlag.CurrentRead,
+      })
       limit.setValueFromSource({ dataType: DataType.Double, value: state.zones[z]!.setpoint + 80 })
     }
     analog(kiln, 'draught', 'kiln.draught', 'pascal', -100, 0, () => state.draught)
     analog(kiln, 'oxygen', 'kiln.oxygen', 'percent', 0, 21, () => state.oxygen)
-    const car = ns.addVariable({ browseName: 'car number', nodeId: 's=kiln.carNumber', componentOf: kiln, dataType: DataType.UInt32, accessLevel: AccessLevelFlag.CurrentRead, userAccessLevel: AccessLevelFlag.CurrentRead })
+    const car = ns.addVariable({
+      browseName: 'car number',
+      nodeId: 's=kiln.carNumber',
+      componentOf: kiln,
+      dataType: DataType.UInt32,
+      accessLevel: AccessLevelFlag.CurrentRead,
+      userAccessLevel: AccessLevelFlag.CurrentRead,
+    })
     updates.push(() => car.setValueFromSource({ dataType: DataType.UInt32, value: state.carNumber }))
     analog(kiln, 'push interval', 'kiln.pushInterval', 'second', 0, 600, () => state.pushInterval)
-    const curve = ns.addVariable({ browseName: 'firing curve', nodeId: 's=kiln.firingCurve', componentOf: kiln, dataType: DataType.String, accessLevel: AccessLevelFlag.CurrentRead, userAccessLevel: AccessLevelFlag.CurrentRead })
+    const curve = ns.addVariable({
+      browseName: 'firing curve',
+      nodeId: 's=kiln.firingCurve',
+      componentOf: kiln,
+      dataType: DataType.String,
+      accessLevel: AccessLevelFlag.CurrentRead,
+      userAccessLevel: AccessLevelFlag.CurrentRead,
+    })
     curve.setValueFromSource({ dataType: DataType.String, value: 'FC-1050-B' })
 
     const tick = () => {

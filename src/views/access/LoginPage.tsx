@@ -61,7 +61,14 @@ export function LoginPage() {
         }}
       >
         <Box label="Log-in" name="login" autoComplete="username" autoFocus value={login} onChange={(e) => setLogin(e.target.value)} />
-        <Box label="Password" name="password" type="password" autoComplete="current-password" value={password} onChange={(e) => setPassword(e.target.value)} />
+        <Box
+          label="Password"
+          name="password"
+          type="password"
+          autoComplete="current-password"
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+        />
         {problem && (
           <div className="mb-3">
             <ProblemNote problem={problem} />
@@ -108,7 +115,15 @@ export function SetUpPage() {
         <Box label="Set-up token" name="token" autoFocus autoComplete="off" value={input.token} onChange={set('token')} error={fields.token} />
         <Box label="Your name" name="name" autoComplete="name" value={input.name} onChange={set('name')} error={fields.name} />
         <Box label="Log-in" name="login" autoComplete="username" value={input.login} onChange={set('login')} error={fields.login} />
-        <Box label="Password, at least 10 characters" name="password" type="password" autoComplete="new-password" value={input.password} onChange={set('password')} error={fields.password} />
+        <Box
+          label="Password, at least 10 characters"
+          name="password"
+          type="password"
+          autoComplete="new-password"
+          value={input.password}
+          onChange={set('password')}
+          error={fields.password}
+        />
         {problem && (
           <div className="mb-3">
             <ProblemNote problem={problem} />

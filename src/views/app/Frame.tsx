@@ -8,10 +8,10 @@ import { Button } from '~/ui/Button'
 import { Mark } from '~/ui/Glyph'
 import { ProblemNote } from '~/ui/Notes'
 import { call, failureIn, queryClient } from './api'
+import { CallerContext } from './caller'
 import { useFrame, useOnline, useWatch } from './live'
 import { Palette } from './Palette'
 import { type StationId, stations } from './stations'
-import { CallerContext } from './caller'
 import { setTheme, useTheme } from './theme'
 
 interface Props {
@@ -32,7 +32,10 @@ export function Frame(props: Props) {
           <Guard>{props.children}</Guard>
         </div>
       </CallerContext>
-      <Toaster position="bottom-center" toastOptions={{ style: { background: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: 3 } }} />
+      <Toaster
+        position="bottom-center"
+        toastOptions={{ style: { background: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: 3 } }}
+      />
     </QueryClientProvider>
   )
 }
@@ -90,7 +93,10 @@ function Course({ caller, station }: Props) {
                     {figures ? s.figure(figures) : '...'}
                   </span>
                   {trouble > 0 && (
-                    <span className="absolute top-[5px] right-[5px] rounded-[2px] bg-bad px-1.5 text-[11px] leading-[16px] font-semibold text-paper" title={`${trouble} in trouble`}>
+                    <span
+                      className="absolute top-[5px] right-[5px] rounded-[2px] bg-bad px-1.5 text-[11px] leading-[16px] font-semibold text-paper"
+                      title={`${trouble} in trouble`}
+                    >
                       {trouble > 999 ? '999+' : trouble}
                     </span>
                   )}
@@ -100,7 +106,11 @@ function Course({ caller, station }: Props) {
             )
           })}
         </nav>
-        <button type="button" onClick={() => setFinding(true)} className="flex h-[27px] w-[104px] shrink-0 items-center justify-between rounded-sm border border-line bg-sheet px-2 text-muted hover:border-muted">
+        <button
+          type="button"
+          onClick={() => setFinding(true)}
+          className="flex h-[27px] w-[104px] shrink-0 items-center justify-between rounded-sm border border-line bg-sheet px-2 text-muted hover:border-muted"
+        >
           <span>Find</span>
           <kbd className="font-mono text-[11px]">Ctrl K</kbd>
         </button>
@@ -108,7 +118,8 @@ function Course({ caller, station }: Props) {
       </header>
       {online === 'off' && (
         <div role="status" className="shrink-0 border-b border-bad/40 bg-bad-wash px-3 py-1 text-bad">
-          {down?.message ?? 'No live values: the connection to Embrik is lost'}. <span className="text-ink">{down?.hint ?? 'It is tried again by itself; what you see may be old.'}</span>
+          {down?.message ?? 'No live values: the connection to Embrik is lost'}.{' '}
+          <span className="text-ink">{down?.hint ?? 'It is tried again by itself; what you see may be old.'}</span>
         </div>
       )}
       <Palette open={finding} onClose={() => setFinding(false)} />
@@ -135,11 +146,18 @@ function Who({ caller }: { caller: Caller }) {
     .toUpperCase()
   return (
     <Popover.Root>
-      <Popover.Trigger className="grid size-[27px] shrink-0 place-items-center rounded-sm bg-clay-wash text-xs font-bold text-clay" aria-label={`${caller.name}, ${caller.role}`}>
+      <Popover.Trigger
+        className="grid size-[27px] shrink-0 place-items-center rounded-sm bg-clay-wash text-xs font-bold text-clay"
+        aria-label={`${caller.name}, ${caller.role}`}
+      >
         {initials}
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content align="end" sideOffset={6} className="z-40 w-56 rounded-sm border border-line bg-sheet p-2 shadow-[0_6px_24px_rgb(0_0_0/0.18)]">
+        <Popover.Content
+          align="end"
+          sideOffset={6}
+          className="z-40 w-56 rounded-sm border border-line bg-sheet p-2 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
+        >
           <div className="px-2 pt-1 pb-2">
             <div className="font-semibold">{caller.name}</div>
             <div className="text-muted">{caller.role}</div>

@@ -20,7 +20,10 @@ export function Palette({ open, onClose }: { open: boolean; onClose(): void }) {
     <Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25 dark:bg-black/50" />
-        <Dialog.Content className="fixed top-[64px] left-1/2 z-50 w-[560px] -translate-x-1/2 overflow-hidden rounded-sm border border-line bg-sheet shadow-[0_10px_40px_rgb(0_0_0/0.22)]" aria-describedby={undefined}>
+        <Dialog.Content
+          className="fixed top-[64px] left-1/2 z-50 w-[560px] -translate-x-1/2 overflow-hidden rounded-sm border border-line bg-sheet shadow-[0_10px_40px_rgb(0_0_0/0.22)]"
+          aria-describedby={undefined}
+        >
           <Dialog.Title className="sr-only">Find</Dialog.Title>
           <Finder onClose={onClose} />
         </Dialog.Content>
@@ -39,11 +42,21 @@ function Finder({ onClose }: { onClose(): void }) {
   const theme = useTheme()
   const engineer = useMay('engineer')
   const groups = useMemo(() => {
-    const find = <T extends { id: string; name: string }>(items: readonly T[] | undefined, limit: number, hit: (t: T) => Omit<Hit, 'id' | 'name'>): Hit[] =>
-      query.trim() === '' ? [] : rankTags(query, items ?? [], limit).map((t) => ({ id: t.id, name: t.name, ...hit(t) }))
+    const find = <T extends { id: string; name: string }>(
+      items: readonly T[] | undefined,
+      limit: number,
+      hit: (t: T) => Omit<Hit, 'id' | 'name'>,
+    ): Hit[] => (query.trim() === '' ? [] : rankTags(query, items ?? [], limit).map((t) => ({ id: t.id, name: t.name, ...hit(t) })))
     const word = query.trim().toLowerCase()
     const pages: Hit[] = stations
-      .flatMap((s) => s.pages.map((p, i) => ({ id: p.href, name: i === 0 ? s.label : `${s.label}, ${p.label.toLowerCase()}`, aside: i === 0 ? `g ${s.letter}` : '', href: p.href })))
+      .flatMap((s) =>
+        s.pages.map((p, i) => ({
+          id: p.href,
+          name: i === 0 ? s.label : `${s.label}, ${p.label.toLowerCase()}`,
+          aside: i === 0 ? `g ${s.letter}` : '',
+          href: p.href,
+        })),
+      )
       .filter((p) => p.name.toLowerCase().includes(word))
     const commands: Hit[] = engineer
       ? [
@@ -66,12 +79,22 @@ function Finder({ onClose }: { onClose(): void }) {
   const other = theme === 'dark' ? 'light' : 'dark'
   return (
     <Command shouldFilter={false} label="Find" loop>
-      <Command.Input autoFocus value={query} onValueChange={setQuery} placeholder="Tag, equipment, publication, command ..." className="h-10 w-full border-b border-line bg-transparent px-3 text-[15px] outline-none placeholder:text-muted" />
+      <Command.Input
+        autoFocus
+        value={query}
+        onValueChange={setQuery}
+        placeholder="Tag, equipment, publication, command ..."
+        className="h-10 w-full border-b border-line bg-transparent px-3 text-[15px] outline-none placeholder:text-muted"
+      />
       <Command.List className="max-h-[400px] overflow-auto p-1.5">
         <Command.Empty className="px-2 py-6 text-center text-muted">Nothing is called that.</Command.Empty>
         {groups.map(([title, hits]) =>
           hits.length === 0 ? null : (
-            <Command.Group key={title} heading={title} className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-muted">
+            <Command.Group
+              key={title}
+              heading={title}
+              className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-muted"
+            >
               {hits.map((h) => (
                 <Entry key={h.id} value={`${title} ${h.id}`} aside={h.aside} onSelect={() => location.assign(h.href)}>
                   {h.name}
@@ -99,7 +122,11 @@ function Finder({ onClose }: { onClose(): void }) {
 
 function Entry({ value, aside, onSelect, children }: { value: string; aside: string; onSelect(): void; children: ReactNode }) {
   return (
-    <Command.Item value={value} onSelect={onSelect} className="flex h-7 cursor-pointer items-center justify-between rounded-sm px-2 data-[selected=true]:bg-wash">
+    <Command.Item
+      value={value}
+      onSelect={onSelect}
+      className="flex h-7 cursor-pointer items-center justify-between rounded-sm px-2 data-[selected=true]:bg-wash"
+    >
       <span className="truncate">{children}</span>
       <span className="ml-3 shrink-0 text-xs text-muted">{aside}</span>
     </Command.Item>

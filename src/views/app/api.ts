@@ -22,12 +22,18 @@ async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response
     })
   } catch (e) {
     if (o.signal?.aborted) throw e
-    throw new FailureError({ code: 'web.away', message: 'Embrik does not answer', hint: 'Check your connection; what you typed is kept', where: 'web' }, 503)
+    throw new FailureError(
+      { code: 'web.away', message: 'Embrik does not answer', hint: 'Check your connection; what you typed is kept', where: 'web' },
+      503,
+    )
   }
   if (response.ok) return response
   const failure = (await response.json().catch(() => null)) as Failure | null
   if (response.status === 401 && key !== 'logIn') location.assign(`/login?next=${encodeURIComponent(location.pathname + location.search)}`)
-  throw new FailureError(failure ?? { code: 'web.failed', message: `The answer was ${response.status}`, hint: 'Try again', where: 'web' }, response.status)
+  throw new FailureError(
+    failure ?? { code: 'web.failed', message: `The answer was ${response.status}`, hint: 'Try again', where: 'web' },
+    response.status,
+  )
 }
 
 /** Calls an endpoint by its name in the contract; throws a FailureError. */
@@ -71,5 +77,7 @@ export function refresh(...keys: RouteKey[]): Promise<unknown> {
 
 /** The failure in whatever was thrown. */
 export function failureIn(e: unknown): Failure {
-  return e instanceof FailureError ? e.failure : { code: 'page.failed', message: e instanceof Error ? e.message : String(e), hint: 'Load the page again', where: 'web' }
+  return e instanceof FailureError
+    ? e.failure
+    : { code: 'page.failed', message: e instanceof Error ? e.message : String(e), hint: 'Load the page again', where: 'web' }
 }

@@ -32,7 +32,15 @@ const fresh: DestinationDraft = {
 }
 
 /** Adds or edits a destination; the check on the right tries what stands in the form, witness included. */
-export function DestinationForm({ destination, onClose, onSaved }: { destination: Destination | null; onClose(): void; onSaved(d: Destination): void }) {
+export function DestinationForm({
+  destination,
+  onClose,
+  onSaved,
+}: {
+  destination: Destination | null
+  onClose(): void
+  onSaved(d: Destination): void
+}) {
   const start = destination ? { name: destination.name, kind: destination.kind, enabled: destination.enabled, settings: destination.settings } : fresh
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
@@ -80,12 +88,22 @@ export function DestinationForm({ destination, onClose, onSaved }: { destination
     >
       <div className="grid grid-cols-[1fr_330px] gap-6">
         <form onSubmit={(e) => void save(e)} aria-label="Destination">
-          <TextField label="Name" autoFocus placeholder="Site broker" error={formState.errors.name?.message as string | undefined} {...register('name')} />
+          <TextField
+            label="Name"
+            autoFocus
+            placeholder="Site broker"
+            error={formState.errors.name?.message as string | undefined}
+            {...register('name')}
+          />
           <SettingsForm
             schema={MqttSettings}
             path="settings"
             form={form}
-            options={{ authorityId: of('authority'), credentialId: of('certificate', 'password'), witnessCredentialId: of('certificate', 'password') }}
+            options={{
+              authorityId: of('authority'),
+              credentialId: of('certificate', 'password'),
+              witnessCredentialId: of('certificate', 'password'),
+            }}
             hide={(f) => (f === 'authorityId' && !tls) || ((f === 'witnessClientId' || f === 'witnessCredentialId') && !witness)}
           />
           <CheckField label="Switched on" {...register('enabled')} />
@@ -104,7 +122,11 @@ export function DestinationForm({ destination, onClose, onSaved }: { destination
               </Button>
             )}
           </div>
-          {check.steps.length === 0 ? <p className="text-muted">Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it.</p> : <Steps steps={check.steps} />}
+          {check.steps.length === 0 ? (
+            <p className="text-muted">Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it.</p>
+          ) : (
+            <Steps steps={check.steps} />
+          )}
           <Heading>Credentials</Heading>
           <p className="text-muted">
             Certificates and log-ins are kept apart from destinations.{' '}

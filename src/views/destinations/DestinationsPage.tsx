@@ -13,7 +13,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live'
-import { conditionGlyph, ConditionText } from '../shared/condition'
+import { ConditionText, conditionGlyph } from '../shared/condition'
 import { tellFailure } from '../shared/problems'
 import { DestinationForm } from './DestinationForm'
 
@@ -54,7 +54,8 @@ function Destinations() {
         )}
         {destinations.data && list.length === 0 && (
           <Empty title="No destination yet" action={add}>
-            A destination is where messages go. Have the host, its port, the authority that signed it and your certificate at hand; those go under Credentials first.
+            A destination is where messages go. Have the host, its port, the authority that signed it and your certificate at hand; those go under
+            Credentials first.
           </Empty>
         )}
         {list.length > 0 && (
@@ -75,7 +76,13 @@ function Destinations() {
               {list.map((d) => {
                 const c = conditions?.[d.id]
                 return (
-                  <tr key={d.id} aria-selected={d.id === one?.id} onClick={() => setChosen(d.id)} onDoubleClick={() => mayEdit && setForm(d)} className={`h-[34px] cursor-default border-b border-line/70 ${d.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}>
+                  <tr
+                    key={d.id}
+                    aria-selected={d.id === one?.id}
+                    onClick={() => setChosen(d.id)}
+                    onDoubleClick={() => mayEdit && setForm(d)}
+                    className={`h-[34px] cursor-default border-b border-line/70 ${d.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
+                  >
                     <td className="pl-3">
                       <Glyph state={c ? conditionGlyph[c.sender.state] : 'idle'} />
                     </td>
@@ -86,10 +93,20 @@ function Destinations() {
                     <td className={`max-w-48 truncate px-2 ${c?.sender.state === 'trouble' ? 'text-bad' : ''}`} title={c?.sender.reason}>
                       {c ? (c.sender.state === 'running' ? 'running' : c.sender.reason) : '...'}
                     </td>
-                    <td className="px-2">{d.settings.witness ? <Glyph state={c?.witness ? conditionGlyph[c.witness.state] : 'idle'} title={c?.witness?.reason ?? 'off'} /> : <span className="text-muted">none</span>}</td>
-                    <td className={`px-2 text-right font-mono text-[12.5px] ${c && c.waiting > 1000 ? 'text-uncertain' : ''}`}>{c ? countText(c.waiting) : ''}</td>
+                    <td className="px-2">
+                      {d.settings.witness ? (
+                        <Glyph state={c?.witness ? conditionGlyph[c.witness.state] : 'idle'} title={c?.witness?.reason ?? 'off'} />
+                      ) : (
+                        <span className="text-muted">none</span>
+                      )}
+                    </td>
+                    <td className={`px-2 text-right font-mono text-[12.5px] ${c && c.waiting > 1000 ? 'text-uncertain' : ''}`}>
+                      {c ? countText(c.waiting) : ''}
+                    </td>
                     <td className="px-2 text-right font-mono text-[12.5px]">{c ? rateText(c.sender.rate) : ''}</td>
-                    <td className="px-3 text-right font-mono text-[12.5px] whitespace-nowrap">{c?.sender.last ? ageText(now - c.sender.last) : '-'}</td>
+                    <td className="px-3 text-right font-mono text-[12.5px] whitespace-nowrap">
+                      {c?.sender.last ? ageText(now - c.sender.last) : '-'}
+                    </td>
                   </tr>
                 )
               })}
@@ -147,14 +164,25 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
       {!s.tls && <WarnNote>Without TLS: anybody in between can read and change messages.</WarnNote>}
       <Heading>Outbox</Heading>
       <div className="my-1 h-[9px] overflow-hidden rounded-[2px] border border-line bg-paper" title="How full it is">
-        <div className={`h-full ${c && c.bytes > c.capBytes * 0.8 ? 'bg-bad' : 'bg-slate'}`} style={{ width: `${c ? Math.max(c.bytes > 0 ? 1 : 0, (100 * c.bytes) / c.capBytes) : 0}%` }} />
+        <div
+          className={`h-full ${c && c.bytes > c.capBytes * 0.8 ? 'bg-bad' : 'bg-slate'}`}
+          style={{ width: `${c ? Math.max(c.bytes > 0 ? 1 : 0, (100 * c.bytes) / c.capBytes) : 0}%` }}
+        />
       </div>
       <Fact name="Waiting">{c ? `${countText(c.waiting)} messages` : '-'}</Fact>
       <Fact name="On disk">{c ? `${bytesText(c.bytes)} of ${bytesText(c.capBytes)}` : '-'}</Fact>
       <Heading>Sender</Heading>
       <Fact name="Client id">{s.clientId}</Fact>
-      {mayEdit && <Fact name="Identity">{name(s.credentialId)}</Fact>}
-      {mayEdit && <Fact name="Authority">{name(s.authorityId)}</Fact>}
+      {mayEdit && (
+        <Fact name="Identity" mono={false}>
+          {name(s.credentialId)}
+        </Fact>
+      )}
+      {mayEdit && (
+        <Fact name="Authority" mono={false}>
+          {name(s.authorityId)}
+        </Fact>
+      )}
       <Fact name="In flight">up to {s.window}</Fact>
       <Fact name="Since">{c ? <Time at={c.sender.since} date /> : '-'}</Fact>
       <Heading>Witness</Heading>
@@ -165,7 +193,11 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
             {c?.witness?.state === 'trouble' && c.witness.hint && <div className="mt-1">{c.witness.hint}</div>}
           </div>
           <Fact name="Client id">{s.witnessClientId}</Fact>
-          {mayEdit && <Fact name="Identity">{name(s.witnessCredentialId)}</Fact>}
+          {mayEdit && (
+            <Fact name="Identity" mono={false}>
+              {name(s.witnessCredentialId)}
+            </Fact>
+          )}
           <Fact name="Seen">{c?.witness ? rateText(c.witness.rate) : '-'}</Fact>
         </>
       ) : (

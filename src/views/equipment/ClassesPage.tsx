@@ -36,7 +36,12 @@ function Classes() {
     try {
       await call('removeClass', { params: { id: c.id } })
       await refresh('listClasses')
-      toast(`${c.name} removed`, { action: { label: 'Undo', onClick: () => void call('addClass', { body: { name: c.name, members: c.members } }).then(() => refresh('listClasses'), tellFailure) } })
+      toast(`${c.name} removed`, {
+        action: {
+          label: 'Undo',
+          onClick: () => void call('addClass', { body: { name: c.name, members: c.members } }).then(() => refresh('listClasses'), tellFailure),
+        },
+      })
     } catch (e) {
       tellFailure(e)
     }
@@ -45,7 +50,11 @@ function Classes() {
     <>
       <Row station="equipment" page="Classes">
         {chosen && (
-          <Button disabled={!mayEdit || chosen.equipmentCount > 0} title={chosen.equipmentCount > 0 ? 'Equipment of this class exists' : ''} onClick={() => void remove(chosen)}>
+          <Button
+            disabled={!mayEdit || chosen.equipmentCount > 0}
+            title={chosen.equipmentCount > 0 ? 'Equipment of this class exists' : ''}
+            onClick={() => void remove(chosen)}
+          >
             Remove
           </Button>
         )}
@@ -58,7 +67,12 @@ function Classes() {
             <ul aria-label="Classes">
               {list.map((c) => (
                 <li key={c.id}>
-                  <button type="button" onClick={() => setChosen(c.id)} aria-pressed={c.id === chosen?.id} className={`flex h-[26px] w-full items-center justify-between border-l-2 px-3 text-left ${c.id === chosen?.id ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`}>
+                  <button
+                    type="button"
+                    onClick={() => setChosen(c.id)}
+                    aria-pressed={c.id === chosen?.id}
+                    className={`flex h-[26px] w-full items-center justify-between border-l-2 px-3 text-left ${c.id === chosen?.id ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`}
+                  >
                     <span className="truncate">{c.name}</span>
                     <span className="font-mono text-[12px] text-muted">{c.equipmentCount}</span>
                   </button>
@@ -79,7 +93,12 @@ function Classes() {
             A class says once what a kind of equipment looks like: its members, their types and units.
           </Empty>
         ) : (
-          <ClassForm key={chosen ? `${chosen.id} ${chosen.version}` : 'new'} cls={chosen ?? null} mayEdit={mayEdit} onSaved={(c) => setChosen(c.id)} />
+          <ClassForm
+            key={chosen ? `${chosen.id} ${chosen.version}` : 'new'}
+            cls={chosen ?? null}
+            mayEdit={mayEdit}
+            onSaved={(c) => setChosen(c.id)}
+          />
         )}
       </ThreeParts>
     </>
@@ -142,11 +161,21 @@ function ClassForm({ cls, mayEdit, onSaved }: { cls: EquipmentClass | null; mayE
             // biome-ignore lint/suspicious/noArrayIndexKey: the place is the row's name while keys are typed
             <tr key={i} className="align-top">
               <td className="py-1 pr-2">
-                <input aria-label="Member" className={box} value={m.label} onChange={(e) => set(i, { label: e.target.value, ...(m.key === keyFrom(m.label) && { key: keyFrom(e.target.value) }) })} />
+                <input
+                  aria-label="Member"
+                  className={box}
+                  value={m.label}
+                  onChange={(e) => set(i, { label: e.target.value, ...(m.key === keyFrom(m.label) && { key: keyFrom(e.target.value) }) })}
+                />
                 {fields[`members.${i}.label`] && <div className="text-xs text-bad">{fields[`members.${i}.label`]}</div>}
               </td>
               <td className="px-2 py-1">
-                <input aria-label="Name in payloads" className={`${box} font-mono text-[12.5px]`} value={m.key} onChange={(e) => set(i, { key: e.target.value })} />
+                <input
+                  aria-label="Name in payloads"
+                  className={`${box} font-mono text-[12.5px]`}
+                  value={m.key}
+                  onChange={(e) => set(i, { key: e.target.value })}
+                />
                 {fields[`members.${i}.key`] && <div className="text-xs text-bad">{fields[`members.${i}.key`]}</div>}
               </td>
               <td className="px-2 py-1">
@@ -160,7 +189,12 @@ function ClassForm({ cls, mayEdit, onSaved }: { cls: EquipmentClass | null; mayE
                 <input aria-label="Unit" className={`${box} w-20`} value={m.unit} onChange={(e) => set(i, { unit: e.target.value })} />
               </td>
               <td className="py-1">
-                <button type="button" aria-label={`Remove ${m.label || 'member'}`} className="grid size-[26px] place-items-center rounded-sm text-muted hover:bg-well" onClick={() => setMembers(members.filter((_, k) => k !== i))}>
+                <button
+                  type="button"
+                  aria-label={`Remove ${m.label || 'member'}`}
+                  className="grid size-[26px] place-items-center rounded-sm text-muted hover:bg-well"
+                  onClick={() => setMembers(members.filter((_, k) => k !== i))}
+                >
                   <X size={14} />
                 </button>
               </td>
@@ -172,7 +206,9 @@ function ClassForm({ cls, mayEdit, onSaved }: { cls: EquipmentClass | null; mayE
         <Button small onClick={() => setMembers([...members, { key: '', label: '', dataType: 'number', unit: '' }])} disabled={!mayEdit}>
           <Plus size={13} /> Member
         </Button>
-        <span className="ml-auto text-muted">{cls && cls.equipmentCount > 0 && dirty ? `Changes ${cls.equipmentCount} equipment; what is live stays as it was frozen` : ''}</span>
+        <span className="ml-auto text-muted">
+          {cls && cls.equipmentCount > 0 && dirty ? `Changes ${cls.equipmentCount} equipment; what is live stays as it was frozen` : ''}
+        </span>
         <Button kind="main" type="submit" busy={busy} disabled={!mayEdit || !dirty}>
           {cls ? 'Save' : 'Add class'}
         </Button>

@@ -87,12 +87,24 @@ export function EquipmentForm({ equipment, parent, level, list, classes, onClose
               </option>
             ))}
         </SelectField>
-        <SelectField label="Level" value={lev} onChange={(e) => setLevel(e.target.value as Level)} error={fields.level} help="Of the ISA-95 hierarchy">
+        <SelectField
+          label="Level"
+          value={lev}
+          onChange={(e) => setLevel(e.target.value as Level)}
+          error={fields.level}
+          help="Of the ISA-95 hierarchy"
+        >
           {Level.options.map((l) => (
             <option key={l}>{l}</option>
           ))}
         </SelectField>
-        <SelectField label="Class" value={classId} onChange={(e) => setClass(e.target.value)} error={fields.classId} help="What it looks like; none for a place that only holds others">
+        <SelectField
+          label="Class"
+          value={classId}
+          onChange={(e) => setClass(e.target.value)}
+          error={fields.classId}
+          help="What it looks like; none for a place that only holds others"
+        >
           <option value="">none</option>
           {classes.map((c) => (
             <option key={c.id} value={c.id}>
@@ -101,7 +113,12 @@ export function EquipmentForm({ equipment, parent, level, list, classes, onClose
           ))}
         </SelectField>
         {cls && cls.members.length > 0 && (
-          <CheckField label="Bind by name" checked={match} onChange={(e) => setMatch(e.target.checked)} help={name.trim() ? `${hits.size} of ${cls.members.length} members have a tag whose name fits` : 'Type the name first'} />
+          <CheckField
+            label="Bind by name"
+            checked={match}
+            onChange={(e) => setMatch(e.target.checked)}
+            help={name.trim() ? `${hits.size} of ${cls.members.length} members have a tag whose name fits` : 'Type the name first'}
+          />
         )}
         <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
         {problem && <ProblemNote problem={problem} />}

@@ -58,7 +58,14 @@ export function Members({ equipment, cls, mayEdit }: { equipment: Equipment; cls
                 </td>
                 <td className="px-2 py-1.5">
                   {editing === m.key ? (
-                    <TagPicker query={`${equipment.name} ${m.label}`} tags={tags.data ?? []} onPick={(t) => void bind(m, { kind: 'tag', tagId: t.id })} onConstant={(value) => void bind(m, { kind: 'constant', value })} onClose={() => setEditing(null)} member={m} />
+                    <TagPicker
+                      query={`${equipment.name} ${m.label}`}
+                      tags={tags.data ?? []}
+                      onPick={(t) => void bind(m, { kind: 'tag', tagId: t.id })}
+                      onConstant={(value) => void bind(m, { kind: 'constant', value })}
+                      onClose={() => setEditing(null)}
+                      member={m}
+                    />
                   ) : tag ? (
                     <a className="text-slate hover:underline" href={`/tags?tag=${tag.id}`}>
                       {tag.name}
@@ -69,13 +76,26 @@ export function Members({ equipment, cls, mayEdit }: { equipment: Equipment; cls
                     <span className="text-muted">nothing: left out of payloads</span>
                   )}
                 </td>
-                <td className="px-2 py-1.5 text-right whitespace-nowrap">{tag ? <Now tag={tag} /> : b?.kind === 'constant' ? <span className="font-mono">{String(b.value)}</span> : null}</td>
+                <td className="px-2 py-1.5 text-right whitespace-nowrap">
+                  {tag ? <Now tag={tag} /> : b?.kind === 'constant' ? <span className="font-mono">{String(b.value)}</span> : null}
+                </td>
                 <td className="px-2 py-1.5 text-muted">
                   {m.unit}
-                  {tag && tag.unit !== m.unit && <span className="text-uncertain" title={`The tag is in ${tag.unit || 'no unit'}`}> ≠ {tag.unit || 'none'}</span>}
+                  {tag && tag.unit !== m.unit && (
+                    <span className="text-uncertain" title={`The tag is in ${tag.unit || 'no unit'}`}>
+                      {' '}
+                      ≠ {tag.unit || 'none'}
+                    </span>
+                  )}
                 </td>
                 <td className="py-1 text-right whitespace-nowrap">
-                  <Button small kind="quiet" disabled={!mayEdit} onClick={() => setEditing(editing === m.key ? null : m.key)} aria-label={`${b ? 'Change' : 'Bind'} ${m.label}`}>
+                  <Button
+                    small
+                    kind="quiet"
+                    disabled={!mayEdit}
+                    onClick={() => setEditing(editing === m.key ? null : m.key)}
+                    aria-label={`${b ? 'Change' : 'Bind'} ${m.label}`}
+                  >
                     {b ? 'change' : 'bind'}
                   </Button>
                   {b && (
@@ -94,7 +114,12 @@ export function Members({ equipment, cls, mayEdit }: { equipment: Equipment; cls
         <div className="mt-3">
           <Button
             disabled={!mayEdit}
-            onClick={() => void save({ ...equipment.bindings, ...Object.fromEntries(fresh.map(([k, tagId]) => [k, { kind: 'tag' as const, tagId }])) }, `${fresh.length} members bound`)}
+            onClick={() =>
+              void save(
+                { ...equipment.bindings, ...Object.fromEntries(fresh.map(([k, tagId]) => [k, { kind: 'tag' as const, tagId }])) },
+                `${fresh.length} members bound`,
+              )
+            }
           >
             Bind {fresh.length} by name
           </Button>
@@ -115,11 +140,38 @@ function Now({ tag }: { tag: Tag }) {
   )
 }
 
-function TagPicker({ query, tags, member, onPick, onConstant, onClose }: { query: string; tags: readonly Tag[]; member: Member; onPick(t: Tag): void; onConstant(v: string | number | boolean): void; onClose(): void }) {
+function TagPicker({
+  query,
+  tags,
+  member,
+  onPick,
+  onConstant,
+  onClose,
+}: {
+  query: string
+  tags: readonly Tag[]
+  member: Member
+  onPick(t: Tag): void
+  onConstant(v: string | number | boolean): void
+  onClose(): void
+}) {
   const [text, setText] = useState('')
   const found = rankTags(text || query, tags, 8)
   const shown = found.length > 0 || text ? found : rankTags(query.split(' ').at(-1) ?? '', tags, 8)
-  const constant = text === '' ? null : member.dataType === 'boolean' ? (text === 'true' ? true : text === 'false' ? false : null) : member.dataType === 'number' || member.dataType === 'integer' ? (Number.isFinite(Number(text)) ? Number(text) : null) : text
+  const constant =
+    text === ''
+      ? null
+      : member.dataType === 'boolean'
+        ? text === 'true'
+          ? true
+          : text === 'false'
+            ? false
+            : null
+        : member.dataType === 'number' || member.dataType === 'integer'
+          ? Number.isFinite(Number(text))
+            ? Number(text)
+            : null
+          : text
   return (
     <div className="w-80">
       <input

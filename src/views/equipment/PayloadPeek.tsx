@@ -1,3 +1,4 @@
+import { useSyncExternalStore } from 'react'
 import type { Equipment, EquipmentClass } from '~/contract/equipment'
 import type { PlanMember } from '~/contract/publication'
 import { compactJson } from '~/core/shape/compact-json'
@@ -7,7 +8,6 @@ import { bytesText } from '~/ui/time'
 import { useCall } from '../app/api'
 import { live, useWatch } from '../app/live'
 import { Payload } from '../shared/Payload'
-import { useSyncExternalStore } from 'react'
 
 let beat = 0
 const onValues = (l: () => void) =>
@@ -25,7 +25,16 @@ export function PayloadPeek({ equipment, cls, byId }: { equipment: Equipment; cl
     const b = equipment.bindings[m.key]
     const tag = b?.kind === 'tag' ? tagById.get(b.tagId) : undefined
     if (!b || (b.kind === 'tag' && !tag)) return []
-    return [{ key: m.key, dataType: m.dataType, unit: m.unit, handle: tag?.handle ?? null, constant: b.kind === 'constant' ? b.value : null, deadband: null }]
+    return [
+      {
+        key: m.key,
+        dataType: m.dataType,
+        unit: m.unit,
+        handle: tag?.handle ?? null,
+        constant: b.kind === 'constant' ? b.value : null,
+        deadband: null,
+      },
+    ]
   })
   const handles = members.flatMap((m) => (m.handle === null ? [] : [m.handle]))
   useWatch({ tags: handles })

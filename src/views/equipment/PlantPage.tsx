@@ -49,7 +49,12 @@ function Plant() {
       await call('removeEquipment', { params: { id: e.id } })
       await refresh('listEquipment', 'listClasses')
       const { id: _i, version: _v, ...draft } = e
-      toast(`${e.name} removed`, { action: { label: 'Undo', onClick: () => void call('addEquipment', { body: draft }).then(() => refresh('listEquipment', 'listClasses'), tellFailure) } })
+      toast(`${e.name} removed`, {
+        action: {
+          label: 'Undo',
+          onClick: () => void call('addEquipment', { body: draft }).then(() => refresh('listEquipment', 'listClasses'), tellFailure),
+        },
+      })
     } catch (x) {
       tellFailure(x)
     }
@@ -64,7 +69,11 @@ function Plant() {
       <Row station="equipment" page="Plant">
         {chosen && (
           <>
-            <Button disabled={!mayEdit || (children.get(chosen.id)?.length ?? 0) > 0} title={(children.get(chosen.id)?.length ?? 0) > 0 ? 'There is equipment under it' : ''} onClick={() => void remove(chosen)}>
+            <Button
+              disabled={!mayEdit || (children.get(chosen.id)?.length ?? 0) > 0}
+              title={(children.get(chosen.id)?.length ?? 0) > 0 ? 'There is equipment under it' : ''}
+              onClick={() => void remove(chosen)}
+            >
               Remove
             </Button>
             <Button disabled={!mayEdit} onClick={() => setForm({ edit: chosen })}>
@@ -81,7 +90,16 @@ function Plant() {
         left={
           list.length > 0 && (
             <div role="tree" aria-label="Plant">
-              <Branch nodes={children.get(null) ?? []} depth={0} childrenOf={children} chosen={chosen?.id ?? null} onChoose={setChosen} closed={closed} setClosed={setClosed} classOf={classOf} />
+              <Branch
+                nodes={children.get(null) ?? []}
+                depth={0}
+                childrenOf={children}
+                chosen={chosen?.id ?? null}
+                onChoose={setChosen}
+                closed={closed}
+                setClosed={setClosed}
+                classOf={classOf}
+              />
             </div>
           )
         }
@@ -130,7 +148,15 @@ function Plant() {
   )
 }
 
-function Inside({ nodes, classOf, onChoose }: { nodes: readonly Equipment[]; classOf(e: Equipment): EquipmentClass | undefined; onChoose(id: string): void }) {
+function Inside({
+  nodes,
+  classOf,
+  onChoose,
+}: {
+  nodes: readonly Equipment[]
+  classOf(e: Equipment): EquipmentClass | undefined
+  onChoose(id: string): void
+}) {
   if (nodes.length === 0) return <p className="text-muted">It has no class, so it sends nothing itself; and nothing stands under it yet.</p>
   return (
     <ul className="max-w-lg">
@@ -150,7 +176,12 @@ function Inside({ nodes, classOf, onChoose }: { nodes: readonly Equipment[]; cla
 function Bound({ equipment, cls }: { equipment: Equipment; cls: EquipmentClass | undefined }) {
   if (!cls) return <span className="w-[14px]" />
   const bound = cls.members.filter((m) => equipment.bindings[m.key]).length
-  return <Glyph state={bound === cls.members.length ? 'good' : bound > 0 ? 'uncertain' : 'idle'} title={`${bound} of ${cls.members.length} members bound`} />
+  return (
+    <Glyph
+      state={bound === cls.members.length ? 'good' : bound > 0 ? 'uncertain' : 'idle'}
+      title={`${bound} of ${cls.members.length} members bound`}
+    />
+  )
 }
 
 interface BranchProps {
@@ -175,8 +206,18 @@ function Branch({ nodes, depth, ...rest }: BranchProps) {
       setClosed(next)
     }
     return (
-      <div key={n.id} role="treeitem" tabIndex={-1} aria-selected={n.id === chosen} aria-expanded={under.length > 0 ? open : undefined} aria-label={n.name}>
-        <div className={`flex h-[26px] items-center border-l-2 pr-2 ${n.id === chosen ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`} style={{ paddingLeft: 4 + depth * 13 }}>
+      <div
+        key={n.id}
+        role="treeitem"
+        tabIndex={-1}
+        aria-selected={n.id === chosen}
+        aria-expanded={under.length > 0 ? open : undefined}
+        aria-label={n.name}
+      >
+        <div
+          className={`flex h-[26px] items-center border-l-2 pr-2 ${n.id === chosen ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`}
+          style={{ paddingLeft: 4 + depth * 13 }}
+        >
           {under.length > 0 ? (
             <button type="button" className="grid size-[18px] place-items-center text-muted" aria-label={open ? 'Close' : 'Open'} onClick={toggle}>
               {open ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
@@ -186,7 +227,9 @@ function Branch({ nodes, depth, ...rest }: BranchProps) {
           )}
           <button type="button" className="flex min-w-0 flex-1 items-center gap-2 text-left" onClick={() => onChoose(n.id)}>
             <span className="truncate">{n.name}</span>
-            <span className="ml-auto shrink-0">{classOf(n) ? <Bound equipment={n} cls={classOf(n)} /> : <span className="font-mono text-[12px] text-muted">{under.length || ''}</span>}</span>
+            <span className="ml-auto shrink-0">
+              {classOf(n) ? <Bound equipment={n} cls={classOf(n)} /> : <span className="font-mono text-[12px] text-muted">{under.length || ''}</span>}
+            </span>
           </button>
         </div>
         {open && under.length > 0 && <Branch nodes={under} depth={depth + 1} {...rest} />}

@@ -7,16 +7,33 @@ import { useCall } from '../app/api'
 const glyphs: Record<EventRow['severity'], GlyphState> = { good: 'good', note: 'idle', warning: 'uncertain', trouble: 'bad' }
 
 /** What happened, newest first: with its hop, the reason, and what to do. */
-export function EventList({ from, to, limit = 200, filter = '', date = false }: { from?: number; to?: number; limit?: number; filter?: string; date?: boolean }) {
+export function EventList({
+  from,
+  to,
+  limit = 200,
+  filter = '',
+  date = false,
+}: {
+  from?: number
+  to?: number
+  limit?: number
+  filter?: string
+  date?: boolean
+}) {
   const events = useCall('events', {
     // Whole seconds, so that the question stays the same while the page does.
-    query: { limit, from: from === undefined ? undefined : Math.floor(from / 1000) * 1000, to: to === undefined ? undefined : Math.ceil(to / 1000) * 1000 } as never,
+    query: {
+      limit,
+      from: from === undefined ? undefined : Math.floor(from / 1000) * 1000,
+      to: to === undefined ? undefined : Math.ceil(to / 1000) * 1000,
+    } as never,
     refetchMs: 2000,
   })
   const words = filter.toLowerCase()
   if (events.isPending) return <Loading rows={3} />
   const shown = (events.data ?? []).filter((e) => `${e.subject} ${e.message} ${e.where} ${e.code}`.toLowerCase().includes(words))
-  if (shown.length === 0) return <p className="py-1 text-muted">{words ? 'No event fits the filter.' : 'Nothing out of the ordinary in this time.'}</p>
+  if (shown.length === 0)
+    return <p className="py-1 text-muted">{words ? 'No event fits the filter.' : 'Nothing out of the ordinary in this time.'}</p>
   return (
     <ul aria-label="Events">
       {shown.map((e) => (

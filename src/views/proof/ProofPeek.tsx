@@ -32,7 +32,11 @@ export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; 
       <div className="mb-2 text-muted">
         to {line.destination}, <Time at={b.start} date /> and {durationText(sliceMs)}
       </div>
-      <div className={`mb-2 rounded-sm border px-3 py-2 ${state === 'missing' || state === 'dropped' ? 'border-bad/40 bg-bad-wash text-bad' : 'border-line bg-paper'}`}>{stateWords[state]}</div>
+      <div
+        className={`mb-2 rounded-sm border px-3 py-2 ${state === 'missing' || state === 'dropped' ? 'border-bad/40 bg-bad-wash text-bad' : 'border-line bg-paper'}`}
+      >
+        {stateWords[state]}
+      </div>
       <Fact name="Produced">{countText(b.produced)}</Fact>
       <Fact name="Confirmed">{countText(b.confirmed)}</Fact>
       <Fact name="Late">{countText(b.late)}</Fact>
@@ -83,8 +87,16 @@ function Latency({ delivery }: { delivery: number }) {
   return (
     <div className="my-1 h-[104px]" role="img" aria-label="Histogram of latencies">
       <ResponsiveContainer width="100%" height="100%">
-        <BarChart data={bars.data} margin={{ top: 4, right: 0, bottom: 0, left: 0 }} barCategoryGap={1}>
-          <XAxis dataKey="ms" tickFormatter={(ms: number) => durationText(ms)} tick={{ fontSize: 11, fill: 'var(--muted)', fontFamily: 'var(--font-mono)' }} axisLine={{ stroke: 'var(--line)' }} tickLine={false} interval="preserveStartEnd" minTickGap={40} />
+        <BarChart data={bars.data} margin={{ top: 4, right: 22, bottom: 0, left: 22 }} barCategoryGap={1}>
+          <XAxis
+            dataKey="ms"
+            tickFormatter={(ms: number) => durationText(ms)}
+            tick={{ fontSize: 11, fill: 'var(--muted)', fontFamily: 'var(--font-mono)' }}
+            axisLine={{ stroke: 'var(--line)' }}
+            tickLine={false}
+            interval="preserveStartEnd"
+            minTickGap={40}
+          />
           <Tooltip
             cursor={{ fill: 'var(--well)' }}
             isAnimationActive={false}

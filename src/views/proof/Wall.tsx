@@ -46,18 +46,32 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
   }
   return (
     <div>
-      {/* biome-ignore lint/a11y/useSemanticElements: a picture that is walked through with the arrows */}
       <div ref={box} role="grid" aria-label="The wall" tabIndex={0} onKeyDown={key} className="max-h-[330px] overflow-auto">
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
             const line = lines[item.index]!
             return (
-              <div key={line.delivery} role="row" tabIndex={-1} aria-label={line.publication} className="absolute left-0 flex w-full items-center gap-3" style={{ height: ROW, transform: `translateY(${item.start}px)` }}>
+              <div
+                key={line.delivery}
+                role="row"
+                tabIndex={-1}
+                aria-label={line.publication}
+                className="absolute left-0 flex w-full items-center gap-3"
+                style={{ height: ROW, transform: `translateY(${item.start}px)` }}
+              >
                 <div className="w-[176px] shrink-0 leading-[13px]" title={`${line.publication}, to ${line.destination}`}>
                   <div className="truncate text-[13px]">{line.publication}</div>
                   <div className="truncate text-[11px] text-muted">{line.destination}</div>
                 </div>
-                <CourseOfBricks bricks={rows.get(line.delivery)} from={from} sliceMs={sliceMs} count={bricks} witnessed={line.witnessed} picked={picked?.delivery === line.delivery ? picked.brick.start : null} onPick={(brick) => onPick({ delivery: line.delivery, brick })} />
+                <CourseOfBricks
+                  bricks={rows.get(line.delivery)}
+                  from={from}
+                  sliceMs={sliceMs}
+                  count={bricks}
+                  witnessed={line.witnessed}
+                  picked={picked?.delivery === line.delivery ? picked.brick.start : null}
+                  onPick={(brick) => onPick({ delivery: line.delivery, brick })}
+                />
               </div>
             )
           })}
@@ -97,7 +111,14 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
   }
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: the wall around it takes the keys
-    <svg viewBox={`0 0 ${count * W} ${H + 2}`} preserveAspectRatio="none" className="h-[21px] min-w-0 flex-1 cursor-pointer" role="img" aria-label="Bricks" onClick={(e) => pick(e.clientX, e.currentTarget)}>
+    <svg
+      viewBox={`0 0 ${count * W} ${H + 2}`}
+      preserveAspectRatio="none"
+      className="h-[21px] min-w-0 flex-1 cursor-pointer"
+      role="img"
+      aria-label="Bricks"
+      onClick={(e) => pick(e.clientX, e.currentTarget)}
+    >
       <line x1="0" x2={count * W} y1={H - 0.5} y2={H - 0.5} className="stroke-line" />
       {Array.from({ length: count }, (_, i) => {
         const start = from + i * sliceMs
@@ -106,7 +127,9 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
         return (
           <g key={start}>
             {b && <Shape brick={b} x={x} witnessed={witnessed} strength={0.62 + 0.38 * (b.produced / most)} />}
-            {picked === start && <rect x={x - 0.5} y="0.5" width={W} height={H} fill="none" className="stroke-ink" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />}
+            {picked === start && (
+              <rect x={x - 0.5} y="0.5" width={W} height={H} fill="none" className="stroke-ink" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
+            )}
           </g>
         )
       })}
@@ -129,9 +152,28 @@ function Shape({ brick: b, x, witnessed, strength }: { brick: Brick; x: number; 
       case 'late':
         return <path d={`M${x} 1h${w}v${H - 1}h${-w / 2 + 2}l-2 -6l-2 6h${-w / 2 + 2}z`} className="fill-uncertain" />
       case 'missing':
-        return <rect x={x + 0.75} y="1.75" width={w - 1.5} height={H - 2.5} fill="none" className="stroke-bad" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
+        return (
+          <rect
+            x={x + 0.75}
+            y="1.75"
+            width={w - 1.5}
+            height={H - 2.5}
+            fill="none"
+            className="stroke-bad"
+            strokeWidth="1.5"
+            vectorEffect="non-scaling-stroke"
+          />
+        )
       case 'dropped':
-        return <path d={`M${x} ${H}V1h${w}v${H - 1}M${x} ${H}L${x + w} 1`} fill="none" className="stroke-bad" strokeWidth="1.2" vectorEffect="non-scaling-stroke" />
+        return (
+          <path
+            d={`M${x} ${H}V1h${w}v${H - 1}M${x} ${H}L${x + w} 1`}
+            fill="none"
+            className="stroke-bad"
+            strokeWidth="1.2"
+            vectorEffect="non-scaling-stroke"
+          />
+        )
       case 'doubled':
         return <path d={`M${x} 1h${w}v${H / 2 - 2}h${-w}zM${x} ${H / 2 + 1.5}h${w}V${H}h${-w}z`} className="fill-slate" />
     }

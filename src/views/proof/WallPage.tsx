@@ -63,14 +63,26 @@ function Proof() {
         <Button small onClick={() => setUntil((until ?? now) - (BRICKS * sliceMs) / 2)} aria-label="Earlier">
           ←
         </Button>
-        <Button small disabled={until === null} onClick={() => setUntil(until! + (BRICKS * sliceMs) / 2 >= now ? null : until! + (BRICKS * sliceMs) / 2)} aria-label="Later">
+        <Button
+          small
+          disabled={until === null}
+          onClick={() => setUntil(until! + (BRICKS * sliceMs) / 2 >= now ? null : until! + (BRICKS * sliceMs) / 2)}
+          aria-label="Later"
+        >
           →
         </Button>
         <Button aria-pressed={until === null} onClick={() => setUntil(until === null ? now : null)}>
           {until === null ? 'Live' : 'Back to live'}
         </Button>
       </Row>
-      <ThreeParts id="proof" peekWidth={306} peek={chosen && (picked ? <BrickPeek picked={picked} line={chosen} sliceMs={sliceMs} onClose={() => setPicked(null)} /> : <LinePeek line={chosen} />)}>
+      <ThreeParts
+        id="proof"
+        peekWidth={306}
+        peek={
+          chosen &&
+          (picked ? <BrickPeek picked={picked} line={chosen} sliceMs={sliceMs} onClose={() => setPicked(null)} /> : <LinePeek line={chosen} />)
+        }
+      >
         {all === null ? (
           first.error ? (
             <div className="p-4">
@@ -83,7 +95,10 @@ function Proof() {
           <Empty
             title="Nothing has been sent yet"
             action={
-              <a className="inline-flex h-[27px] items-center rounded-sm border border-clay bg-clay px-3 font-semibold text-clay-ink" href="/publications">
+              <a
+                className="inline-flex h-[27px] items-center rounded-sm border border-clay bg-clay px-3 font-semibold text-clay-ink"
+                href="/publications"
+              >
                 To the publications
               </a>
             }
@@ -99,7 +114,14 @@ function Proof() {
                 <ProblemNote problem={failureIn(wall.error)} />
               </div>
             )}
-            <Lines lines={all} chosen={chosen?.delivery ?? null} onChoose={(d) => (setLine(d), setPicked(null))} />
+            <Lines
+              lines={all}
+              chosen={chosen?.delivery ?? null}
+              onChoose={(d) => {
+                setLine(d)
+                setPicked(null)
+              }}
+            />
             <Heading>What happened</Heading>
             <EventList from={picked ? picked.brick.start : from} to={picked ? picked.brick.start + sliceMs : to} limit={12} />
           </div>
@@ -112,7 +134,14 @@ function Proof() {
 function Totals({ lines }: { lines: readonly LedgerLine[] }) {
   const sum = useMemo(() => {
     const of = (k: keyof LedgerLine['counts']) => lines.reduce((n, l) => n + l.counts[k], 0)
-    return { confirmed: of('confirmed'), waiting: of('waiting'), late: of('late'), missing: of('missing'), doubled: of('doubled'), lost: of('dropped') + of('rejected') }
+    return {
+      confirmed: of('confirmed'),
+      waiting: of('waiting'),
+      late: of('late'),
+      missing: of('missing'),
+      doubled: of('doubled'),
+      lost: of('dropped') + of('rejected'),
+    }
   }, [lines])
   const worst = Math.max(...lines.map((l) => l.latency?.p99 ?? 0))
   const cells: [string, string, string][] = [
@@ -168,12 +197,22 @@ function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chos
         </thead>
         <tbody>
           {lines.map((l) => (
-            <tr key={l.delivery} data-line={l.publication} aria-selected={l.delivery === chosen} onClick={() => onChoose(l.delivery)} className={`h-7 cursor-default border-b border-line/70 text-right ${l.delivery === chosen ? 'bg-wash' : 'hover:bg-well/50'}`}>
+            <tr
+              key={l.delivery}
+              data-line={l.publication}
+              aria-selected={l.delivery === chosen}
+              onClick={() => onChoose(l.delivery)}
+              className={`h-7 cursor-default border-b border-line/70 text-right ${l.delivery === chosen ? 'bg-wash' : 'hover:bg-well/50'}`}
+            >
               <td className="max-w-48 truncate pl-1 text-left" title={`${l.publication}, to ${l.destination}`}>
                 {l.publication}
               </td>
               {columns.map(([k]) => (
-                <td key={k} data-count={k} className={`px-2 font-mono text-[12.5px] ${k === 'missing' && l.counts.missing > 0 ? 'text-bad' : k === 'doubled' && l.counts.doubled > 0 ? 'text-slate' : ''}`}>
+                <td
+                  key={k}
+                  data-count={k}
+                  className={`px-2 font-mono text-[12.5px] ${k === 'missing' && l.counts.missing > 0 ? 'text-bad' : k === 'doubled' && l.counts.doubled > 0 ? 'text-slate' : ''}`}
+                >
                   {k === 'confirmed' && !l.witnessed ? 'no witness' : countText(l.counts[k])}
                 </td>
               ))}

@@ -71,7 +71,10 @@ function Publications() {
       <>
         <Row station="publications" page="List" />
         <div className="p-4">
-          <ProblemNote problem={failureIn(publications.error ?? destinations.error)} action={<Button onClick={() => void publications.refetch()}>Try again</Button>} />
+          <ProblemNote
+            problem={failureIn(publications.error ?? destinations.error)}
+            action={<Button onClick={() => void publications.refetch()}>Try again</Button>}
+          />
         </div>
       </>
     )

@@ -4,7 +4,23 @@ import type { Finding } from '~/contract/publication'
 import { Glyph } from '~/ui/Glyph'
 
 /** One part of the sentence: its plain summary, and under it, opened, what can be changed. */
-export function Section({ title, summary, findings, error, open, onToggle, children }: { title: string; summary: ReactNode; findings: readonly Finding[]; error?: string | undefined; open: boolean; onToggle(): void; children: ReactNode }) {
+export function Section({
+  title,
+  summary,
+  findings,
+  error,
+  open,
+  onToggle,
+  children,
+}: {
+  title: string
+  summary: ReactNode
+  findings: readonly Finding[]
+  error?: string | undefined
+  open: boolean
+  onToggle(): void
+  children: ReactNode
+}) {
   return (
     <section className="rounded-sm border border-line bg-sheet" aria-label={title}>
       <button type="button" onClick={onToggle} aria-expanded={open} className="flex w-full items-center gap-3 px-3 py-[7px] text-left">

@@ -13,8 +13,8 @@ import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { conditionGlyph } from '../shared/condition'
 import { tellFailure } from '../shared/problems'
-import { Section } from './Section'
 import { MessagePeek } from './MessagePeek'
+import { Section } from './Section'
 import { WhatPicker, whatWords } from './WhatPicker'
 
 interface Props {
@@ -92,7 +92,9 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
     setFields({})
     setBusy('save')
     try {
-      const saved = publication ? await call('changePublication', { params: { id: publication.id }, body: draft }) : await call('addPublication', { body: draft })
+      const saved = publication
+        ? await call('changePublication', { params: { id: publication.id }, body: draft })
+        : await call('addPublication', { body: draft })
       await refresh('listPublications', 'listDestinations')
       setDraft(pick(saved))
       return saved
@@ -104,6 +106,12 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
     } finally {
       setBusy(null)
     }
+  }
+  const saveOnly = async () => {
+    const saved = await save()
+    if (!saved) return
+    toast.success(`${saved.name} is saved`)
+    onSaved(saved.id)
   }
   const goLive = async () => {
     const saved = dirty ? await save() : publication
@@ -156,12 +164,14 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
         {publication && (
           <span className="flex items-center gap-2 rounded-sm border border-line bg-sheet px-2 py-[3px] text-xs" data-state={publication.state}>
             <Glyph state={live ? (condition ? conditionGlyph[condition.state] : 'uncertain') : 'idle'} />
-            {live ? (condition ? `${condition.state} · ` : '') : ''}
+            {live && condition && condition.state !== 'running' ? `${condition.state} · ` : ''}
             {publication.state}
             {publication.liveVersion !== null && ` · version ${publication.liveVersion}`}
           </span>
         )}
-        {publication && (publication.editedSinceLive || (dirty && publication.liveVersion !== null)) && <span className="text-xs text-muted">edits not live</span>}
+        {publication && (publication.editedSinceLive || (dirty && publication.liveVersion !== null)) && (
+          <span className="text-xs text-muted">edits not live</span>
+        )}
         {findings.length > 0 && (
           <span className={`text-xs ${stops > 0 ? 'text-bad' : 'text-uncertain'}`}>
             {stops > 0 ? `${stops} stop it` : `${findings.length} to know`}
@@ -173,7 +183,8 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             kind="danger"
             disabled={!mayEdit}
             onClick={() => {
-              if (window.confirm(`Remove ${publication.name}, its frozen versions and its account in the ledger? This cannot be undone.`)) void remove()
+              if (window.confirm(`Remove ${publication.name}, its frozen versions and its account in the ledger? This cannot be undone.`))
+                void remove()
             }}
           >
             Remove
@@ -189,10 +200,16 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             Resume
           </Button>
         )}
-        <Button disabled={!mayEdit || !dirty} busy={busy === 'save'} onClick={() => void save().then((p) => p && (toast.success(`${p.name} is saved`), onSaved(p.id)))}>
+        <Button disabled={!mayEdit || !dirty} busy={busy === 'save'} onClick={() => void saveOnly()}>
           Save
         </Button>
-        <Button kind="main" disabled={!mayEdit || stops > 0} busy={busy === 'live'} title={stops > 0 ? 'Mend what stops it first' : 'Freezes a version and sends it'} onClick={() => void goLive()}>
+        <Button
+          kind="main"
+          disabled={!mayEdit || stops > 0}
+          busy={busy === 'live'}
+          title={stops > 0 ? 'Mend what stops it first' : 'Freezes a version and sends it'}
+          onClick={() => void goLive()}
+        >
           Go live
         </Button>
       </Row>
@@ -217,10 +234,35 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
               {condition.state}: {condition.reason}. <span className="text-ink">{condition.hint}</span>
             </div>
           )}
-          <Section title="What" summary={whatWords(draft.equipmentIds, byId, classes.data ?? [])} findings={of('what')} error={fields.equipmentIds} {...section('what')}>
-            <WhatPicker equipment={equipment.data ?? []} classes={classes.data ?? []} chosen={draft.equipmentIds} onChange={(equipmentIds) => set({ equipmentIds })} />
+          <Section
+            title="What"
+            summary={whatWords(draft.equipmentIds, byId, classes.data ?? [])}
+            findings={of('what')}
+            error={fields.equipmentIds}
+            {...section('what')}
+          >
+            <WhatPicker
+              equipment={equipment.data ?? []}
+              classes={classes.data ?? []}
+              chosen={draft.equipmentIds}
+              onChange={(equipmentIds) => set({ equipmentIds })}
+            />
           </Section>
-          <Section title="When" summary={draft.trigger.kind === 'change' ? <>on change beyond each tag's deadband</> : <>every <b>{draft.trigger.seconds} s</b></>} findings={of('when')} error={fields['trigger.seconds']} {...section('when')}>
+          <Section
+            title="When"
+            summary={
+              draft.trigger.kind === 'change' ? (
+                <>on change beyond each tag's deadband</>
+              ) : (
+                <>
+                  every <b>{draft.trigger.seconds} s</b>
+                </>
+              )
+            }
+            findings={of('when')}
+            error={fields['trigger.seconds']}
+            {...section('when')}
+          >
             <div className="flex items-center gap-3">
               <Choice
                 label="Trigger"
@@ -248,9 +290,15 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
               <span className="text-muted">A change of quality, good to bad or back, always counts.</span>
             </div>
           </Section>
-          <Section title="Shape" summary="compact JSON: a key a member, bad quality as null with its reason" findings={of('shape')} {...section('shape')}>
+          <Section
+            title="Shape"
+            summary="compact JSON: a key a member, bad quality as null with its reason"
+            findings={of('shape')}
+            {...section('shape')}
+          >
             <p className="text-muted">
-              One flat object an equipment: <code className="font-mono">at</code> is the newest device time in ISO 8601, then each member by its name; <code className="font-mono">quality</code> lists only what is not good.
+              One flat object an equipment: <code className="font-mono">at</code> is the newest device time in ISO 8601, then each member by its name;{' '}
+              <code className="font-mono">quality</code> lists only what is not good.
             </p>
           </Section>
           <Section
@@ -265,10 +313,21 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             error={fields.topic}
             {...section('address')}
           >
-            <TextField label="Topic" mono value={draft.topic} onChange={(e) => set({ topic: e.target.value })} error={fields.topic} help="Names become lower case, spaces and slashes in them dashes" />
+            <TextField
+              label="Topic"
+              mono
+              value={draft.topic}
+              onChange={(e) => set({ topic: e.target.value })}
+              error={fields.topic}
+              help="Names become lower case, spaces and slashes in them dashes"
+            />
             <div className="flex flex-wrap gap-1 pb-2 pl-[142px]">
               {Object.keys(placeholders).map((p) => (
-                <Button key={p} small onClick={() => set({ topic: `${draft.topic}${draft.topic.endsWith('/') || draft.topic === '' ? '' : '/'}{${p}}` })}>
+                <Button
+                  key={p}
+                  small
+                  onClick={() => set({ topic: `${draft.topic}${draft.topic.endsWith('/') || draft.topic === '' ? '' : '/'}{${p}}` })}
+                >
                   <code className="font-mono">{`{${p}}`}</code>
                 </Button>
               ))}
@@ -291,7 +350,13 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
               </ul>
             )}
           </Section>
-          <Section title="Through" summary={destination ? <b>{destination.name}</b> : 'no destination yet'} findings={of('through')} error={fields.destinationId} {...section('through')}>
+          <Section
+            title="Through"
+            summary={destination ? <b>{destination.name}</b> : 'no destination yet'}
+            findings={of('through')}
+            error={fields.destinationId}
+            {...section('through')}
+          >
             {destinations.length === 0 ? (
               <a className="text-slate underline" href="/destinations?add">
                 Add a destination first
@@ -314,7 +379,8 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             summary={
               destination ? (
                 <>
-                  outbox up to <b>{destination.settings.outboxMb} MB</b>, oldest dropped first; {destination.settings.witness ? 'a witness reads it back' : 'no witness'}
+                  outbox up to <b>{destination.settings.outboxMb} MB</b>, oldest dropped first;{' '}
+                  {destination.settings.witness ? 'a witness reads it back' : 'no witness'}
                 </>
               ) : (
                 '-'
@@ -324,7 +390,8 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             {...section('safely')}
           >
             <p className="text-muted">
-              Messages wait on disk until the destination has them, and are sent again in order after a lost link. Limit and witness are the destination's:{' '}
+              Messages wait on disk until the destination has them, and are sent again in order after a lost link. Limit and witness are the
+              destination's:{' '}
               <a className="text-slate underline" href="/destinations">
                 change them there
               </a>

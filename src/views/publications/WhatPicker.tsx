@@ -10,7 +10,13 @@ export function whatWords(ids: readonly string[], byId: ReadonlyMap<string, Equi
   const all = ids.flatMap((id) => byId.get(id) ?? [])
   const kinds = [...new Set(all.map((e) => classes.find((c) => c.id === e.classId)?.name ?? 'no class'))]
   const parents = [...new Set(all.map((e) => e.parentId))]
-  const under = parents.length === 1 && parents[0] ? lineage(byId, parents[0]).slice(-2).map((e) => e.name).join(' / ') : null
+  const under =
+    parents.length === 1 && parents[0]
+      ? lineage(byId, parents[0])
+          .slice(-2)
+          .map((e) => e.name)
+          .join(' / ')
+      : null
   return (
     <>
       {ids.length === 1 ? <b>{all[0]?.name ?? 'one equipment'}</b> : `${ids.length} equipment`} of class <b>{kinds.join(', ')}</b>
@@ -20,7 +26,17 @@ export function whatWords(ids: readonly string[], byId: ReadonlyMap<string, Equi
 }
 
 /** Which equipment goes out: those with a class, by name or a whole class at once. */
-export function WhatPicker({ equipment, classes, chosen, onChange }: { equipment: readonly Equipment[]; classes: readonly EquipmentClass[]; chosen: readonly string[]; onChange(ids: string[]): void }) {
+export function WhatPicker({
+  equipment,
+  classes,
+  chosen,
+  onChange,
+}: {
+  equipment: readonly Equipment[]
+  classes: readonly EquipmentClass[]
+  chosen: readonly string[]
+  onChange(ids: string[]): void
+}) {
   const [filter, setFilter] = useState('')
   const set = useMemo(() => new Set(chosen), [chosen])
   const byId = useMemo(() => new Map(equipment.map((e) => [e.id, e])), [equipment])
@@ -28,7 +44,13 @@ export function WhatPicker({ equipment, classes, chosen, onChange }: { equipment
     () =>
       equipment
         .filter((e) => e.classId !== null)
-        .map((e) => ({ e, path: lineage(byId, e.id).slice(-3).map((x) => x.name).join(' / ') }))
+        .map((e) => ({
+          e,
+          path: lineage(byId, e.id)
+            .slice(-3)
+            .map((x) => x.name)
+            .join(' / '),
+        }))
         .sort((a, b) => byName(a.path, b.path)),
     [equipment, byId],
   )
@@ -63,7 +85,12 @@ export function WhatPicker({ equipment, classes, chosen, onChange }: { equipment
       <div className="max-h-48 overflow-auto rounded-sm border border-line bg-paper py-1">
         {shown.slice(0, 500).map(({ e, path }) => (
           <label key={e.id} className="flex h-[24px] items-center gap-2 px-2 hover:bg-well/60">
-            <input type="checkbox" className="accent-(--clay)" checked={set.has(e.id)} onChange={(x) => (x.target.checked ? add([e.id]) : onChange(chosen.filter((id) => id !== e.id)))} />
+            <input
+              type="checkbox"
+              className="accent-(--clay)"
+              checked={set.has(e.id)}
+              onChange={(x) => (x.target.checked ? add([e.id]) : onChange(chosen.filter((id) => id !== e.id)))}
+            />
             <span className="truncate">{path}</span>
             <span className="ml-auto shrink-0 text-xs text-muted">{classes.find((c) => c.id === e.classId)?.name}</span>
           </label>

@@ -4,8 +4,8 @@ import type { Caller } from '~/contract/person'
 import { Role } from '~/contract/role'
 import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
-import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { Modal } from '~/ui/Modal'
+import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { Frame, Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
@@ -70,7 +70,13 @@ function People({ caller }: { caller: Caller }) {
                     <td className="font-semibold">{p.name}</td>
                     <td className="font-mono text-[12.5px] text-muted">{p.login}</td>
                     <td>
-                      <select aria-label={`Role of ${p.name}`} value={p.role} disabled={p.id === caller.id} onChange={(e) => void setRole(p.id, e.target.value as Role)} className="h-[26px] rounded-sm border border-line bg-sheet px-1">
+                      <select
+                        aria-label={`Role of ${p.name}`}
+                        value={p.role}
+                        disabled={p.id === caller.id}
+                        onChange={(e) => void setRole(p.id, e.target.value as Role)}
+                        className="h-[26px] rounded-sm border border-line bg-sheet px-1"
+                      >
                         {Role.options.map((r) => (
                           <option key={r}>{r}</option>
                         ))}
@@ -183,7 +189,17 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
               <option key={r}>{r}</option>
             ))}
           </SelectField>
-          {what === 'person' && <TextField label="Password" type="password" autoComplete="new-password" value={v.password} onChange={set('password')} error={fields.password} help="At least 10 characters" />}
+          {what === 'person' && (
+            <TextField
+              label="Password"
+              type="password"
+              autoComplete="new-password"
+              value={v.password}
+              onChange={set('password')}
+              error={fields.password}
+              help="At least 10 characters"
+            />
+          )}
           <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
         </form>
       )}

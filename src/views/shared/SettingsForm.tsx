@@ -51,7 +51,11 @@ export function SettingsForm({ schema, path, form, options = {}, hide, after = {
     let field: ReactNode
     if (choices)
       field = (
-        <SelectField {...around} value={(watch(name) as string | null) ?? ''} onChange={(e) => setValue(name, e.target.value || null, { shouldValidate: true, shouldDirty: true })}>
+        <SelectField
+          {...around}
+          value={(watch(name) as string | null) ?? ''}
+          onChange={(e) => setValue(name, e.target.value || null, { shouldValidate: true, shouldDirty: true })}
+        >
           {options[key] && <option value="">none</option>}
           {choices.map((c) => (
             <option key={c.value} value={c.value}>
@@ -61,7 +65,15 @@ export function SettingsForm({ schema, path, form, options = {}, hide, after = {
         </SelectField>
       )
     else if (kind === 'boolean') field = <CheckField {...around} {...register(name)} />
-    else if (kind === 'number') field = <TextField {...around} inputMode="decimal" mono {...register(name, { setValueAs: (v) => (v === '' || v === null ? undefined : Number(v)) })} />
+    else if (kind === 'number')
+      field = (
+        <TextField
+          {...around}
+          inputMode="decimal"
+          mono
+          {...register(name, { setValueAs: (v) => (v === '' || v === null ? undefined : Number(v)) })}
+        />
+      )
     else field = <TextField {...around} mono {...register(name)} />
     return (
       <Fragment key={key}>

@@ -24,7 +24,8 @@ export function useCheck(route: Extract<RouteKey, 'checkSource' | 'checkDestinat
         setSteps(all)
       })
     } catch (e) {
-      if (!mine.signal.aborted) setSteps([{ key: 'check', label: 'Check', state: 'failed', detail: failureIn(e).message, ms: null, failure: failureIn(e) }])
+      if (!mine.signal.aborted)
+        setSteps([{ key: 'check', label: 'Check', state: 'failed', detail: failureIn(e).message, ms: null, failure: failureIn(e) }])
     } finally {
       if (abort.current === mine) setBusy(false)
     }
@@ -44,11 +45,17 @@ export function Steps({ steps }: { steps: readonly CheckStep[] }) {
       {steps.map((s) => (
         <li key={s.key} data-step={s.key} data-state={s.state} className="border-b border-line py-[7px] last:border-0">
           <div className="flex items-center gap-2">
-            {s.state === 'running' ? <Spinner /> : <Glyph state={s.state === 'passed' ? 'good' : s.state === 'failed' ? 'bad' : 'idle'} title={s.state} />}
+            {s.state === 'running' ? (
+              <Spinner />
+            ) : (
+              <Glyph state={s.state === 'passed' ? 'good' : s.state === 'failed' ? 'bad' : 'idle'} title={s.state} />
+            )}
             <span className={`font-semibold ${s.state === 'skipped' ? 'text-muted' : ''}`}>{s.label}</span>
             <span className="ml-auto font-mono text-xs text-muted">{s.ms === null ? '' : durationText(s.ms)}</span>
           </div>
-          {s.detail && s.state !== 'running' && <div className={`pl-[22px] text-[13px] break-words ${s.state === 'failed' ? 'text-bad' : 'text-muted'}`}>{s.detail}</div>}
+          {s.detail && s.state !== 'running' && (
+            <div className={`pl-[22px] text-[13px] break-words ${s.state === 'failed' ? 'text-bad' : 'text-muted'}`}>{s.detail}</div>
+          )}
           {s.failure?.hint && <div className="pl-[22px] text-[13px] break-words">{s.failure.hint}</div>}
         </li>
       ))}

@@ -11,7 +11,13 @@ export function ConditionText({ condition }: { condition: Condition | null | und
       <Glyph state={conditionGlyph[condition.state]} title={condition.state} />
       <span className={condition.state === 'trouble' ? 'text-bad' : ''}>
         {condition.state}
-        {condition.reason && condition.state !== 'trouble' ? <span className="text-muted"> {condition.reason}</span> : condition.reason ? `: ${condition.reason}` : ''}
+        {condition.reason && condition.state !== 'trouble' ? (
+          <span className="text-muted"> {condition.reason}</span>
+        ) : condition.reason ? (
+          `: ${condition.reason}`
+        ) : (
+          ''
+        )}
       </span>
     </span>
   )

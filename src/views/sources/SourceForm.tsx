@@ -1,11 +1,11 @@
 import { zodResolver } from '@hookform/resolvers/zod'
 import { useState } from 'react'
-import { type FieldValues, useForm, type UseFormReturn } from 'react-hook-form'
+import { type FieldValues, type UseFormReturn, useForm } from 'react-hook-form'
 import { OpcUaSettings, type Source, SourceDraft } from '~/contract/source'
 import { Button } from '~/ui/Button'
 import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { Heading, ProblemNote, type Problem, WarnNote } from '~/ui/Notes'
+import { Heading, type Problem, ProblemNote, WarnNote } from '~/ui/Notes'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { SettingsForm, showFields } from '../shared/SettingsForm'
 import { Steps, useCheck } from '../shared/Steps'
@@ -14,12 +14,23 @@ const fresh: SourceDraft = {
   name: '',
   kind: 'opcua',
   enabled: true,
-  settings: { endpoint: 'opc.tcp://', mode: 'SignAndEncrypt', policy: 'Basic256Sha256', login: 'user', user: '', serverThumbprint: '', rateMs: 500, retryMs: 1000 },
+  settings: {
+    endpoint: 'opc.tcp://',
+    mode: 'SignAndEncrypt',
+    policy: 'Basic256Sha256',
+    login: 'user',
+    user: '',
+    serverThumbprint: '',
+    rateMs: 500,
+    retryMs: 1000,
+  },
 }
 
 /** Adds or edits a source; the check on the right tries what stands in the form, saved or not. */
 export function SourceForm({ source, onClose, onSaved }: { source: Source | null; onClose(): void; onSaved(s: Source): void }) {
-  const start = source ? { name: source.name, kind: source.kind, enabled: source.enabled, settings: { serverThumbprint: '', user: '', ...source.settings } } : fresh
+  const start = source
+    ? { name: source.name, kind: source.kind, enabled: source.enabled, settings: { serverThumbprint: '', user: '', ...source.settings } }
+    : fresh
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(SourceDraft) as never, mode: 'onChange' })
   const [problem, setProblem] = useState<Problem | null>(null)
   const [saving, setSaving] = useState(false)
@@ -75,7 +86,13 @@ export function SourceForm({ source, onClose, onSaved }: { source: Source | null
     >
       <div className="grid grid-cols-[1fr_330px] gap-6">
         <form onSubmit={(e) => void save(e)} aria-label="Source">
-          <TextField label="Name" autoFocus placeholder="Kiln controller" error={formState.errors.name?.message as string | undefined} {...register('name')} />
+          <TextField
+            label="Name"
+            autoFocus
+            placeholder="Kiln controller"
+            error={formState.errors.name?.message as string | undefined}
+            {...register('name')}
+          />
           <SettingsForm
             schema={OpcUaSettings}
             path="settings"
@@ -117,14 +134,19 @@ export function SourceForm({ source, onClose, onSaved }: { source: Source | null
             )}
           </div>
           {check.steps.length === 0 ? (
-            <p className="text-muted">Tries, one after the other: name, port, secure channel, whether the server trusts Embrik, log-in, and a first read. Nothing is saved by it.</p>
+            <p className="text-muted">
+              Tries, one after the other: name, port, secure channel, whether the server trusts Embrik, log-in, and a first read. Nothing is saved by
+              it.
+            </p>
           ) : (
             <Steps steps={check.steps} />
           )}
           <Heading>Certificate of Embrik</Heading>
           <p className="text-muted">
             The server must trust it once. Its thumbprint:
-            <code className="mt-1 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all text-ink select-all">{application.data?.thumbprint ?? '...'}</code>
+            <code className="mt-1 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all text-ink select-all">
+              {application.data?.thumbprint ?? '...'}
+            </code>
           </p>
           {problem && (
             <div className="mt-3">

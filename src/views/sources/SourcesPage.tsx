@@ -12,7 +12,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live'
-import { conditionGlyph, ConditionText } from '../shared/condition'
+import { ConditionText, conditionGlyph } from '../shared/condition'
 import { SourceForm } from './SourceForm'
 
 export function SourcesPage({ caller }: { caller: Caller }) {
@@ -150,7 +150,10 @@ function SourcePeek({ source, onEdit, mayEdit }: { source: Source; onEdit(): voi
       <Fact name="Server">{settings.serverThumbprint ? short(settings.serverThumbprint) : 'not kept: check to take it over'}</Fact>
       <Fact name="Embrik">{application.data ? <span title={application.data.thumbprint}>{short(application.data.thumbprint)}</span> : '...'}</Fact>
       <div className="mt-4 flex gap-2">
-        <a className="inline-flex h-[27px] items-center rounded-sm border border-line bg-sheet px-3 hover:border-muted" href={`/tags?add=${source.id}`}>
+        <a
+          className="inline-flex h-[27px] items-center rounded-sm border border-line bg-sheet px-3 hover:border-muted"
+          href={`/tags?add=${source.id}`}
+        >
           Browse and add tags
         </a>
         {source.tagCount === 0 && (

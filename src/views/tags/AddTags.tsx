@@ -113,6 +113,11 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
       }
     })
 
+  const changeSource = (id: string) => {
+    setSource(id)
+    setPicked(new Map())
+    setProblem(null)
+  }
   const words = filter.trim().toLowerCase()
   const rows = [...picked.values()]
   return (
@@ -134,7 +139,7 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
     >
       <div className="grid h-[470px] grid-cols-2 gap-5">
         <section className="flex min-h-0 flex-col">
-          <SelectField label="Source" value={source} onChange={(e) => (setSource(e.target.value), setPicked(new Map()), setProblem(null))}>
+          <SelectField label="Source" value={source} onChange={(e) => changeSource(e.target.value)}>
             {sources.data?.map((s) => (
               <option key={s.id} value={s.id}>
                 {s.name}
@@ -144,16 +149,41 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
           <TextField label="Show only" value={filter} onChange={(e) => setFilter(e.target.value)} placeholder="part of a name" />
           {problem && (
             <div className="my-1">
-              <ProblemNote problem={problem} action={<Button small onClick={() => void begin()}>Browse again</Button>} />
+              <ProblemNote
+                problem={problem}
+                action={
+                  <Button small onClick={() => void begin()}>
+                    Browse again
+                  </Button>
+                }
+              />
             </div>
           )}
           <div className="min-h-0 flex-1 overflow-auto rounded-sm border border-line bg-sheet py-1" role="tree" aria-label="Address space">
             {busy === 'browse' && <div className="p-3 text-muted">Asking the server ...</div>}
-            {tree?.source === source && <Branches list={tree.top} depth={0} words={words} picked={picked} taken={taken} toggle={(b) => void toggle(b)} pick={pick} pickBranch={(b) => void pickBranch(b)} branchBusy={busy === 'branch'} />}
+            {tree?.source === source && (
+              <Branches
+                list={tree.top}
+                depth={0}
+                words={words}
+                picked={picked}
+                taken={taken}
+                toggle={(b) => void toggle(b)}
+                pick={pick}
+                pickBranch={(b) => void pickBranch(b)}
+                branchBusy={busy === 'branch'}
+              />
+            )}
           </div>
         </section>
         <section className="flex min-h-0 flex-col">
-          <TextField label="Put before names" value={prefix} onChange={(e) => setPrefix(e.target.value)} placeholder="Kiln 1/" help="Slashes make folders" />
+          <TextField
+            label="Put before names"
+            value={prefix}
+            onChange={(e) => setPrefix(e.target.value)}
+            placeholder="Kiln 1/"
+            help="Slashes make folders"
+          />
           <div className="min-h-0 flex-1 overflow-auto rounded-sm border border-line bg-sheet">
             <table className="w-full text-[13px]">
               <thead className="sticky top-0 bg-sheet">
@@ -213,25 +243,57 @@ function Branches({ list, depth, ...rest }: BranchesProps) {
       <div key={node.address} role="treeitem" tabIndex={-1} aria-expanded={variable ? undefined : b.open} aria-label={node.name}>
         <div className="group flex h-[25px] items-center gap-1.5 pr-2 hover:bg-well/60" style={{ paddingLeft: 6 + depth * 16 }}>
           {variable ? (
-            <input type="checkbox" aria-label={node.name} className="mx-0.5 accent-(--clay)" checked={picked.has(node.address) || own !== undefined} disabled={own !== undefined} onChange={(e) => pick([node], e.target.checked)} />
+            <input
+              type="checkbox"
+              aria-label={node.name}
+              className="mx-0.5 accent-(--clay)"
+              checked={picked.has(node.address) || own !== undefined}
+              disabled={own !== undefined}
+              onChange={(e) => pick([node], e.target.checked)}
+            />
           ) : (
-            <button type="button" onClick={() => toggle(b)} aria-label={`${b.open ? 'Close' : 'Open'} ${node.name}`} className="grid size-[17px] place-items-center text-muted">
+            <button
+              type="button"
+              onClick={() => toggle(b)}
+              aria-label={`${b.open ? 'Close' : 'Open'} ${node.name}`}
+              className="grid size-[17px] place-items-center text-muted"
+            >
               {b.busy ? <Spinner /> : b.open ? <ChevronDown size={14} /> : <ChevronRight size={14} />}
             </button>
           )}
-          <button type="button" className="truncate text-left" onClick={() => (variable ? own === undefined && pick([node], !picked.has(node.address)) : toggle(b))} title={node.address}>
+          <button
+            type="button"
+            className="truncate text-left"
+            onClick={() => (variable ? own === undefined && pick([node], !picked.has(node.address)) : toggle(b))}
+            title={node.address}
+          >
             {node.name}
           </button>
           {own !== undefined && <span className="truncate text-xs text-muted">is {own}</span>}
-          {variable && <span className="ml-auto max-w-28 truncate font-mono text-xs text-muted">{node.value} {node.unit}</span>}
+          {variable && (
+            <span className="ml-auto max-w-28 truncate font-mono text-xs text-muted">
+              {node.value} {node.unit}
+            </span>
+          )}
           {!variable && (
-            <Button small kind="quiet" className="ml-auto opacity-0 group-hover:opacity-100 focus:opacity-100" disabled={branchBusy} onClick={() => pickBranch(b)} aria-label={`Take all under ${node.name}`}>
+            <Button
+              small
+              kind="quiet"
+              className="ml-auto opacity-0 group-hover:opacity-100 focus:opacity-100"
+              disabled={branchBusy}
+              onClick={() => pickBranch(b)}
+              aria-label={`Take all under ${node.name}`}
+            >
               take all
             </Button>
           )}
         </div>
         {b.open && b.children && <Branches list={b.children} depth={depth + 1} {...rest} />}
-        {b.open && b.children?.length === 0 && <div className="text-muted" style={{ paddingLeft: 30 + depth * 16 }}>nothing under it</div>}
+        {b.open && b.children?.length === 0 && (
+          <div className="text-muted" style={{ paddingLeft: 30 + depth * 16 }}>
+            nothing under it
+          </div>
+        )}
       </div>
     )
   })

@@ -55,17 +55,33 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: string; ma
       <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
       <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>
       <Fact name="Deadband">
-        {tag.deadband && tag.deadband.size > 0 ? (tag.deadband.kind === 'absolute' ? `${tag.deadband.size} ${tag.unit}` : `${tag.deadband.size} % of range`) : 'none: every change'}
+        {tag.deadband && tag.deadband.size > 0
+          ? tag.deadband.kind === 'absolute'
+            ? `${tag.deadband.size} ${tag.unit}`
+            : `${tag.deadband.size} % of range`
+          : 'none: every change'}
       </Fact>
       <Heading>Where it is used</Heading>
       {use.data && use.data.equipment.length + use.data.publications.length === 0 && <p className="text-muted">Nowhere yet.</p>}
       {use.data?.equipment.map((e) => (
-        <Fact key={`${e.id}${e.member}`} mono={false} name={<a className="text-slate hover:underline" href={`/equipment?id=${e.id}`}>{`${e.name} · ${e.member}`}</a>}>
+        <Fact
+          key={`${e.id}${e.member}`}
+          mono={false}
+          name={<a className="text-slate hover:underline" href={`/equipment?id=${e.id}`}>{`${e.name} · ${e.member}`}</a>}
+        >
           <span className="text-xs text-muted">equipment</span>
         </Fact>
       ))}
       {use.data?.publications.map((p) => (
-        <Fact key={p.id} mono={false} name={<a className="text-slate hover:underline" href={`/publications?id=${p.id}`}>{p.name}</a>}>
+        <Fact
+          key={p.id}
+          mono={false}
+          name={
+            <a className="text-slate hover:underline" href={`/publications?id=${p.id}`}>
+              {p.name}
+            </a>
+          }
+        >
           <span className="text-xs text-muted">publication</span>
         </Fact>
       ))}
@@ -115,7 +131,15 @@ function TagForm({ tag, onDone }: { tag: Tag; onDone(): void }) {
     >
       <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} error={fields.name} help="References hold: nothing breaks" />
       <TextField label="Unit" value={unit} onChange={(e) => setUnit(e.target.value)} error={fields.unit} />
-      <TextField label="Deadband" value={deadband} onChange={(e) => setDeadband(e.target.value)} error={wrong ?? fields.deadband} help="Live publications take it at their next go-live" unit={tag.unit} mono />
+      <TextField
+        label="Deadband"
+        value={deadband}
+        onChange={(e) => setDeadband(e.target.value)}
+        error={wrong ?? fields.deadband}
+        help="Live publications take it at their next go-live"
+        unit={tag.unit}
+        mono
+      />
       <div className="flex justify-end gap-2 py-1">
         <Button small onClick={onDone}>
           Cancel

@@ -101,11 +101,37 @@ function Tags() {
   const columns = useMemo<Column<Tag>[]>(
     () => [
       { id: 'state', header: '', width: '34px', cell: (t) => <StateCell handle={t.handle} /> },
-      { id: 'name', header: 'Name', width: 'minmax(150px,1.6fr)', value: (t) => t.name, cell: (t) => <span title={`${t.name}\n${t.description}`}>{t.name}</span> },
-      { id: 'value', header: 'Value', width: '96px', align: 'right', value: (t) => (live.value(t.handle)?.[1] as string | number | null) ?? null, cell: (t) => <ValueCell handle={t.handle} /> },
+      {
+        id: 'name',
+        header: 'Name',
+        width: 'minmax(150px,1.6fr)',
+        value: (t) => t.name,
+        cell: (t) => <span title={`${t.name}\n${t.description}`}>{t.name}</span>,
+      },
+      {
+        id: 'value',
+        header: 'Value',
+        width: '96px',
+        align: 'right',
+        value: (t) => (live.value(t.handle)?.[1] as string | number | null) ?? null,
+        cell: (t) => <ValueCell handle={t.handle} />,
+      },
       { id: 'unit', header: 'Unit', width: '58px', value: (t) => t.unit, cell: (t) => <span className="text-muted">{t.unit}</span> },
-      { id: 'quality', header: 'Quality', width: 'minmax(84px,1fr)', value: (t) => valueReason(live.value(t.handle)), cell: (t) => <QualityCell handle={t.handle} /> },
-      { id: 'time', header: 'Device time', width: '112px', align: 'right', value: (t) => new Date(live.value(t.handle)?.[3] ?? 0).toISOString(), cell: (t) => <TimeCell handle={t.handle} /> },
+      {
+        id: 'quality',
+        header: 'Quality',
+        width: 'minmax(84px,1fr)',
+        value: (t) => valueReason(live.value(t.handle)),
+        cell: (t) => <QualityCell handle={t.handle} />,
+      },
+      {
+        id: 'time',
+        header: 'Device time',
+        width: '112px',
+        align: 'right',
+        value: (t) => new Date(live.value(t.handle)?.[3] ?? 0).toISOString(),
+        cell: (t) => <TimeCell handle={t.handle} />,
+      },
       { id: 'age', header: 'Age', width: '68px', align: 'right', cell: (t) => <AgeCell handle={t.handle} /> },
       { id: 'spark', header: '10 min', width: '136px', cell: (t) => <SparkCell handle={t.handle} /> },
     ],
@@ -114,6 +140,11 @@ function Tags() {
   const onVisible = useCallback((now: Tag[]) => setVisible(now.map((t) => t.handle)), [])
   const chosen = all?.find((t) => selected.has(t.id))
 
+  const showAll = () => {
+    setFilter('')
+    setFolder(null)
+    setTrouble(false)
+  }
   const remove = async () => {
     const ids = [...selected]
     const removed = (all ?? []).filter((t) => selected.has(t.id))
@@ -159,15 +190,26 @@ function Tags() {
         id="tags"
         left={
           <ul aria-label="Folders">
-            <FolderRow label="All tags" count={all?.length ?? 0} chosen={folder === null && !trouble} onClick={() => (setFolder(null), setTrouble(false))} />
+            <FolderRow label="All tags" count={all?.length ?? 0} chosen={folder === null && !trouble} onClick={showAll} />
             {folders.map(([name, count]) => (
-              <FolderRow key={name} label={name || 'At the top'} count={count} chosen={folder === name} indent onClick={() => setFolder(folder === name ? null : name)} />
+              <FolderRow
+                key={name}
+                label={name || 'At the top'}
+                count={count}
+                chosen={folder === name}
+                indent
+                onClick={() => setFolder(folder === name ? null : name)}
+              />
             ))}
             <li className="mx-3 my-2 border-t border-line" />
             <FolderRow label="Not good" glyph count={null} chosen={trouble} onClick={() => setTrouble(!trouble)} />
           </ul>
         }
-        peek={chosen && <TagPeek key={chosen.id} tag={chosen} source={sources.data?.find((s) => s.id === chosen.sourceId)?.name ?? ''} mayEdit={mayEdit} />}
+        peek={
+          chosen && (
+            <TagPeek key={chosen.id} tag={chosen} source={sources.data?.find((s) => s.id === chosen.sourceId)?.name ?? ''} mayEdit={mayEdit} />
+          )
+        }
       >
         {tags.isPending ? (
           <Loading rows={14} />
@@ -203,7 +245,7 @@ function Tags() {
               empty={
                 <div className="p-6 text-center text-muted">
                   {trouble ? 'Every tag is good.' : 'No tag fits the filter.'}{' '}
-                  <button type="button" className="text-slate underline" onClick={() => (setFilter(''), setFolder(null), setTrouble(false))}>
+                  <button type="button" className="text-slate underline" onClick={showAll}>
                     Show all
                   </button>
                 </div>
@@ -243,7 +285,21 @@ function useTroubled(rows: readonly Tag[] | null): Set<number> {
   return bad
 }
 
-function FolderRow({ label, count, chosen, indent, glyph, onClick }: { label: string; count: number | null; chosen: boolean; indent?: boolean; glyph?: boolean; onClick(): void }) {
+function FolderRow({
+  label,
+  count,
+  chosen,
+  indent,
+  glyph,
+  onClick,
+}: {
+  label: string
+  count: number | null
+  chosen: boolean
+  indent?: boolean
+  glyph?: boolean
+  onClick(): void
+}) {
   return (
     <li>
       <button

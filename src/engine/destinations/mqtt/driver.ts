@@ -1,3 +1,4 @@
+import type { Socket } from 'node:net'
 import type { TLSSocket } from 'node:tls'
 import mqtt, { type IClientOptions, type MqttClient } from 'mqtt'
 import { type Failure, FailureError } from '~/contract/failure'
@@ -116,6 +117,8 @@ export const mqttDriver: DestinationDriver = {
       properties: { sessionExpiryInterval: 0 },
     }
     const client = mqtt.connect(options)
+    // Small packets must not wait for the acknowledgement of the ones before (RFC 896).
+    client.once('connect', () => (client.stream as unknown as Socket).setNoDelay(true))
     let over = false
     let lastError: unknown = null
     const receiveMaximum = await new Promise<number>((done, failed) => {
@@ -133,7 +136,10 @@ export const mqttDriver: DestinationDriver = {
     client.on('close', () => {
       if (over) return
       over = true
-      sink.down({ ...mqttFailure(lastError ?? Object.assign(new Error('closed'), { code: 'ECONNRESET' }), { ...a, cert: null }), hint: 'Embrik connects again; the outbox holds what comes meanwhile' })
+      sink.down({
+        ...mqttFailure(lastError ?? Object.assign(new Error('closed'), { code: 'ECONNRESET' }), { ...a, cert: null }),
+        hint: 'Embrik connects again; the outbox holds what comes meanwhile',
+      })
     })
     client.on('disconnect', (packet) => {
       lastError = packet.reasonCode === 0x8e ? new FailureError(taken(a.clientId)) : connackFailure(packet.reasonCode ?? 128)
@@ -157,7 +163,10 @@ function connection(client: MqttClient, window: number, markOver: () => void): D
   return {
     window,
     send(envelope, id, done) {
-      const payload = typeof envelope.payload === 'string' ? envelope.payload : Buffer.from(envelope.payload.buffer, envelope.payload.byteOffset, envelope.payload.byteLength)
+      const payload =
+        typeof envelope.payload === 'string'
+          ? envelope.payload
+          : Buffer.from(envelope.payload.buffer, envelope.payload.byteOffset, envelope.payload.byteLength)
       client.publish(
         envelope.topic,
         payload,
@@ -196,10 +205,10 @@ function connection(client: MqttClient, window: number, markOver: () => void): D
 /** PUBACK and PUBREC reasons: MQTT 5 3.4.2.1. */
 function refusal(reason: number, topic: string): Failure {
   const words: Record<number, [string, string]> = {
-    0x87: ['not allowed to publish there', 'Give the certificate or log-in that permission at the broker'],
-    0x90: ['the broker does not accept this topic', 'Change the topic template'],
-    0x97: ['a quota of the broker is used up', 'Send less, or raise the quota there'],
-    0x99: ['the payload is not in the format it claims', 'Report this: the payload should be UTF-8'],
+    135: ['not allowed to publish there', 'Give the certificate or log-in that permission at the broker'],
+    144: ['the broker does not accept this topic', 'Change the topic template'],
+    151: ['a quota of the broker is used up', 'Send less, or raise the quota there'],
+    153: ['the payload is not in the format it claims', 'Report this: the payload should be UTF-8'],
   }
   const [why, hint] = words[reason] ?? [`reason ${reason}`, "The broker's log may tell more"]
   return { code: `mqtt.refused-${reason}`, message: `${topic} was refused: ${why}`, hint, where: 'destination' }

@@ -71,7 +71,10 @@ export async function browse(session: ClientSession, address: string, deep: bool
     }
     folders += open.length
     if (folders > FOLDERS * 20) break
-    const below = await references(session, open.map((n) => n.address))
+    const below = await references(
+      session,
+      open.map((n) => n.address),
+    )
     level = below.flatMap((refs, i) => toNodes(refs, open[i]!.path ?? ''))
   }
   return describe(session, variables)

@@ -155,12 +155,27 @@ export function opcuaFailure(e: unknown, thumbprint: string): Failure {
       `Somebody there must trust it once: thumbprint ${thumbprint}. Then check again`,
     ],
     [/BadCertificateTimeInvalid/i, 'opcua.clock', 'The server finds the certificate not valid now', 'Compare the clocks of server and this machine'],
-    [/BadUserAccessDenied|BadIdentityTokenRejected|BadIdentityTokenInvalid/i, 'opcua.log-in', 'The server refuses user or password', 'Check user and password, or whether it allows this kind of log-in'],
+    [
+      /BadUserAccessDenied|BadIdentityTokenRejected|BadIdentityTokenInvalid/i,
+      'opcua.log-in',
+      'The server refuses user or password',
+      'Check user and password, or whether it allows this kind of log-in',
+    ],
     [/BadTooManySessions/i, 'opcua.sessions', 'The server has no session left', 'Close another client, or raise its limit'],
-    [/BadSecurityPolicyRejected|BadSecurityModeRejected/i, 'opcua.policy', 'The server refuses this security policy', 'Choose another one that it offers'],
+    [
+      /BadSecurityPolicyRejected|BadSecurityModeRejected/i,
+      'opcua.policy',
+      'The server refuses this security policy',
+      'Choose another one that it offers',
+    ],
     [/BadTcpEndpointUrlInvalid/i, 'opcua.path', 'The server does not know this endpoint', 'Check the path after the port'],
     [/timeout|ETIMEDOUT|timed out/i, 'opcua.silent', 'The server does not answer in time', 'It may be busy or behind a slow link: try again'],
-    [/ECONNRESET|disconnected by third party|EPIPE/i, 'port.reset', 'The server hangs up at once', 'It, or something in between, refuses connections for now'],
+    [
+      /ECONNRESET|disconnected by third party|EPIPE/i,
+      'port.reset',
+      'The server hangs up at once',
+      'It, or something in between, refuses connections for now',
+    ],
     [/ECONNREFUSED/i, 'port.refused', 'Nothing listens on that port', 'Check that the server is running'],
   ]
   for (const [pattern, code, message, hint] of known) if (pattern.test(words)) return { code, message, hint, where: 'source' }

@@ -19,7 +19,7 @@ import { log, wordsOf } from '../../log'
 import { reachSteps, runSteps } from '../../net/steps'
 import type { SourceConnection, SourceContext, SourceDriver, SourceSink, SourceTarget } from '../driver'
 import { browse } from './browse'
-import { askEndpoints, checkPin, chooseEndpoint, hostAndPort, openChannel, openSession, opcuaFailure, thumbprintOf } from './client'
+import { askEndpoints, checkPin, chooseEndpoint, hostAndPort, opcuaFailure, openChannel, openSession, thumbprintOf } from './client'
 
 const GROUP = 1000
 
@@ -88,7 +88,8 @@ export const opcuaDriver: SourceDriver = {
               const now = await session!.read({ nodeId: `ns=0;i=${VariableIds.Server_ServerStatus_CurrentTime}`, attributeId: AttributeIds.Value })
               if (now.statusCode.isNotGood()) throw new Error(`reading the server's clock: ${now.statusCode.name}`)
               const ahead = (now.value.value as Date).getTime() - Date.now()
-              const skew = Math.abs(ahead) < 1000 ? 'agrees with ours' : `is ${(Math.abs(ahead) / 1000).toFixed(1)} s ${ahead > 0 ? 'ahead' : 'behind'}`
+              const skew =
+                Math.abs(ahead) < 1000 ? 'agrees with ours' : `is ${(Math.abs(ahead) / 1000).toFixed(1)} s ${ahead > 0 ? 'ahead' : 'behind'}`
               return `the server's clock ${skew}`
             },
           },
@@ -232,7 +233,8 @@ class OpcUaConnection implements SourceConnection {
     this.groups.push({ group, tags })
     group.monitoredItems.forEach((item, i) => {
       const status = item.statusCode
-      if (status && status !== StatusCodes.Good && status.isNotGood()) this.queue(tags[i]!.handle, null, status.value || Status.nodeUnknown, Date.now())
+      if (status && status !== StatusCodes.Good && status.isNotGood())
+        this.queue(tags[i]!.handle, null, status.value || Status.nodeUnknown, Date.now())
     })
   }
 
