@@ -1,0 +1,41 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import type { Envelope } from './envelope'
+import { decodeSegment, encodeSegment, SegmentError } from './segment'
+
+const envelope: fc.Arbitrary<Envelope> = fc.record({
+  delivery: fc.nat({ max: 0xffffffff }),
+  seq: fc.nat({ max: Number.MAX_SAFE_INTEGER }),
+  topic: fc.string({ unit: 'grapheme', maxLength: 60 }),
+  payload: fc.string({ unit: 'grapheme', maxLength: 400 }),
+  qos: fc.constantFrom<0 | 1 | 2>(0, 1, 2),
+  retain: fc.boolean(),
+  deviceAt: fc.double({ min: 0, max: 1e14, noNaN: true }),
+  producedAt: fc.nat({ max: Number.MAX_SAFE_INTEGER }),
+})
+const text = (p: string | Uint8Array) => (typeof p === 'string' ? p : new TextDecoder().decode(p))
+
+describe('a segment', () => {
+  it('gives back every message as it was, twice over', () => {
+    fc.assert(
+      fc.property(fc.array(envelope, { maxLength: 30 }), (messages) => {
+        const once = decodeSegment(encodeSegment(messages))
+        expect(once.map((m) => ({ ...m, payload: text(m.payload) }))).toEqual(messages)
+        // What was read back is octets; written again it must be the same.
+        expect(encodeSegment(once)).toEqual(encodeSegment(messages))
+      }),
+    )
+  })
+
+  it('is refused when cut short anywhere, and when something follows', () => {
+    const bytes = encodeSegment([{ delivery: 1, seq: 7, topic: 'a/b', payload: '{"x":1}', qos: 1, retain: true, deviceAt: 5, producedAt: 6 }])
+    for (let n = 0; n < bytes.length; n++) expect(() => decodeSegment(bytes.subarray(0, n))).toThrow(SegmentError)
+    expect(() => decodeSegment(new Uint8Array([...bytes, 0]))).toThrow(SegmentError)
+    expect(() => decodeSegment(new Uint8Array([9, ...bytes.subarray(1)]))).toThrow(SegmentError)
+  })
+
+  it('refuses a topic longer than MQTT allows', () => {
+    const long = { delivery: 1, seq: 1, topic: 'x'.repeat(65_536), payload: '', qos: 0 as const, retain: false, deviceAt: 0, producedAt: 0 }
+    expect(() => encodeSegment([long])).toThrow(SegmentError)
+  })
+})

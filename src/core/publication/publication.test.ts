@@ -1,0 +1,141 @@
+import { describe, expect, it } from 'vitest'
+import type { Equipment, EquipmentClass } from '~/contract/equipment'
+import type { Plan, PublicationDraft } from '~/contract/publication'
+import type { Tag } from '~/contract/tag'
+import { Status } from '~/core/value/quality'
+import { compile, type World } from './compile'
+import { Runner } from './runner'
+
+const zoneClass: Pick<EquipmentClass, 'id' | 'name' | 'members'> = {
+  id: 'cls',
+  name: 'Kiln Zone',
+  members: [
+    { key: 'temperature', label: 'Temperature', dataType: 'number', unit: '°C' },
+    { key: 'burner', label: 'Burner', dataType: 'boolean', unit: '' },
+  ],
+}
+const tag = (id: string, handle: number, size = 0): Tag => ({
+  id,
+  handle,
+  name: id,
+  sourceId: 's',
+  address: id,
+  dataType: 'number',
+  unit: '',
+  description: '',
+  deadband: size ? { kind: 'absolute', size } : null,
+  version: 1,
+})
+const equipment = (id: string, name: string, parentId: string | null, level: Equipment['level'], tags: Record<string, string> = {}): Equipment => ({
+  id,
+  name,
+  parentId,
+  level,
+  classId: level === 'work unit' ? 'cls' : null,
+  bindings: Object.fromEntries(Object.entries(tags).map(([k, tagId]) => [k, { kind: 'tag' as const, tagId }])),
+  version: 1,
+})
+const world: World = {
+  classes: new Map([['cls', zoneClass]]),
+  tags: new Map([tag('t1', 1, 0.5), tag('b1', 2), tag('t2', 3, 0.5)].map((t) => [t.id, t])),
+  equipment: new Map(
+    [
+      equipment('e', 'Varnmoor', null, 'enterprise'),
+      equipment('k', 'Kiln', 'e', 'work centre'),
+      equipment('z1', 'Zone 1', 'k', 'work unit', { temperature: 't1', burner: 'b1' }),
+      equipment('z2', 'Zone 2', 'k', 'work unit', { temperature: 't2' }),
+    ].map((e) => [e.id, e]),
+  ),
+}
+const draft = (part: Partial<PublicationDraft> = {}): PublicationDraft => ({
+  name: 'p',
+  equipmentIds: ['z1', 'z2'],
+  trigger: { kind: 'change' },
+  shape: 'compact-json',
+  topic: '{enterprise}/{centre}/{unit}/state',
+  qos: 1,
+  retain: false,
+  destinationId: 'd',
+  ...part,
+})
+const stops = (d: PublicationDraft) => compile(d, world).findings.filter((f) => f.severity === 'stops').map((f) => f.message)
+
+describe('preflight', () => {
+  it('resolves topics, handles, and the narrowest filter over them', () => {
+    const { body, findings } = compile(draft(), world)
+    expect(body.equipment.map((e) => e.topic)).toEqual(['varnmoor/kiln/zone-1/state', 'varnmoor/kiln/zone-2/state'])
+    expect(body.equipment[0]!.members.map((m) => m.handle)).toEqual([1, 2])
+    expect(body.filter).toBe('varnmoor/kiln/+/state')
+    expect(findings.map((f) => f.message)).toEqual(['Not bound, so left out: Zone 2 Burner'])
+  })
+
+  it.each([
+    [{ equipmentIds: ['gone'] }, 'no longer exists'],
+    [{ equipmentIds: ['k'] }, 'has no members'],
+    [{ topic: '{site}/x' }, '{site} means nothing for Zone 1, Zone 2'],
+    [{ topic: '{nothing}' }, '{nothing} is not known'],
+  ])('%j stops it: %s', (part, words) => expect(stops(draft(part)).join()).toContain(words))
+
+  it('warns of a shared topic, and of what QoS 0 costs', () => {
+    const { findings } = compile(draft({ topic: 'x/state', qos: 0, retain: true }), world)
+    expect(findings.map((f) => f.message).join()).toMatch(/share the topic x\/state.*retained message at QoS 0.*nothing is sent again/)
+    expect(findings.every((f) => f.severity === 'warns')).toBe(true)
+  })
+})
+
+function running(part: Partial<PublicationDraft> = {}) {
+  const { body } = compile(draft(part), world)
+  const plan: Plan = { ...body, publicationId: 'p', name: 'p', number: 1, delivery: 1, destinationId: 'd', trigger: { kind: 'change' }, shape: 'compact-json', qos: 1, retain: false }
+  const values = { value: [null, 100, true, 200] as (number | boolean | null)[], status: [0, 0, 0, 0], time: [0, 1, 1, 1] }
+  const runner = new Runner(plan)
+  const speak = (handle: number) => {
+    runner.touch(handle, values)
+    const ready = runner.drain(values)
+    for (const e of ready) runner.encode(e, values, 0)
+    return ready
+  }
+  return { runner, values, speak }
+}
+
+describe('a running plan', () => {
+  it('speaks on the first value, then only beyond the deadband, measured from what was sent', () => {
+    const { values, speak } = running()
+    expect(speak(1)).toEqual([0])
+    values.value[1] = 100.4
+    expect(speak(1)).toEqual([])
+    values.value[1] = 100.6
+    expect(speak(1)).toEqual([0])
+    values.value[1] = 100.2
+    expect(speak(1)).toEqual([])
+  })
+
+  it('always speaks when the quality turns', () => {
+    const { values, speak } = running()
+    speak(1)
+    values.status[1] = 0x808c0000
+    expect(speak(1)).toEqual([0])
+    values.status[1] = 0x80310000
+    expect(speak(1)).toEqual([])
+    values.status[1] = 0
+    expect(speak(1)).toEqual([0])
+  })
+
+  it('holds an equipment back until every member had a value, and then says it', () => {
+    const { values, speak } = running()
+    values.status[2] = Status.waitingForInitialData
+    expect(speak(1)).toEqual([])
+    values.status[2] = 0
+    expect(speak(2)).toEqual([0])
+  })
+
+  it('says one thing once, however many members changed', () => {
+    const { runner, values } = running()
+    for (const h of [1, 2, 3, 1]) runner.touch(h, values)
+    expect(runner.drain(values)).toEqual([0, 1])
+    expect(runner.drain(values)).toEqual([])
+  })
+
+  it('does not care about tags that are not its own', () => {
+    expect(running().speak(99)).toEqual([])
+  })
+})
