@@ -1,12 +1,18 @@
-/// <reference types="vitest/config" />
-import { getViteConfig } from 'astro/config'
+import { fileURLToPath } from 'node:url'
+import { defineConfig } from 'vitest/config'
 
-export default getViteConfig({
+const alias = { '~': fileURLToPath(new URL('./src', import.meta.url)) }
+
+export default defineConfig({
+  resolve: { alias },
   test: {
     projects: [
-      { extends: true, test: { name: 'unit', include: ['src/**/*.test.ts'], testTimeout: 20_000 } },
+      { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.ts', 'scripts/**/*.test.ts'], testTimeout: 20_000 } },
       // Each file brings up real sockets and shares one database server: one after the other.
-      { extends: true, test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 120_000, hookTimeout: 60_000, fileParallelism: false } },
+      {
+        resolve: { alias },
+        test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 120_000, hookTimeout: 90_000, fileParallelism: false },
+      },
     ],
   },
-} as never)
+})

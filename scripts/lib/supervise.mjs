@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process'
-import { createWriteStream, mkdirSync } from 'node:fs'
+import { createWriteStream, mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
 /** Exit codes after which starting again can't help: a taken port, a refused configuration. */
@@ -40,6 +40,7 @@ export class Supervisor {
       detached: true,
     })
     entry.child = child
+    if (child.pid) writeFileSync(join(this.logFolder, `${name}.pid`), String(child.pid))
     const keep = (chunk) => {
       entry.tail = (entry.tail + chunk).slice(-4000)
       entry.log.write(chunk)

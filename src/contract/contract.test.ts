@@ -17,7 +17,15 @@ describe('ids', () => {
 })
 
 describe('settings', () => {
-  const opcua = { endpoint: 'opc.tcp://kiln:4840/x', mode: 'SignAndEncrypt', policy: 'Basic256Sha256', login: 'user', user: 'u', rateMs: 500, retryMs: 1000 }
+  const opcua = {
+    endpoint: 'opc.tcp://kiln:4840/x',
+    mode: 'SignAndEncrypt',
+    policy: 'Basic256Sha256',
+    login: 'user',
+    user: 'u',
+    rateMs: 500,
+    retryMs: 1000,
+  }
   it('take a whole one', () => expect(OpcUaSettings.safeParse(opcua).success).toBe(true))
 
   it.each([
@@ -73,5 +81,9 @@ it('a role may what those below it may', () => {
 it('no two endpoints share method and path, and only three are open to everybody', () => {
   const all = Object.values(routes)
   expect(new Set(all.map((r) => `${r.method} ${r.path}`)).size).toBe(all.length)
-  expect(Object.entries(routes).filter(([, r]) => r.role === null).map(([k]) => k)).toEqual(['logIn', 'setUp', 'openapi'])
+  expect(
+    Object.entries(routes)
+      .filter(([, r]) => r.role === null)
+      .map(([k]) => k),
+  ).toEqual(['logIn', 'setUp', 'openapi'])
 })

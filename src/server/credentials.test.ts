@@ -2,8 +2,8 @@ import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { beforeAll, expect, it } from 'vitest'
-import { type DemoPki, demoPki } from '~/standins/pki'
 import { daysLeft } from '~/core/credential/validity'
+import { type DemoPki, demoPki } from '~/standins/pki'
 import { examineCredential } from './credentials'
 
 let pki: DemoPki
@@ -30,7 +30,12 @@ it('takes an authority, but no other certificate for one', async () => {
 
 it.each([
   ['key of another', () => ({ certificate: pki.clients.embrik!.certificate, key: pki.clients.witness!.key }), 'key', 'does not belong'],
-  ['key in place of the certificate', () => ({ certificate: pki.clients.embrik!.key, key: pki.clients.embrik!.key }), 'certificate', 'private key, not a certificate'],
+  [
+    'key in place of the certificate',
+    () => ({ certificate: pki.clients.embrik!.key, key: pki.clients.embrik!.key }),
+    'certificate',
+    'private key, not a certificate',
+  ],
   ['cut short', () => ({ certificate: `${pki.ca.slice(0, 200)}\n-----END CERTIFICATE-----`, key: 'x' }), 'certificate', 'cut short'],
   ['nonsense', () => ({ certificate: 'hello', key: 'x' }), 'certificate', 'no certificate here'],
   ['no key', () => ({ certificate: pki.ca, key: 'x' }), 'key', 'not a private key'],

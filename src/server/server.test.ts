@@ -48,7 +48,10 @@ describe('an endpoint', () => {
   const ask = (method: string, path: string, role: Role | null, body?: unknown, type = 'application/json') =>
     dispatch(
       handlers,
-      new Request(`http://x${path}`, { method, ...(body !== undefined && { body: typeof body === 'string' ? body : JSON.stringify(body), headers: { 'content-type': type } }) }),
+      new Request(`http://x${path}`, {
+        method,
+        ...(body !== undefined && { body: typeof body === 'string' ? body : JSON.stringify(body), headers: { 'content-type': type } }),
+      }),
       as(role),
     )
   const id = '01a208ce-85ce-7000-ab1f-2ce1c1e2c52f'

@@ -33,7 +33,11 @@ describe('a topic template', () => {
     ['$SYS/a', 'begin with $'],
     ['a/\u0001', 'Control characters'],
   ])('%j is refused: %s', (template, words) => {
-    expect(templateProblems(template).map((p) => p.message).join()).toContain(words)
+    expect(
+      templateProblems(template)
+        .map((p) => p.message)
+        .join(),
+    ).toContain(words)
   })
 
   it('has no problems when it is right', () => {
@@ -51,7 +55,8 @@ describe('a name as a topic level', () => {
   ])('%j is %j', (name, out) => expect(topicLevel(name)).toBe(out))
 
   it('never holds a separator, a wildcard, a space or a control character', () => {
-    fc.assert(fc.property(fc.string({ unit: 'grapheme' }), (name) => {
+    fc.assert(
+      fc.property(fc.string({ unit: 'grapheme' }), (name) => {
         expect(topicLevel(name)).not.toMatch(/[/+#\s\p{Cc}]/u)
       }),
     )

@@ -123,7 +123,12 @@ it('keeps only so many messages open', () => {
 
 // ---- against a model with one row a message
 
-type Step = { kind: 'make' } | { kind: 'ack' | 'see' | 'refuse' | 'drop'; pick: number } | { kind: 'repeat'; pick: number } | { kind: 'wait'; ms: number } | { kind: 'keep' }
+type Step =
+  | { kind: 'make' }
+  | { kind: 'ack' | 'see' | 'refuse' | 'drop'; pick: number }
+  | { kind: 'repeat'; pick: number }
+  | { kind: 'wait'; ms: number }
+  | { kind: 'keep' }
 
 const step: fc.Arbitrary<Step> = fc.oneof(
   { weight: 4, arbitrary: fc.constant<Step>({ kind: 'make' }) },

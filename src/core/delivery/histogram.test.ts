@@ -4,12 +4,16 @@ import { Histogram } from './histogram'
 
 it('finds quantiles within five per cent of the true ones', () => {
   fc.assert(
-    fc.property(fc.array(fc.double({ min: 0.2, max: 100_000, noNaN: true }), { minLength: 1, maxLength: 300 }), fc.constantFrom(0.5, 0.95, 0.99), (all, q) => {
-      const h = new Histogram()
-      for (const ms of all) h.add(ms)
-      const truth = [...all].sort((a, b) => a - b)[Math.max(1, Math.ceil(q * all.length)) - 1]!
-      expect(Math.abs(h.quantile(q)! / truth - 1)).toBeLessThan(0.05)
-    }),
+    fc.property(
+      fc.array(fc.double({ min: 0.2, max: 100_000, noNaN: true }), { minLength: 1, maxLength: 300 }),
+      fc.constantFrom(0.5, 0.95, 0.99),
+      (all, q) => {
+        const h = new Histogram()
+        for (const ms of all) h.add(ms)
+        const truth = [...all].sort((a, b) => a - b)[Math.max(1, Math.ceil(q * all.length)) - 1]!
+        expect(Math.abs(h.quantile(q)! / truth - 1)).toBeLessThan(0.05)
+      },
+    ),
   )
 })
 

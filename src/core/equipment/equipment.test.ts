@@ -2,7 +2,12 @@ import { describe, expect, it } from 'vitest'
 import { branchOf, byName, lineage, mayHangUnder, pathText } from './hierarchy'
 import { matchMembers, rankTags } from './matching'
 
-const node = (id: string, parentId: string | null, level: 'enterprise' | 'site' | 'area' | 'work centre' | 'work unit' = 'area') => ({ id, name: id.toUpperCase(), parentId, level })
+const node = (id: string, parentId: string | null, level: 'enterprise' | 'site' | 'area' | 'work centre' | 'work unit' = 'area') => ({
+  id,
+  name: id.toUpperCase(),
+  parentId,
+  level,
+})
 
 describe('the hierarchy', () => {
   const byId = new Map([node('a', null), node('b', 'a'), node('c', 'b'), node('x', 'y'), node('y', 'x')].map((n) => [n.id, n]))
@@ -37,7 +42,10 @@ describe('the hierarchy', () => {
 describe('binding by name', () => {
   const member = (key: string, label: string) => ({ key, label, dataType: 'number' as const, unit: '' })
   const members = [member('temperature', 'Temperature'), member('gasFlow', 'Gas flow')]
-  const tags = ['Zone 1/temperature', 'Zone 12/temperature', 'Zone 1/gas flow', 'Zone 12/gasFlow', 'Kiln/Zone 2/gas_flow'].map((name) => ({ id: name, name }))
+  const tags = ['Zone 1/temperature', 'Zone 12/temperature', 'Zone 1/gas flow', 'Zone 12/gasFlow', 'Kiln/Zone 2/gas_flow'].map((name) => ({
+    id: name,
+    name,
+  }))
 
   it('takes the tag whose parts say equipment and member, and no other', () => {
     expect(Object.fromEntries(matchMembers('Zone 1', members, tags))).toEqual({ temperature: 'Zone 1/temperature', gasFlow: 'Zone 1/gas flow' })

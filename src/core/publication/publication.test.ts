@@ -58,7 +58,10 @@ const draft = (part: Partial<PublicationDraft> = {}): PublicationDraft => ({
   destinationId: 'd',
   ...part,
 })
-const stops = (d: PublicationDraft) => compile(d, world).findings.filter((f) => f.severity === 'stops').map((f) => f.message)
+const stops = (d: PublicationDraft) =>
+  compile(d, world)
+    .findings.filter((f) => f.severity === 'stops')
+    .map((f) => f.message)
 
 describe('preflight', () => {
   it('resolves topics, handles, and the narrowest filter over them', () => {
@@ -85,7 +88,18 @@ describe('preflight', () => {
 
 function running(part: Partial<PublicationDraft> = {}) {
   const { body } = compile(draft(part), world)
-  const plan: Plan = { ...body, publicationId: 'p', name: 'p', number: 1, delivery: 1, destinationId: 'd', trigger: { kind: 'change' }, shape: 'compact-json', qos: 1, retain: false }
+  const plan: Plan = {
+    ...body,
+    publicationId: 'p',
+    name: 'p',
+    number: 1,
+    delivery: 1,
+    destinationId: 'd',
+    trigger: { kind: 'change' },
+    shape: 'compact-json',
+    qos: 1,
+    retain: false,
+  }
   const values = { value: [null, 100, true, 200] as (number | boolean | null)[], status: [0, 0, 0, 0], time: [0, 1, 1, 1] }
   const runner = new Runner(plan)
   const speak = (handle: number) => {

@@ -15,9 +15,14 @@ describe('deadband', () => {
 
   it('counts a number as changed only beyond its width, and every difference when it is zero', () => {
     fc.assert(
-      fc.property(fc.double({ noNaN: true, noDefaultInfinity: true }), fc.double({ noNaN: true, noDefaultInfinity: true }), fc.double({ min: 0, max: 100, noNaN: true }), (a, b, w) => {
-        expect(isChange(a, b, w)).toBe(w === 0 ? a !== b : Math.abs(b - a) > w)
-      }),
+      fc.property(
+        fc.double({ noNaN: true, noDefaultInfinity: true }),
+        fc.double({ noNaN: true, noDefaultInfinity: true }),
+        fc.double({ min: 0, max: 100, noNaN: true }),
+        (a, b, w) => {
+          expect(isChange(a, b, w)).toBe(w === 0 ? a !== b : Math.abs(b - a) > w)
+        },
+      ),
     )
   })
 

@@ -84,7 +84,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
   const { db, vault } = engine.options
   switch (`${req.method} ${url.pathname}`) {
     case 'GET /health':
-      return answer(res, 200, { up: true })
+      return answer(res, 200, { up: true, streams: streams.size })
 
     case 'GET /live': {
       const parts = new Set((url.searchParams.get('parts') ?? '').split(','))

@@ -156,7 +156,7 @@ export function opcuaFailure(e: unknown, thumbprint: string): Failure {
     ],
     [/BadCertificateTimeInvalid/i, 'opcua.clock', 'The server finds the certificate not valid now', 'Compare the clocks of server and this machine'],
     [
-      /BadUserAccessDenied|BadIdentityTokenRejected|BadIdentityTokenInvalid/i,
+      /BadUserAccessDenied|BadIdentityToken|user ?token|UserIdentity/i,
       'opcua.log-in',
       'The server refuses user or password',
       'Check user and password, or whether it allows this kind of log-in',

@@ -1,0 +1,21 @@
+import { defineConfig } from '@playwright/test'
+import { browserArgs } from './scripts/lib/browser.mjs'
+import { chromium } from './scripts/lib/packages.mjs'
+
+export default defineConfig({
+  testDir: 'tests/e2e',
+  outputDir: 'test-results',
+  // One works for all: they change it, so one after the other.
+  workers: 1,
+  fullyParallel: false,
+  timeout: 120_000,
+  expect: { timeout: 15_000 },
+  globalSetup: './tests/e2e/setup.ts',
+  use: {
+    baseURL: `http://127.0.0.1:${process.env.EMBRIK_E2E_BASE ?? 5600}`,
+    viewport: { width: 1280, height: 800 },
+    launchOptions: { executablePath: chromium() ?? undefined, args: browserArgs },
+    screenshot: 'only-on-failure',
+    trace: 'off',
+  },
+})

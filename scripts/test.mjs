@@ -1,0 +1,117 @@
+// Everything that can be tested, from a fresh clone: installs what is missing, then types, lint, unit, engine and end-to-end tests.
+// On ports and a database of its own. `npm test -- unit` (or engine, e2e, check) runs a part.
+import { mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { join } from 'node:path'
+import { build, stale } from './lib/build.mjs'
+import { homeFolder, root } from './lib/home.mjs'
+import { chromium, installDebian, installNpm, postgresBin } from './lib/packages.mjs'
+import { portBase } from './lib/ports.mjs'
+import { privateCluster } from './lib/postgres.mjs'
+import { run } from './lib/run.mjs'
+import { giveUp, step } from './lib/steps.mjs'
+import { Supervisor } from './lib/supervise.mjs'
+
+const only = process.argv.slice(2)
+const wanted = (part) => only.length === 0 || only.includes(part)
+const bin = (name) => join(root, 'node_modules', '.bin', name)
+let passed = 0
+let failed = 0
+
+/** Runs a part; what it prints is shown when it fails. */
+async function part(label, work) {
+  try {
+    await step(label, work)
+  } catch (e) {
+    console.log(e instanceof Error ? e.message : String(e))
+    return false
+  }
+  return true
+}
+
+/** Runs a test tool that writes a report; counts what the report says. */
+async function tests(label, command, args, env, report, count) {
+  rmSync(report, { force: true })
+  const fine = await part(label, async () => {
+    await run(command, args, { cwd: root, env: { ...process.env, ...env, ASTRO_TELEMETRY_DISABLED: '1' } })
+    return `${count(JSON.parse(readFileSync(report, 'utf8'))).passed} tests`
+  })
+  let sum = { passed: 0, failed: 1 }
+  try {
+    sum = count(JSON.parse(readFileSync(report, 'utf8')))
+  } catch {
+    console.log(`${label} left no report`)
+  }
+  passed += sum.passed
+  failed += sum.failed
+  // A tool that failed without a failed test (a file that can't be read, say) is a failure too.
+  if (!fine && sum.failed === 0) failed++
+}
+const vitestCount = (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numFailedTestSuites + (r.numTotalTests === 0 ? 1 : 0) })
+const playwrightCount = (r) => ({
+  passed: r.stats.expected,
+  failed: r.stats.unexpected + r.stats.flaky + r.stats.skipped + (r.stats.expected === 0 ? 1 : 0),
+})
+
+const began = Date.now()
+try {
+  const base = portBase() + 1000
+  const home = join(homeFolder(), 'test')
+  const reports = join(home, 'reports')
+  mkdirSync(reports, { recursive: true })
+  if (!postgresBin()) await step('PostgreSQL, from Debian', () => installDebian(['postgresql']))
+  if (!chromium()) await step('Chromium, from Debian', () => installDebian(['chromium']))
+  await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
+
+  if (wanted('check')) {
+    for (const [label, command, args] of [
+      ['Types', 'astro', ['check', '--minimumFailingSeverity', 'error']],
+      ['Lint', 'biome', ['check', '--error-on-warnings', '.']],
+      ['Floors', 'depcruise', ['src', '--config', '.dependency-cruiser.cjs']],
+    ]) {
+      if (await part(label, () => run(bin(command), args, { cwd: root, env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' } }).then(() => '')))
+        passed++
+      else failed++
+    }
+  }
+  const vitest = (project) => [
+    'run',
+    '--project',
+    project,
+    '--reporter=dot',
+    '--reporter=json',
+    `--outputFile.json=${join(reports, `${project}.json`)}`,
+  ]
+  if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
+
+  if (wanted('engine')) {
+    const supervisor = new Supervisor(join(home, 'logs'), () => undefined)
+    try {
+      const cluster = await privateCluster({ home, port: base + 40, fresh: true })
+      supervisor.start('postgres', cluster.process)
+      await supervisor.until('postgres', cluster.ready, 20)
+      await tests(
+        'Engine tests',
+        bin('vitest'),
+        vitest('engine'),
+        { EMBRIK_TEST_DATABASE_URL: cluster.url },
+        join(reports, 'engine.json'),
+        vitestCount,
+      )
+    } finally {
+      await supervisor.stop()
+    }
+  }
+
+  if (wanted('e2e')) {
+    await step('Build', async () => {
+      if (!stale(root)) return 'up to date'
+      await build(root)
+    })
+    const env = { EMBRIK_E2E_BASE: String(base), EMBRIK_E2E_HOME: join(home, 'e2e'), PLAYWRIGHT_JSON_OUTPUT_NAME: join(reports, 'e2e.json') }
+    await tests('End-to-end tests', bin('playwright'), ['test', '--reporter=line,json'], env, join(reports, 'e2e.json'), playwrightCount)
+  }
+  console.log(`\nin ${Math.round((Date.now() - began) / 1000)} s\n${passed} passed, ${failed} failed`)
+  process.exit(failed > 0 ? 1 : 0)
+} catch (e) {
+  giveUp(e)
+}

@@ -1,0 +1,70 @@
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { test as base, expect, type Page } from '@playwright/test'
+
+export const port = Number(process.env.EMBRIK_E2E_BASE ?? 5600)
+export const home = process.env.EMBRIK_E2E_HOME ?? ''
+export const demo = join(home, 'demo')
+export const panel = `http://127.0.0.1:${port + 10}`
+export const web = `http://127.0.0.1:${port}`
+
+const people = {
+  administrator: ['odo', 'varnmoor-admin-1'],
+  engineer: ['ines', 'varnmoor-engineer-2'],
+  operator: ['tam', 'varnmoor-operator-3'],
+  viewer: ['vera', 'varnmoor-viewer-4'],
+} as const
+
+export async function logIn(page: Page, role: keyof typeof people = 'engineer'): Promise<void> {
+  await page.goto('/login')
+  await page.getByLabel('Log-in').fill(people[role][0])
+  await page.getByLabel('Password').fill(people[role][1])
+  await page.getByRole('button', { name: 'Log in' }).click()
+  await page.waitForURL((url) => !url.pathname.startsWith('/login'))
+}
+
+/** A page on which no script may fail and nothing may be refused by the security policy. */
+export const test = base.extend({
+  page: async ({ page }, use) => {
+    const wrong: string[] = []
+    page.on('pageerror', (e) => wrong.push(e.message))
+    page.on('console', (m) => {
+      if (m.type() === 'error' && /Content Security Policy|Uncaught|hydrat/i.test(m.text())) wrong.push(m.text())
+    })
+    await use(page)
+    expect(wrong).toEqual([])
+  },
+})
+
+const key = () => readFileSync(join(demo, 'api-key'), 'utf8').trim()
+
+/** Calls the API as a script would. */
+export async function api<T = unknown>(method: string, path: string, body?: unknown): Promise<T> {
+  const response = await fetch(`${web}${path}`, {
+    method,
+    headers: { authorization: `Bearer ${key()}`, ...(body !== undefined && { 'content-type': 'application/json' }) },
+    ...(body !== undefined && { body: JSON.stringify(body) }),
+  })
+  if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
+  return (response.status === 204 ? undefined : await response.json()) as T
+}
+
+export async function tellPanel(path: string, body: unknown): Promise<void> {
+  const response = await fetch(`${panel}${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+  if (!response.ok) throw new Error(`${path}: ${response.status} ${await response.text()}`)
+}
+
+export interface Line {
+  publication: string
+  counts: Record<'produced' | 'stored' | 'sent' | 'acknowledged' | 'confirmed' | 'missing' | 'doubled' | 'waiting' | 'dropped' | 'unknown', number>
+}
+export const ledger = () => api<Line[]>('GET', '/api/ledger')
+
+/** The ledger's sum over all publications. */
+export async function sums(): Promise<Line['counts']> {
+  const all: Record<string, number> = {}
+  for (const l of await ledger()) for (const [k, n] of Object.entries(l.counts)) all[k] = (all[k] ?? 0) + n
+  return all as Line['counts']
+}
+
+export { expect }

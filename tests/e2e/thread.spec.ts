@@ -1,0 +1,183 @@
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import mqtt from 'mqtt'
+import { api, demo, expect, home, ledger, logIn, port, sums, tellPanel, test } from './support'
+
+test.describe.configure({ mode: 'serial' })
+
+const count = (text: string | null) => Number((text ?? '').replace(/,/g, ''))
+
+test('confirmed messages stand on the page within a minute of the start', async ({ page }) => {
+  await logIn(page, 'viewer')
+  await page.goto('/proof')
+  const confirmed = page.locator('[data-line="Kiln zones, each change"] [data-count="confirmed"]')
+  await expect.poll(async () => count(await confirmed.textContent()), { timeout: 60_000 }).toBeGreaterThan(10)
+  expect(Date.now() - Number(process.env.EMBRIK_E2E_BEGAN)).toBeLessThan(60_000)
+  // The picture follows: at least one brick is filled.
+  await expect(page.locator('[data-brick="confirmed"]').first()).toBeVisible()
+})
+
+test('a source added anew, refused and then trusted, is followed to the far end', async ({ page }) => {
+  const { thumbprint } = await api<{ thumbprint: string }>('GET', '/api/application')
+  await tellPanel(`/api/kiln/certificates/${thumbprint}`, { trusted: false })
+  await logIn(page)
+
+  // Source: the server refuses us, says whose certificate it saw, and takes us once it is trusted there.
+  await page.goto('/sources')
+  await page.getByRole('button', { name: 'Add source' }).click()
+  const form = page.getByRole('dialog')
+  await form.getByLabel('Name', { exact: true }).fill('Kiln anew')
+  await form.getByLabel('Endpoint').fill('opc.tcp://')
+  await expect(form.getByText('Like opc.tcp://host:4840/path')).toBeVisible()
+  await form.getByLabel('Endpoint').fill(`opc.tcp://127.0.0.1:${port + 14}/kiln`)
+  await form.getByLabel('User').fill('embrik')
+  await form.getByLabel('Password').fill('kiln-reader-4')
+  await form.getByRole('button', { name: 'Check the connection' }).click()
+  await expect(form.locator('[data-step="trusted"]')).toHaveAttribute('data-state', 'failed')
+  await expect(form.locator('[data-step="trusted"]')).toContainText(thumbprint)
+  await expect(form.locator('[data-step="session"]')).toHaveAttribute('data-state', 'skipped')
+  await tellPanel(`/api/kiln/certificates/${thumbprint}`, { trusted: true })
+  await form.getByRole('button', { name: 'Check again' }).click()
+  await expect(form.locator('[data-step="read"]')).toHaveAttribute('data-state', 'passed')
+  for (const step of ['name', 'port', 'channel', 'trusted', 'session'])
+    await expect(form.locator(`[data-step="${step}"]`)).toHaveAttribute('data-state', 'passed')
+  await expect(form.getByLabel('Server certificate')).toHaveValue(/^[0-9a-f]{40}$/)
+  await form.getByRole('button', { name: 'Add source' }).click()
+  await expect(page.locator('[data-source="Kiln anew"]')).toContainText('running')
+
+  // Tags: from the browse tree.
+  await page.goto('/tags?add')
+  const add = page.getByRole('dialog')
+  await add.getByLabel('Source').selectOption({ label: 'Kiln anew' })
+  await add.getByRole('button', { name: 'Open Tunnel Kiln 1' }).click()
+  await add.getByRole('button', { name: 'Open Zone 3', exact: true }).click()
+  for (const node of ['temperature', 'setpoint', 'burner']) await add.getByRole('checkbox', { name: node }).check()
+  await add.getByLabel('Put before names').fill('Anew/')
+  await add.getByRole('button', { name: 'Add 3 tags' }).click()
+  await expect(add).toBeHidden()
+  await page.getByLabel('filter names, units, addresses').fill('Anew')
+  const row = page.getByRole('row', { name: 'Anew/Zone 3/temperature' })
+  await expect(row).toContainText('°C')
+  await expect(row).toContainText('good')
+
+  // Equipment: a new zone, its members bound by hand.
+  await page.goto('/equipment')
+  await page.getByRole('treeitem', { name: 'Tunnel Kiln 1', exact: true }).getByRole('button', { name: 'Tunnel Kiln 1' }).first().click()
+  await page.getByRole('button', { name: 'Add equipment' }).click()
+  const zone = page.getByRole('dialog')
+  await zone.getByLabel('Name').fill('Zone 13')
+  await zone.getByLabel('Class').selectOption({ label: 'Kiln Zone' })
+  await zone.getByRole('button', { name: 'Add equipment' }).click()
+  await expect(page.getByRole('heading', { name: 'Zone 13' })).toBeVisible()
+  for (const [member, tag] of [
+    ['Temperature', 'Anew/Zone 3/temperature'],
+    ['Setpoint', 'Anew/Zone 3/setpoint'],
+    ['Burner', 'Anew/Zone 3/burner'],
+  ] as const) {
+    await page.getByRole('button', { name: `Bind ${member}` }).click()
+    await page.getByLabel(`Tag for ${member}`).fill(tag)
+    await page.getByLabel(`Tag for ${member}`).press('Enter')
+    await expect(page.getByRole('table', { name: 'Members' }).getByRole('link', { name: tag })).toBeVisible()
+  }
+  await expect(page.locator('[data-payload]')).toContainText('"temperature"')
+
+  // Publication: live, with a frozen version.
+  await page.goto('/publications?add')
+  await page.getByLabel('Name', { exact: true }).fill('Zone 13, each second')
+  await page.getByRole('checkbox', { name: /Zone 13/ }).check()
+  await page.getByRole('region', { name: 'When' }).getByRole('button').first().click()
+  await page.getByRole('button', { name: 'Every', exact: true }).click()
+  await page.getByLabel('Seconds').fill('1')
+  await expect(page.locator('[data-payload]')).toContainText('"temperature"')
+  await page.getByRole('button', { name: 'Go live' }).click()
+  await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+  await expect(page.getByText('Confirmed by witness')).toBeVisible()
+
+  // Proof: what was sent was confirmed.
+  await page.goto('/proof')
+  const line = page.locator('[data-line="Zone 13, each second"]')
+  await expect.poll(async () => count(await line.locator('[data-count="confirmed"]').textContent()), { timeout: 30_000 }).toBeGreaterThanOrEqual(5)
+  await expect
+    .poll(async () => {
+      const sent = count(await line.locator('[data-count="sent"]').textContent())
+      return sent > 0 && sent === count(await line.locator('[data-count="confirmed"]').textContent())
+    })
+    .toBe(true)
+  await expect(line.locator('[data-count="missing"]')).toHaveText('0')
+})
+
+/** Waits until nothing is on its way any more, at one moment; gives the sums of that moment. */
+async function settled() {
+  await expect
+    .poll(
+      async () => {
+        const s = await sums()
+        return s.produced > 0 && s.confirmed + s.missing + s.dropped + s.unknown >= s.produced && s.waiting === 0
+      },
+      { timeout: 60_000, intervals: [100] },
+    )
+    .toBe(true)
+  return sums()
+}
+
+test('the link to the broker is cut for 20 seconds: nothing is missing afterwards', async ({ page }) => {
+  await logIn(page, 'operator')
+  await page.goto('/proof')
+  const before = await sums()
+  await tellPanel('/api/broker/cut', { seconds: 20 })
+  await expect(page.locator('[data-figure="destinations"]')).toHaveText('0 up')
+  await expect(page.locator('[data-total="Waiting"]')).not.toHaveText('0')
+  await expect(page.getByText(/The broker hung up/).first()).toBeVisible()
+  await expect(page.locator('[data-figure="destinations"]')).toHaveText('1 up', { timeout: 40_000 })
+  const after = await settled()
+  expect(after.produced - before.produced).toBeGreaterThan(60)
+  expect(after).toMatchObject({ missing: 0, dropped: 0, unknown: 0 })
+  await expect(page.locator('[data-total="Missing"]')).toHaveText('0')
+  await expect(page.getByText(/up again after/).first()).toBeVisible()
+})
+
+test('the engine is killed: it comes back, and nothing is missing', async ({ page }) => {
+  await logIn(page, 'operator')
+  await page.goto('/proof')
+  const before = await sums()
+  const pid = Number(readFileSync(join(home, 'logs', 'engine.pid'), 'utf8'))
+  process.kill(pid, 'SIGKILL')
+  await expect(page.getByText(/The engine does not answer|connection to Embrik is lost/)).toBeVisible()
+  await expect.poll(async () => Number(readFileSync(join(home, 'logs', 'engine.pid'), 'utf8'))).not.toBe(pid)
+  await expect(page.getByText(/The engine does not answer|connection to Embrik is lost/)).toBeHidden({ timeout: 30_000 })
+  await expect.poll(async () => (await sums().catch(() => before)).confirmed, { timeout: 60_000 }).toBeGreaterThan(before.confirmed + 50)
+  const after = await settled()
+  expect(after).toMatchObject({ missing: 0, dropped: 0, unknown: 0 })
+  expect(after.confirmed).toBe(after.produced)
+  for (const line of await ledger()) expect(line.counts.confirmed).toBeGreaterThan(0)
+})
+
+test('a second MQTT client with the certificate of the demo folder reads the messages; one without is refused', async () => {
+  const read = (file: string) => readFileSync(join(demo, file))
+  const options = {
+    protocol: 'mqtts' as const,
+    host: '127.0.0.1',
+    port: port + 13,
+    ca: read('ca.pem'),
+    protocolVersion: 5 as const,
+    reconnectPeriod: 0,
+  }
+  const client = mqtt.connect({ ...options, cert: read('witness.cert.pem'), key: read('witness.key.pem') })
+  const got: string[] = []
+  client.on('message', (topic, payload) => got.push(`${topic} ${payload}`))
+  await new Promise<void>((done, failed) => {
+    client.once('connect', () => done())
+    client.once('error', failed)
+  })
+  await client.subscribeAsync('varnmoor/lower-pit/firing/tunnel-kiln-1/+/state', { qos: 1 })
+  await expect.poll(() => got.length, { timeout: 30_000 }).toBeGreaterThan(3)
+  expect(JSON.parse(got[0]!.slice(got[0]!.indexOf(' ')))).toMatchObject({ temperature: expect.any(Number), burner: expect.any(Boolean) })
+  client.end(true)
+  const without = mqtt.connect(options)
+  const refused = await new Promise<unknown>((done) => {
+    without.once('connect', () => done('let in'))
+    without.once('error', done)
+  })
+  without.end(true)
+  expect(refused).toMatchObject({ code: 0x87 })
+})

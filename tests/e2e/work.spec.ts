@@ -1,0 +1,140 @@
+import { api, expect, logIn, sums, test } from './support'
+
+test('everything is reached by keyboard: letters, the finder, the filter', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/proof')
+  await expect(page.locator('[data-figure="tags"]')).not.toHaveText('...')
+  await page.keyboard.press('g')
+  await page.keyboard.press('t')
+  await expect(page).toHaveURL(/\/tags/)
+  await expect(page.getByRole('grid', { name: 'Tags' })).toBeVisible()
+  await page.keyboard.press('/')
+  await page.keyboard.type('zone 7/temp')
+  await expect(page.getByRole('grid', { name: 'Tags' })).toHaveAttribute('aria-rowcount', '1')
+  await page.keyboard.press('Escape')
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('zone 7 gas')
+  await expect(page.getByRole('option', { name: /Zone 7\/gas flow/ })).toBeVisible()
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('heading', { name: 'Zone 7/gas flow' })).toBeVisible()
+})
+
+test('renaming a tag breaks nothing that uses it, and can be undone', async ({ page }) => {
+  await logIn(page)
+  const tags = await api<{ id: string; name: string }[]>('GET', '/api/tags')
+  const tag = tags.find((t) => t.name === 'Zone 5/temperature')!
+  await page.goto(`/tags?tag=${tag.id}`)
+  await expect(page.getByRole('link', { name: 'Kiln zones, each change' })).toBeVisible()
+  await page.getByRole('button', { name: 'Edit' }).click()
+  await page.getByLabel('Name').fill('Zone 6/temperature')
+  await page.getByRole('button', { name: 'Save' }).click()
+  await expect(page.getByText('Another tag has this name')).toBeVisible()
+  await page.getByLabel('Name').fill('Ofen 5/T')
+  await page.getByRole('button', { name: 'Save' }).click()
+  await expect(page.getByRole('heading', { name: 'Ofen 5/T' })).toBeVisible()
+  await expect(page.getByRole('link', { name: /Zone 5 · temperature/ })).toBeVisible()
+  const before = await sums()
+  await expect.poll(async () => (await sums()).confirmed, { timeout: 30_000 }).toBeGreaterThan(before.confirmed)
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await expect(page.getByRole('heading', { name: 'Zone 5/temperature' })).toBeVisible()
+})
+
+test('a tag in use is not removed, and the answer says what uses it', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/tags')
+  await page.getByRole('row', { name: /Zone 1\/burner/ }).click()
+  await page.getByRole('button', { name: 'Remove' }).click()
+  await expect(page.getByText('Zone 1/burner fills burner of Zone 1')).toBeVisible()
+})
+
+test('an edit does not change what is live until it goes live again', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/publications')
+  await page.getByRole('button', { name: /Kiln, every 10 s/ }).click()
+  await page.getByRole('region', { name: 'Address' }).getByRole('button').first().click()
+  await page.getByLabel('Topic', { exact: true }).fill('{enterprise}/{nonsense}')
+  await expect(page.getByText('{nonsense} is not known').first()).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Go live' })).toBeDisabled()
+  await page.getByLabel('Topic', { exact: true }).fill('{enterprise}/{site}/kiln')
+  await expect(page.getByText('varnmoor/lower-pit/kiln').first()).toBeVisible()
+  await page.getByRole('button', { name: 'Save', exact: true }).click()
+  await expect(page.getByText('edits not live')).toBeVisible()
+  await expect(page.getByText('varnmoor/lower-pit/firing/tunnel-kiln-1/state')).toHaveCount(0)
+  await page.getByRole('button', { name: 'Go live' }).click()
+  await expect(page.locator('[data-state="live"]')).toContainText('version 2')
+  await expect(page.getByText('edits not live')).toBeHidden()
+})
+
+test('the theme is kept', async ({ page }) => {
+  await logIn(page)
+  await page.getByRole('button', { name: /Ines Rook/ }).click()
+  await page.getByRole('button', { name: 'dark' }).click()
+  await page.goto('/equipment/classes')
+  await expect(page.locator('html')).toHaveAttribute('data-theme', 'dark')
+})
+
+test('every page opens without a fault', async ({ page }) => {
+  await logIn(page, 'administrator')
+  for (const path of [
+    '/sources',
+    '/tags',
+    '/equipment',
+    '/equipment/classes',
+    '/publications',
+    '/destinations',
+    '/destinations/credentials',
+    '/proof',
+    '/proof/events',
+    '/settings',
+  ]) {
+    await page.goto(path)
+    await expect(page.locator('[data-figure="sources"]')).not.toHaveText('...')
+    await expect(page.getByRole('status', { name: 'Loading' })).toHaveCount(0)
+    await expect(page.getByRole('alert')).toHaveCount(0)
+  }
+})
+
+test('a class gets its members, and a refused one says which field', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/equipment/classes')
+  await page.getByRole('button', { name: 'New class' }).click()
+  await page.getByLabel('Name', { exact: true }).fill('Kiln Zone')
+  await page.getByRole('button', { name: 'Member', exact: true }).click()
+  await page.getByLabel('Member', { exact: true }).fill('Belt speed')
+  await expect(page.getByLabel('Name in payloads')).toHaveValue('beltSpeed')
+  await page.getByRole('button', { name: 'Add class' }).click()
+  await expect(page.getByText('Another class has this name')).toBeVisible()
+  await page.getByLabel('Name', { exact: true }).fill('Box Feeder')
+  await page.getByRole('button', { name: 'Add class' }).click()
+  await expect(page.getByRole('button', { name: /Box Feeder/ })).toBeVisible()
+})
+
+test('50,000 tags are added, listed, filtered and walked through', async ({ page }) => {
+  const source = await api<{ id: string }>('POST', '/api/sources', {
+    name: 'Large',
+    kind: 'opcua',
+    enabled: false,
+    settings: { endpoint: 'opc.tcp://127.0.0.1:9/x', mode: 'None', policy: 'None', login: 'anonymous', rateMs: 500, retryMs: 1000 },
+  })
+  const tag = (i: number) => ({
+    name: `Large/Line ${Math.floor(i / 1000)}/point ${i}`,
+    sourceId: source.id,
+    address: `ns=2;i=${i}`,
+    dataType: 'number',
+  })
+  for (let from = 0; from < 50_000; from += 25_000) await api('POST', '/api/tags', { tags: Array.from({ length: 25_000 }, (_, i) => tag(from + i)) })
+  await logIn(page)
+  await page.goto('/tags')
+  const grid = page.getByRole('grid', { name: 'Tags' })
+  await expect.poll(async () => Number(await grid.getAttribute('aria-rowcount'))).toBeGreaterThan(50_000)
+  await page.getByLabel('filter names, units, addresses').fill('line 49')
+  await expect(grid).toHaveAttribute('aria-rowcount', '1000')
+  await page.getByRole('row', { name: /point 49000/ }).click()
+  await page.keyboard.press('End')
+  await expect(page.getByRole('row', { name: /point 49999/ })).toBeVisible()
+  await page.keyboard.press('Control+a')
+  await expect(page.getByText('1,000 chosen')).toBeVisible()
+  const all = await api<{ id: string; sourceId: string }[]>('GET', '/api/tags')
+  await api('POST', '/api/tags/remove', { ids: all.filter((t) => t.sourceId === source.id).map((t) => t.id) })
+  await api('DELETE', `/api/sources/${source.id}`)
+})

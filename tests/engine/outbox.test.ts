@@ -1,0 +1,193 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { newId } from '~/contract/id'
+import type { Envelope } from '~/core/delivery/envelope'
+import { type Item, Outbox } from '~/engine/outbox/outbox'
+import { deleteSegments, insertSegment, listSegments, writeCursor } from '~/store/outbox'
+import { freshDatabase, until } from './support'
+
+let t: Awaited<ReturnType<typeof freshDatabase>>
+let id: string
+beforeAll(async () => {
+  t = await freshDatabase()
+})
+afterAll(() => t.drop())
+beforeEach(async () => {
+  id = newId()
+  await t.db.insertInto('destination').values({ id, name: id, kind: 'mqtt', settings: '{}', enabled: true }).execute()
+})
+
+const envelope = (seq: number, payload = `{"n":${seq}}`): Envelope => ({
+  delivery: 1,
+  seq,
+  topic: `x/${seq % 3}`,
+  payload,
+  qos: 1,
+  retain: false,
+  deviceAt: seq,
+  producedAt: seq,
+})
+
+function outbox(cap = 10_000_000) {
+  const stored: number[] = []
+  const dropped: { seq: number; acknowledged: boolean }[] = []
+  const troubles: (string | null)[] = []
+  const box = new Outbox(t.db, id, cap, {
+    stored: (e) => stored.push(e.seq),
+    dropped: (e, acknowledged) => dropped.push({ seq: e.seq, acknowledged }),
+    trouble: (m) => troubles.push(m),
+  })
+  box.eager = true
+  return { box, stored, dropped, troubles }
+}
+
+/** Takes everything that is to be sent, in order. */
+async function drain(box: Outbox, n: number): Promise<Item[]> {
+  const items: Item[] = []
+  while (items.length < n) {
+    const item = box.next()
+    if (item) items.push(item)
+    else await box.more()
+  }
+  return items
+}
+
+/** Writes what the ledger would. */
+async function flush(box: Outbox): Promise<void> {
+  const part = box.takeFlush()
+  if (!part) return
+  await writeCursor(t.db, id, part.cursor)
+  await deleteSegments(t.db, id, part.remove)
+  part.applied()
+}
+
+const seqs = (items: Item[]) => items.map((i) => i.envelope.seq)
+const many = (from: number, to: number) => Array.from({ length: to - from + 1 }, (_, i) => from + i)
+
+describe('an outbox', () => {
+  it('gives messages back in the order in which they were offered, whatever the batches', async () => {
+    const { box, stored } = outbox()
+    for (let from = 1; from <= 2500; from += 500) box.offer(many(from, from + 499).map((n) => envelope(n)))
+    expect(seqs(await drain(box, 2500))).toEqual(many(1, 2500))
+    expect(stored).toEqual(many(1, 2500))
+    await box.close()
+  })
+
+  it('goes on after a death where the cursor stood: what was not written as acknowledged comes again', async () => {
+    const first = outbox()
+    first.box.offer(many(1, 50).map((n) => envelope(n)))
+    const items = await drain(first.box, 50)
+    for (const item of items.slice(0, 20)) {
+      first.box.acknowledged(item)
+      first.box.settled(item)
+    }
+    await flush(first.box)
+    for (const item of items.slice(20, 30)) first.box.acknowledged(item)
+    await first.box.close()
+
+    const second = outbox()
+    const resumed: [number, boolean, boolean][] = []
+    await second.box.load((item, uncounted, acknowledged) => resumed.push([item.envelope.seq, uncounted, acknowledged]))
+    expect(resumed.filter((r) => r[2]).map((r) => r[0])).toEqual(many(1, 20))
+    expect(resumed.every((r) => !r[1])).toBe(true)
+    expect(seqs(await drain(second.box, 30))).toEqual(many(21, 50))
+    second.box.offer([envelope(51)])
+    expect(seqs(await drain(second.box, 1))).toEqual([51])
+    await second.box.close()
+  })
+
+  it('says which stored messages the ledger has not counted yet', async () => {
+    const first = outbox()
+    first.box.offer([envelope(1)])
+    await until(() => first.stored.length === 1, 'the first')
+    await flush(first.box)
+    first.box.offer([envelope(2)])
+    await until(() => first.stored.length === 2, 'the second')
+    await first.box.close()
+    const second = outbox()
+    const uncounted: number[] = []
+    await second.box.load((item, u) => u && uncounted.push(item.envelope.seq))
+    expect(uncounted).toEqual([2])
+    await second.box.close()
+  })
+
+  it('sends again from the first unacknowledged message after a lost link, and passes over those acknowledged out of order', async () => {
+    const { box } = outbox()
+    box.offer(many(1, 10).map((n) => envelope(n)))
+    const items = await drain(box, 10)
+    for (const i of [0, 1, 4, 5]) box.acknowledged(items[i]!)
+    box.rewind()
+    expect(seqs(await drain(box, 6))).toEqual([3, 4, 7, 8, 9, 10])
+    expect(box.waiting).toBe(6)
+    await box.close()
+  })
+
+  it('frees a segment only when the fate of all its messages is known', async () => {
+    const { box } = outbox()
+    box.offer(many(1, 3).map((n) => envelope(n)))
+    const items = await drain(box, 3)
+    for (const item of items) box.acknowledged(item)
+    box.settled(items[0]!)
+    box.settled(items[1]!)
+    await flush(box)
+    expect((await listSegments(t.db, id)).length).toBe(1)
+    box.settled(items[2]!)
+    await flush(box)
+    expect(await listSegments(t.db, id)).toEqual([])
+    expect(box.bytes).toBe(0)
+    await box.close()
+  })
+
+  it('keeps numbering upwards after everything was freed and the engine began anew', async () => {
+    const first = outbox()
+    first.box.offer([envelope(1)])
+    const [item] = await drain(first.box, 1)
+    first.box.acknowledged(item!)
+    first.box.settled(item!)
+    await flush(first.box)
+    await first.box.close()
+    const second = outbox()
+    await second.box.load(() => undefined)
+    second.box.offer([envelope(2)])
+    const [next] = await drain(second.box, 1)
+    expect(next!.segment.no).toBeGreaterThan(item!.segment.no)
+    await second.box.close()
+  })
+
+  it('stays under its limit by giving up the oldest, and tells which', async () => {
+    const { box, dropped, stored } = outbox(30_000)
+    box.eager = false
+    // Too varied to be packed small.
+    const noise = () => Array.from({ length: 5000 }, () => Math.random().toString(36)[3]).join('')
+    for (let n = 1; n <= 16; n++) {
+      box.offer([envelope(n, noise())])
+      await until(() => stored.length === n, `message ${n}`)
+    }
+    await until(() => box.bytes <= 30_000, 'room')
+    expect(dropped.length).toBeGreaterThan(3)
+    expect(dropped.every((d) => !d.acknowledged)).toBe(true)
+    expect(dropped.map((d) => d.seq)).toEqual(many(1, dropped.length))
+    expect(seqs(await drain(box, 16 - dropped.length))).toEqual(many(dropped.length + 1, 16))
+    await box.close()
+  })
+
+  it('reads segments back from the database when they were not kept in memory', async () => {
+    const first = outbox()
+    for (let n = 1; n <= 30; n++) {
+      first.box.offer([envelope(n)])
+      await until(() => first.stored.length === n, `message ${n}`)
+    }
+    await flush(first.box)
+    await first.box.close()
+    const second = outbox()
+    await second.box.load(() => undefined)
+    expect(seqs(await drain(second.box, 30))).toEqual(many(1, 30))
+    await second.box.close()
+  })
+
+  it('writing a segment again changes nothing: its commit may have been answered to nobody', async () => {
+    const s = { segment: 1, count: 1, codec: 0 as const, rawBytes: 3, body: Buffer.from('abc') }
+    await insertSegment(t.db, id, s)
+    await insertSegment(t.db, id, { ...s, body: Buffer.from('xyz') })
+    expect(await listSegments(t.db, id)).toEqual([{ segment: 1, count: 1, rawBytes: 3, bodyBytes: 3 }])
+  })
+})

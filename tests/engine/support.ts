@@ -1,0 +1,106 @@
+import { randomBytes } from 'node:crypto'
+import { mkdtempSync } from 'node:fs'
+import { createServer } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import pg from 'pg'
+import type { DestinationDraft } from '~/contract/destination'
+import { certificateFacts } from '~/core/credential/certificate'
+import { Broker } from '~/standins/broker/broker'
+import { type DemoPki, demoPki } from '~/standins/pki'
+import { brokerUsers } from '~/standins/plant'
+import { addCredential } from '~/store/credential'
+import { type Db, openDatabase } from '~/store/database'
+import { migrate } from '~/store/migrate'
+import { Vault } from '~/store/vault'
+
+export const folder = (name: string) => mkdtempSync(join(tmpdir(), `embrik-${name}-`))
+
+/** A database of its own on the test server, migrated; dropped by `drop`. */
+export async function freshDatabase(): Promise<{ db: Db; url: string; vault: Vault; drop: () => Promise<void> }> {
+  const server = process.env.EMBRIK_TEST_DATABASE_URL
+  if (!server) throw new Error('EMBRIK_TEST_DATABASE_URL is not set: run these through npm test')
+  const name = `t_${randomBytes(6).toString('hex')}`
+  const admin = async (text: string) => {
+    const client = new pg.Client(server)
+    await client.connect()
+    await client.query(text)
+    await client.end()
+  }
+  await admin(`create database ${name}`)
+  const url = server.replace(/\/[^/]*$/, `/${name}`)
+  const db = openDatabase(url, 6)
+  await migrate(db)
+  return {
+    db,
+    url,
+    vault: new Vault(randomBytes(32)),
+    drop: async () => {
+      await db.destroy()
+      await admin(`drop database ${name} with (force)`)
+    },
+  }
+}
+
+export async function freePort(): Promise<number> {
+  const server = createServer()
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+  const { port } = server.address() as { port: number }
+  await new Promise<void>((done) => server.close(() => done()))
+  return port
+}
+
+let pki: Promise<DemoPki> | null = null
+export const certificates = () => (pki ??= demoPki(folder('pki')))
+
+export interface TestBroker {
+  broker: Broker
+  ports: { plain: number; tls: number; mutual: number }
+}
+
+export async function startBroker(ports?: TestBroker['ports']): Promise<TestBroker> {
+  const own = ports ?? { plain: await freePort(), tls: await freePort(), mutual: await freePort() }
+  const c = await certificates()
+  const broker = await Broker.start({
+    ports: own,
+    host: '127.0.0.1',
+    ca: c.ca,
+    certificate: c.broker.certificate,
+    key: c.broker.key,
+    users: brokerUsers,
+  })
+  return { broker, ports: own }
+}
+
+/** Waits until `look` gives something true; fails with what it last gave. */
+export async function until<T>(look: () => T | Promise<T>, what: string, seconds = 30): Promise<NonNullable<T>> {
+  let last: unknown
+  for (const end = Date.now() + seconds * 1000; Date.now() < end; ) {
+    last = await look()
+    if (last) return last as NonNullable<T>
+    await new Promise((done) => setTimeout(done, 25))
+  }
+  throw new Error(`not within ${seconds} s: ${what} (last: ${JSON.stringify(last)})`)
+}
+
+/** Stores the works' certificates and gives the settings of a destination at the broker. */
+export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['ports']): Promise<DestinationDraft['settings']> {
+  const c = await certificates()
+  const keep = async (name: string, kind: 'certificate' | 'authority', certificate: string, secret: string | null) =>
+    (await addCredential(db, vault, { name, kind, certificate, facts: await certificateFacts(certificate), user: null, secret })).id
+  return {
+    host: '127.0.0.1',
+    port: ports.mutual,
+    tls: true,
+    authorityId: await keep('authority', 'authority', c.ca, null),
+    clientId: 'sender',
+    credentialId: await keep('sender', 'certificate', c.clients.embrik!.certificate, c.clients.embrik!.key),
+    keepAliveS: 30,
+    retryMs: 200,
+    window: 100,
+    witness: true,
+    witnessClientId: 'reader',
+    witnessCredentialId: await keep('witness', 'certificate', c.clients.witness!.certificate, c.clients.witness!.key),
+    outboxMb: 50,
+  }
+}

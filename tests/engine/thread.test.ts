@@ -1,0 +1,285 @@
+import mqtt, { type MqttClient } from 'mqtt'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { DestinationDraft } from '~/contract/destination'
+import type { PublicationDraft } from '~/contract/publication'
+import { ID_PROPERTY } from '~/core/delivery/envelope'
+import { compile } from '~/core/publication/compile'
+import { mqttDriver } from '~/engine/destinations/mqtt/driver'
+import { Engine } from '~/engine/engine'
+import { addDestination, changeDestination } from '~/store/destination'
+import { addClass, addEquipment, listClasses, listEquipment } from '~/store/equipment'
+import { listEvents } from '~/store/event'
+import { addPublication, goLive, setRunning } from '~/store/publication'
+import { addSource } from '~/store/source'
+import { addTags, listTags } from '~/store/tag'
+import { brokerSettings, certificates, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
+
+const ZONES = 20
+
+let t: Awaited<ReturnType<typeof freshDatabase>>
+let b: TestBroker
+let engine: Engine
+let settings: DestinationDraft['settings']
+let destinationId: string
+let equipmentIds: string[]
+let handles: number[]
+let listener: MqttClient
+const heard: { topic: string; value: number; id: string }[] = []
+
+const start = async () => {
+  const e = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('engine') })
+  await e.start()
+  return e
+}
+
+beforeAll(async () => {
+  t = await freshDatabase()
+  b = await startBroker()
+  settings = await brokerSettings(t.db, t.vault, b.ports)
+  const source = await addSource(t.db, t.vault, {
+    name: 'by hand',
+    kind: 'opcua',
+    enabled: false,
+    settings: { endpoint: 'opc.tcp://127.0.0.1:1/x', mode: 'None', policy: 'None', login: 'anonymous', rateMs: 500, retryMs: 1000 },
+  })
+  const tags = await addTags(
+    t.db,
+    Array.from({ length: ZONES }, (_, i) => ({
+      name: `Zone ${i + 1}/n`,
+      sourceId: source.id,
+      address: `n${i}`,
+      dataType: 'number' as const,
+      unit: '',
+      description: '',
+      deadband: null,
+    })),
+  )
+  handles = tags.map((x) => x.handle)
+  const cls = await addClass(t.db, { name: 'Zone', members: [{ key: 'n', label: 'n', dataType: 'number', unit: '' }] })
+  const top = await addEquipment(t.db, { name: 'Varnmoor', parentId: null, level: 'enterprise', classId: null, bindings: {} })
+  equipmentIds = []
+  for (let i = 0; i < ZONES; i++) {
+    const made = await addEquipment(t.db, {
+      name: `Zone ${i + 1}`,
+      parentId: top.id,
+      level: 'work unit',
+      classId: cls.id,
+      bindings: { n: { kind: 'tag', tagId: tags[i]!.id } },
+    })
+    equipmentIds.push(made.id)
+  }
+  destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
+  const c = await certificates()
+  listener = mqtt.connect({
+    protocol: 'mqtts',
+    host: '127.0.0.1',
+    port: b.ports.mutual,
+    ca: c.ca,
+    cert: c.clients.reader!.certificate,
+    key: c.clients.reader!.key,
+    protocolVersion: 5,
+    clientId: 'listener',
+    clean: false,
+    properties: { sessionExpiryInterval: 600 },
+    reconnectPeriod: 100,
+  })
+  listener.on('message', (topic, payload, packet) => {
+    if (!packet.dup) heard.push({ topic, value: JSON.parse(payload.toString()).n, id: String(packet.properties?.userProperties?.[ID_PROPERTY]) })
+  })
+  listener.on('error', () => undefined)
+  await new Promise<void>((done) => listener.once('connect', () => done()))
+  await listener.subscribeAsync('varnmoor/#', { qos: 1 })
+  engine = await start()
+})
+afterAll(async () => {
+  listener.end(true)
+  await engine.stop()
+  await b.broker.stop()
+  await t.drop()
+})
+
+async function live(part: Partial<PublicationDraft>): Promise<{ id: string; delivery: () => number }> {
+  const world = {
+    tags: new Map((await listTags(t.db)).map((x) => [x.id, x])),
+    equipment: new Map((await listEquipment(t.db)).map((x) => [x.id, x])),
+    classes: new Map((await listClasses(t.db)).map((x) => [x.id, x])),
+  }
+  const draft: PublicationDraft = {
+    name: 'p',
+    equipmentIds,
+    trigger: { kind: 'change' },
+    shape: 'compact-json',
+    topic: '{enterprise}/{unit}',
+    qos: 1,
+    retain: false,
+    destinationId,
+    ...part,
+  }
+  const made = await addPublication(t.db, draft)
+  await goLive(t.db, made.id, 'test', async (p) => ({
+    ...compile(p, world).body,
+    publicationId: p.id,
+    name: p.name,
+    destinationId,
+    trigger: p.trigger,
+    shape: p.shape,
+    qos: p.qos,
+    retain: p.retain,
+  }))
+  await until(() => engine.publishers.has(made.id), 'the publication to be live')
+  return { id: made.id, delivery: () => engine.publishers.get(made.id)!.plan.delivery }
+}
+
+let n = 0
+/** One new value for every tag, as one batch of a source. */
+function turn(): void {
+  n++
+  engine.table.apply({ handles, values: handles.map(() => n), statuses: handles.map(() => 0), times: handles.map(() => Date.now()) })
+}
+async function run(seconds: number, perSecond: number): Promise<void> {
+  const end = Date.now() + seconds * 1000
+  while (Date.now() < end) {
+    turn()
+    await new Promise((done) => setTimeout(done, (1000 * ZONES) / perSecond))
+  }
+}
+const counts = (delivery: number) => engine.ledger.countsOf(delivery)!
+const quiet = (delivery: number) =>
+  until(() => counts(delivery).waiting === 0 && counts(delivery).produced === counts(delivery).stored, 'everything to be confirmed', 60)
+
+/** Per topic: what a bystander heard, against what must have been sent. */
+function inOrder(prefix: string): void {
+  const byTopic = new Map<string, number[]>()
+  for (const h of heard) if (h.topic.startsWith(prefix)) byTopic.set(h.topic, [...(byTopic.get(h.topic) ?? []), h.value])
+  expect(byTopic.size).toBe(ZONES)
+  for (const values of byTopic.values()) {
+    const first = values.filter((v, i) => values.indexOf(v) === i)
+    expect(first).toEqual([...first].sort((x, y) => x - y))
+  }
+}
+
+describe.each([0, 1, 2] as const)('from a tag to the witness at QoS %s', (qos) => {
+  it('every message is stored, sent, acknowledged, confirmed, and the same for a bystander', async () => {
+    const p = await live({ name: `qos ${qos}`, qos, topic: `{enterprise}/q${qos}/{unit}` })
+    const mine = () => heard.filter((h) => h.topic.startsWith(`varnmoor/q${qos}/`))
+    const d = p.delivery()
+    // What is known already goes out at once; then every turn.
+    const first = counts(d).produced
+    for (let i = 0; i < 20; i++) turn()
+    const all = first + 20 * ZONES
+    await until(() => counts(d).confirmed === all && counts(d).acknowledged === all, 'all confirmed')
+    expect(counts(d)).toMatchObject({ produced: all, stored: all, sent: all, missing: 0, doubled: 0, late: 0, waiting: 0 })
+    await until(() => mine().length === all, 'the bystander to hear all')
+    expect(new Set(mine().map((h) => h.id)).size).toBe(all)
+    await engine.ledger.flush()
+    await until(() => engine.ledger.latencyOf(d)?.count === all, 'the latencies')
+    await setRunning(t.db, p.id, false)
+    await until(() => !engine.publishers.has(p.id), 'the pause')
+    turn()
+    expect(counts(d).produced).toBe(all)
+  })
+})
+
+it('loses nothing and keeps the order when the link is cut again and again under load', async () => {
+  const p = await live({ name: 'cut', topic: '{enterprise}/cut/{unit}' })
+  const d = p.delivery()
+  for (let i = 0; i < 3; i++) {
+    await run(1, 500)
+    b.broker.cut(1.5)
+    await run(2.5, 500)
+  }
+  await quiet(d)
+  expect(counts(d).missing).toBe(0)
+  expect(counts(d).confirmed).toBe(counts(d).produced)
+  await until(
+    () => new Set(heard.filter((h) => h.topic.startsWith('varnmoor/cut')).map((h) => h.id)).size === counts(d).produced,
+    'the bystander to hear all',
+  )
+  inOrder('varnmoor/cut')
+  const events = await until(async () => {
+    await engine.events.flush()
+    const list = await listEvents(t.db, 50)
+    return list.some((e) => e.message.startsWith('up again')) ? list : null
+  }, 'the events')
+  expect(events.some((e) => e.where === 'destination' && e.severity === 'trouble')).toBe(true)
+  await setRunning(t.db, p.id, false)
+})
+
+it('goes on where it was after the engine went away in the middle, and the account is whole', async () => {
+  const p = await live({ name: 'again', topic: '{enterprise}/again/{unit}' })
+  const d = p.delivery()
+  await run(1, 500)
+  b.broker.cut(1)
+  await run(0.5, 500)
+  const produced = counts(d).produced
+  await engine.stop()
+  engine = await start()
+  await until(() => engine.publishers.has(p.id), 'the publication to be live again')
+  await quiet(d)
+  expect(counts(d).produced).toBe(produced)
+  expect(counts(d)).toMatchObject({ missing: 0, confirmed: produced })
+  await setRunning(t.db, p.id, false)
+})
+
+it('holds what comes while the destination is switched off, and sends it when it is on again', async () => {
+  const p = await live({ name: 'off', topic: '{enterprise}/off/{unit}' })
+  const d = p.delivery()
+  await quiet(d)
+  const draft = { name: 'Broker', kind: 'mqtt' as const, settings }
+  await changeDestination(t.db, destinationId, { ...draft, enabled: false })
+  await until(() => engine.destinations.get(destinationId)?.present().state === 'off', 'off')
+  const before = counts(d)
+  turn()
+  await until(() => counts(d).stored === before.stored + ZONES, 'stored')
+  expect(counts(d)).toMatchObject({ sent: before.sent, waiting: before.waiting + ZONES })
+  await changeDestination(t.db, destinationId, { ...draft, enabled: true })
+  await quiet(d)
+  expect(counts(d)).toMatchObject({ confirmed: counts(d).produced, missing: 0 })
+  await setRunning(t.db, p.id, false)
+})
+
+it('counts what the broker refuses, with its reason, and does not send it for ever', async () => {
+  const p = await live({ name: 'refused', topic: 'elsewhere/{unit}' })
+  const d = p.delivery()
+  turn()
+  const all = counts(d).produced
+  expect(all).toBeGreaterThanOrEqual(ZONES)
+  await until(() => counts(d).rejected === all, 'all refused')
+  expect(counts(d)).toMatchObject({ waiting: 0, missing: 0, confirmed: 0 })
+  await engine.events.flush()
+  expect((await listEvents(t.db, 20)).find((e) => e.code === 'mqtt.refused-135')?.message).toContain('not allowed to publish')
+  await setRunning(t.db, p.id, false)
+})
+
+it('speaks by the clock when asked to', async () => {
+  turn()
+  const p = await live({ name: 'clock', topic: '{enterprise}/clock/{unit}', trigger: { kind: 'every', seconds: 0.2 } })
+  await until(() => counts(p.delivery()).confirmed >= 3 * ZONES, 'three rounds')
+  await setRunning(t.db, p.id, false)
+})
+
+describe('checking a destination', () => {
+  const check = async (part: Partial<DestinationDraft['settings']>, filters = ['varnmoor/+/x']) => {
+    const steps: Record<string, string> = {}
+    for await (const s of mqttDriver.check(await engine.target({ name: 'c', settings: { ...settings, ...part } }), filters))
+      steps[s.key] = s.failure?.code ?? s.state
+    return steps
+  }
+  it('passes name, port, TLS, log-in and witness', async () => {
+    expect(await check({})).toEqual({ name: 'passed', port: 'passed', tls: 'passed', login: 'passed', witness: 'passed' })
+  })
+  it.each([
+    ['no certificate', { credentialId: null }, 'login', 'mqtt.connack-135'],
+    ['no TLS on a TLS port', { tls: false }, 'login', 'mqtt.reset'],
+    ['nobody there', { port: 1 }, 'port', 'port.refused'],
+  ])('finds %s at the right step', async (_, part, step, code) => {
+    expect((await check(part))[step]).toBe(code)
+  })
+  it('finds an authority that did not sign the broker', async () => {
+    const steps = await check({ authorityId: null })
+    expect(steps.tls).toBe('tls.authority')
+  })
+  it('finds a witness that may not read', async () => {
+    expect((await check({}, ['other/#'])).witness).toBe('witness.refused')
+  })
+})
