@@ -155,7 +155,6 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
     >
       <div
         role="row"
-        tabIndex={-1}
         className="grid shrink-0 overflow-hidden border-b border-line font-semibold text-muted [scrollbar-gutter:stable]"
         style={{ gridTemplateColumns: template }}
       >
@@ -163,7 +162,6 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
           <div
             key={c.id}
             role="columnheader"
-            tabIndex={-1}
             aria-sort={sorted?.id === c.id ? (sorted.desc ? 'descending' : 'ascending') : undefined}
             className={`truncate px-2 py-[6px] text-xs ${c.align === 'right' ? 'text-right' : ''}`}
           >
@@ -189,7 +187,6 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
               <div
                 key={row.id}
                 role="row"
-                tabIndex={-1}
                 aria-selected={chosen}
                 aria-rowindex={item.index + 1}
                 onClick={(e) => click(item.index, e)}
@@ -198,7 +195,7 @@ export function DataTable<T>({ label, rows, columns, rowId, selected, onSelect, 
                 style={{ gridTemplateColumns: template, height: ROW, transform: `translateY(${item.start}px)` }}
               >
                 {columns.map((c) => (
-                  <div key={c.id} role="gridcell" tabIndex={-1} className={`truncate px-2 ${c.align === 'right' ? 'text-right' : ''}`}>
+                  <div key={c.id} role="gridcell" className={`truncate px-2 ${c.align === 'right' ? 'text-right' : ''}`}>
                     {c.cell(row.original)}
                   </div>
                 ))}

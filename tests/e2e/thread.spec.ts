@@ -27,7 +27,7 @@ test('a source added anew, refused and then trusted, is followed to the far end'
   await page.getByRole('button', { name: 'Add source' }).click()
   const form = page.getByRole('dialog')
   await form.getByLabel('Name', { exact: true }).fill('Kiln anew')
-  await form.getByLabel('Endpoint').fill('opc.tcp://')
+  await form.getByLabel('Endpoint').fill('kiln:4840')
   await expect(form.getByText('Like opc.tcp://host:4840/path')).toBeVisible()
   await form.getByLabel('Endpoint').fill(`opc.tcp://127.0.0.1:${port + 14}/kiln`)
   await form.getByLabel('User').fill('embrik')

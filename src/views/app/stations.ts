@@ -16,7 +16,6 @@ export interface Station {
   joint(f: CourseFigures): string | null
 }
 
-const short = (n: number) => (n < 1000 ? String(n) : `${Math.floor(n / 1000)}k`)
 const share = (s: number | null) => (s === null ? '-' : s === 1 ? '100 %' : `${(Math.floor(s * 100_000) / 1000).toFixed(3)} %`)
 
 /** The course: six stations in the order of the work. */
@@ -50,7 +49,7 @@ export const stations: Station[] = [
       { label: 'Plant', href: '/equipment' },
       { label: 'Classes', href: '/equipment/classes' },
     ],
-    figure: (f) => (f.members === 0 ? countText(f.equipment) : `${short(f.equipment)} bound ${Math.floor((100 * f.bound) / f.members)} %`),
+    figure: (f) => (f.members === 0 ? countText(f.equipment) : `${Math.floor((100 * f.bound) / f.members)} % bound`),
     trouble: () => 0,
     joint: () => null,
   },

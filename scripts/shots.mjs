@@ -1,0 +1,81 @@
+// Renews docs/screenshots from the demo data, on ports and a database of its own.
+import { mkdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { logIn, openBrowser } from './lib/browser.mjs'
+import { build, stale } from './lib/build.mjs'
+import { homeFolder, root } from './lib/home.mjs'
+import { portBase } from './lib/ports.mjs'
+import { startDemoStack } from './lib/stack.mjs'
+import { giveUp, step } from './lib/steps.mjs'
+
+const folder = join(root, 'docs', 'screenshots')
+mkdirSync(folder, { recursive: true })
+
+let stack
+try {
+  const base = portBase() + 1200
+  const home = join(homeFolder(), 'shots')
+  if (stale(root)) await step('Build', () => build(root))
+  stack = await startDemoStack({ base, home, fresh: true, quiet: true })
+  const web = `http://127.0.0.1:${base}`
+  const key = readFileSync(join(home, 'demo', 'api-key'), 'utf8').trim()
+  const api = (path) => fetch(`${web}${path}`, { headers: { authorization: `Bearer ${key}` } }).then((r) => r.json())
+  const browser = await openBrowser()
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  await logIn(page, web, 'odo', 'varnmoor-admin-1')
+  const shot = async (name, path, act = async () => undefined) => {
+    await page.goto(`${web}${path}`)
+    await page.locator('[data-figure="sources"]').filter({ hasNotText: '...' }).waitFor()
+    await act()
+    await page.waitForTimeout(1500)
+    await page.screenshot({ path: join(folder, `${name}.png`) })
+    console.log(`  ${name}`)
+  }
+  const theme = (t) => page.evaluate((x) => localStorage.setItem('theme', x), t)
+  await theme('light')
+  // Let the picture fill: sparklines and bricks need some minutes of values.
+  await step('Some minutes of values', () => new Promise((done) => setTimeout(done, Number(process.env.EMBRIK_SHOTS_WAIT_MS ?? 300_000))))
+  const zone7 = (await api('/api/tags')).find((t) => t.name === 'Zone 7/temperature')
+  const zone4 = (await api('/api/equipment')).find((e) => e.name === 'Zone 4')
+
+  await shot('proof', '/proof')
+  await shot('sources', '/sources')
+  await shot('source-check', '/sources', async () => {
+    await page.getByRole('button', { name: 'Edit' }).click()
+    await page.getByRole('button', { name: 'Check the connection' }).click()
+    await page.locator('[data-step="read"][data-state="passed"]').waitFor()
+  })
+  await shot('tags', `/tags?tag=${zone7.id}`)
+  await shot('add-tags', '/tags?add', async () => {
+    const dialog = page.getByRole('dialog')
+    await dialog.getByRole('button', { name: 'Open Tunnel Kiln 1' }).click()
+    await dialog.getByRole('button', { name: 'Open Zone 1', exact: true }).click()
+    await dialog.getByRole('checkbox', { name: 'high limit' }).check()
+  })
+  await shot('equipment', `/equipment?id=${zone4.id}`)
+  await shot('classes', '/equipment/classes')
+  await shot('publication', '/publications', async () => {
+    await page.getByRole('region', { name: 'Address' }).getByRole('button').first().click()
+  })
+  await shot('destinations', '/destinations')
+  await shot('credentials', '/destinations/credentials')
+  await theme('dark')
+  await shot('tags-dark', `/tags?tag=${zone7.id}`)
+  await theme('light')
+  await fetch(`http://127.0.0.1:${base + 10}/api/broker/cut`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: '{"seconds":45}',
+  })
+  await page.waitForTimeout(75_000)
+  await shot('proof-cut', '/proof', async () => {
+    await page.getByRole('grid', { name: 'The wall' }).focus()
+    for (let i = 0; i < 7; i++) await page.keyboard.press('ArrowLeft')
+  })
+  await browser.close()
+} catch (e) {
+  giveUp(e)
+} finally {
+  await stack?.supervisor.stop()
+}
+process.exit(0)
