@@ -13,8 +13,7 @@ try {
   if (!postgresBin()) await step('PostgreSQL, from Debian', () => installDebian(['postgresql']))
   await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
   await step('Bundles', () => (stale(root) ? buildNode(root) : 'up to date'))
-  const { supervisor, env } = await startDemoStack({ base, home: homeFolder(), web: false })
-  stopOnSignals(supervisor)
+  const { supervisor, env } = await startDemoStack({ base, home: homeFolder(), web: false, onSupervisor: stopOnSignals })
   supervisor.start('astro', {
     command: process.execPath,
     args: [join(root, 'node_modules', 'astro', 'astro.js'), 'dev'],

@@ -18,9 +18,18 @@ async function answers(url, headers = {}) {
  * Starts database, stand-ins, engine and web on the ports of `base`, seeded, each under supervision.
  * Needs the build. Returns the supervisor and what a caller wants to know.
  */
-export async function startDemoStack({ base, home = homeFolder(), fresh = false, quiet = false, web = true, env: more = {} }) {
+export async function startDemoStack({
+  base,
+  home = homeFolder(),
+  fresh = false,
+  quiet = false,
+  web = true,
+  env: more = {},
+  onSupervisor = () => undefined,
+}) {
   const show = quiet ? async (_label, work) => void (await work()) : step
   const supervisor = new Supervisor(join(home, 'logs'), quiet ? () => undefined : undefined)
+  onSupervisor(supervisor)
   try {
     const demo = join(home, 'demo')
     let database

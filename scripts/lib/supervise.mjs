@@ -77,6 +77,7 @@ export class Supervisor {
       if (entry.dead) throw new Error(entry.dead)
       await new Promise((done) => setTimeout(done, 40))
     }
+    if (this.stopping) throw new Error('Stopped while starting')
     throw new Error(`${name} did not get ready in ${seconds} s. The end of its log:\n${entry.tail.trim().split('\n').slice(-15).join('\n')}`)
   }
 

@@ -22,8 +22,6 @@ import { makeApplicationCertificate } from './sources/opcua/application'
 import { SourceSupervisor } from './sources/supervisor'
 import { ModelCache } from './world'
 
-const WITNESS_WAIT_MS = 3000
-
 export interface EngineOptions {
   db: Db
   url: string
@@ -263,8 +261,7 @@ export class Engine {
     }
     for (const [id, d] of this.destinations) {
       if (!d.witness) continue
-      const listening = d.witness.setFilters(await witnessFilters(db, id))
-      await Promise.race([listening, new Promise((done) => setTimeout(done, WITNESS_WAIT_MS).unref())])
+      await d.watch(await witnessFilters(db, id))
     }
     for (const plan of plans.values()) {
       if (this.publishers.has(plan.publicationId)) continue

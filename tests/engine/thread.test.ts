@@ -238,6 +238,20 @@ it('holds what comes while the destination is switched off, and sends it when it
   await setRunning(t.db, p.id, false)
 })
 
+it('lets the witness listen to more while messages flow, and misses none', async () => {
+  const one = await live({ name: 'narrow', equipmentIds: equipmentIds.slice(0, 1), topic: '{enterprise}/wide/{unit}' })
+  const flow = run(3, 1000)
+  await new Promise((done) => setTimeout(done, 500))
+  const all = await live({ name: 'wide', topic: '{enterprise}/wide/{unit}' })
+  await flow
+  for (const d of [one.delivery(), all.delivery()]) {
+    await quiet(d)
+    expect(counts(d)).toMatchObject({ confirmed: counts(d).produced, doubled: 0, missing: 0, unknown: 0 })
+  }
+  await setRunning(t.db, one.id, false)
+  await setRunning(t.db, all.id, false)
+})
+
 it('counts what the broker refuses, with its reason, and does not send it for ever', async () => {
   const p = await live({ name: 'refused', topic: 'elsewhere/{unit}' })
   const d = p.delivery()

@@ -16,6 +16,9 @@ import { destinationDrivers } from './registry'
 /** How long sending waits for the witness to listen, so that it sees the first messages. */
 const WITNESS_HEAD_START_MS = 5000
 
+/** How long sending pauses at most while the witness changes what it listens to. */
+const HOLD_MS = 3000
+
 export type Step = 'stored' | 'sent' | 'acknowledged' | 'confirmed'
 
 export interface DestinationContext {
@@ -38,6 +41,10 @@ export class DestinationSupervisor {
   private last: number | null = null
   private running: Promise<void> = Promise.resolve()
   private storeTrouble = false
+  /** Messages on the wire now. */
+  private underWay = 0
+  private held = false
+  private runs = 0
   private refusedAt = 0
 
   constructor(
@@ -188,6 +195,23 @@ export class DestinationSupervisor {
     }
   }
 
+  /**
+   * Lets the witness listen to other filters. Sending pauses for it, with nothing on the wire: a message in the moment
+   * between the old and the new filter would pass unseen and count as missing.
+   */
+  async watch(filters: readonly string[]): Promise<void> {
+    if (!this.witness || this.witness.listensTo(filters)) return
+    this.held = true
+    try {
+      const end = Date.now() + HOLD_MS
+      while (this.underWay > 0 && Date.now() < end) await Promise.race([this.outbox.woken(), new Promise((done) => setTimeout(done, 50))])
+      await Promise.race([this.witness.setFilters(filters), new Promise((done) => setTimeout(done, HOLD_MS))])
+    } finally {
+      this.held = false
+      this.outbox.wake()
+    }
+  }
+
   private fail(failure: Failure): void {
     this.set('trouble', failure.message, failure.hint)
     this.event('trouble', failure.code, failure.message, failure.hint)
@@ -196,25 +220,26 @@ export class DestinationSupervisor {
   /** Sends in order until told to stop, with at most a window of messages under way. */
   private async pump(connection: DestinationConnection, over: () => boolean): Promise<void> {
     const { ledger, installation, step } = this.ctx
-    let underWay = 0
+    this.underWay = 0
+    const run = ++this.runs
     while (!over()) {
       const item = this.outbox.next()
       if (!item) {
         await this.outbox.more()
         continue
       }
-      while (!over() && (underWay >= connection.window || !connection.ready(() => this.outbox.wake()))) await this.outbox.woken()
+      while (!over() && (this.held || this.underWay >= connection.window || !connection.ready(() => this.outbox.wake()))) await this.outbox.woken()
       if (over()) return
       const e = item.envelope
       const account = ledger.account(e.delivery)
       const now = Date.now()
       account.sent(e.seq, e.deviceAt, e.producedAt, () => this.outbox.settled(item))
       step('sent', e.delivery, e.seq, now)
-      underWay++
+      this.underWay++
       connection.send(e, messageId(installation, e.delivery, e.seq), (refused) => {
-        underWay--
+        if (run === this.runs) this.underWay--
         this.answered(item, refused)
-        if (underWay === connection.window - 1) this.outbox.wake()
+        if (this.held || this.underWay === connection.window - 1) this.outbox.wake()
       })
     }
   }

@@ -62,6 +62,11 @@ export class Witness {
     })
   }
 
+  /** Whether these filters, made disjoint, are what it listens to. */
+  listensTo(filters: readonly string[]): boolean {
+    return disjoint(filters).join('\n') === this.filters.join('\n')
+  }
+
   /** Listens to these filters from now on; resolves when the broker has them (or at once while away). */
   async setFilters(filters: readonly string[]): Promise<void> {
     this.filters = disjoint(filters)
@@ -115,6 +120,7 @@ export class Witness {
           await this.subscribe(reader)
           this.blindBefore = Date.now()
         } else {
+          await reader.unsubscribe(this.subscribed.filter((f) => !this.filters.includes(f)))
           await reader.subscribe(this.filters)
           this.subscribed = this.filters
         }
