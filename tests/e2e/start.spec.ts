@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process'
-import { mkdtempSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
@@ -9,6 +9,7 @@ import { expect, port, test } from './support'
 const base = port + 60
 let child: ChildProcess | null = null
 let said = ''
+let folder = ''
 
 async function database(): Promise<string> {
   const server = process.env.EMBRIK_E2E_DATABASE_URL ?? ''
@@ -22,8 +23,9 @@ async function database(): Promise<string> {
 
 function start(env: Record<string, string>): ChildProcess {
   said = ''
+  folder = mkdtempSync(join(tmpdir(), 'embrik-start-'))
   child = spawn(process.execPath, [resolve('scripts/start.mjs')], {
-    env: { ...process.env, EMBRIK_PORT_BASE: String(base), EMBRIK_HOME: mkdtempSync(join(tmpdir(), 'embrik-start-')), ...env },
+    env: { ...process.env, EMBRIK_PORT_BASE: String(base), EMBRIK_HOME: folder, ...env },
     stdio: ['ignore', 'pipe', 'pipe'],
   })
   const keep = (chunk: Buffer) => {
@@ -38,8 +40,11 @@ const ended = (c: ChildProcess) => new Promise<number | null>((done) => c.once('
 test.afterEach(async () => {
   if (child && child.exitCode === null) {
     const over = ended(child)
-    child.kill('SIGTERM')
+    child.kill('SIGINT')
     await over
+    // Nothing is left behind.
+    for (const file of readdirSync(join(folder, 'logs')).filter((f) => f.endsWith('.pid')))
+      expect(() => process.kill(Number(readFileSync(join(folder, 'logs', file), 'utf8')), 0)).toThrow('ESRCH')
   }
 })
 

@@ -137,6 +137,20 @@ test('the link to the broker is cut for 20 seconds: nothing is missing afterward
   await expect(page.getByText(/up again after/).first()).toBeVisible()
 })
 
+test('the link to the kiln is cut: tags keep their last value and say so, and come back by themselves', async ({ page }) => {
+  await logIn(page, 'viewer')
+  await page.goto('/tags')
+  await page.getByLabel('filter names, units, addresses').fill('zone 2/temperature')
+  const row = page.getByRole('row', { name: 'Zone 2/temperature' })
+  await expect(row).toContainText('good')
+  await tellPanel('/api/kiln/cut', { seconds: 4 })
+  await expect(row).toContainText('last usable value')
+  await expect(page.locator('[data-figure="sources"]')).toHaveText('0 up')
+  await expect(row).toContainText('good', { timeout: 40_000 })
+  const { missing } = await sums()
+  expect(missing).toBe(0)
+})
+
 test('the engine is killed: it comes back, and nothing is missing', async ({ page }) => {
   await logIn(page, 'operator')
   await page.goto('/proof')

@@ -59,10 +59,14 @@ test('an edit does not change what is live until it goes live again', async ({ p
   await expect(page.getByText('varnmoor/lower-pit/kiln').first()).toBeVisible()
   await page.getByRole('button', { name: 'Save', exact: true }).click()
   await expect(page.getByText('edits not live')).toBeVisible()
-  await expect(page.getByText('varnmoor/lower-pit/firing/tunnel-kiln-1/state')).toHaveCount(0)
+  // What is live is what was frozen: the message that goes out now has the old topic.
+  const peek = page.getByRole('complementary', { name: 'Peek' })
+  await expect(peek.getByText('varnmoor/lower-pit/firing/tunnel-kiln-1/state')).toBeVisible()
   await page.getByRole('button', { name: 'Go live' }).click()
   await expect(page.locator('[data-state="live"]')).toContainText('version 2')
   await expect(page.getByText('edits not live')).toBeHidden()
+  await expect(peek.getByText('varnmoor/lower-pit/kiln', { exact: true })).toBeVisible()
+  await expect(peek.getByText('Confirmed by witness')).toBeVisible()
 })
 
 test('the theme is kept', async ({ page }) => {

@@ -1,0 +1,78 @@
+import { Credential, CredentialDraft } from '../credential'
+import { Destination, DestinationDraft } from '../destination'
+import { CheckStep } from '../failure'
+import { Id } from '../id'
+import { list, type Route } from './route'
+
+/** Destinations and credentials. */
+export const destinationsRoutes = {
+  listDestinations: {
+    method: 'GET',
+    path: '/api/destinations',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'All destinations',
+    answer: list(Destination),
+  },
+  addDestination: {
+    method: 'POST',
+    path: '/api/destinations',
+    role: 'engineer',
+    group: 'Destinations',
+    summary: 'Add a destination',
+    body: DestinationDraft,
+    answer: Destination,
+  },
+  changeDestination: {
+    method: 'PUT',
+    path: '/api/destinations/:id',
+    role: 'engineer',
+    group: 'Destinations',
+    summary: 'Change a destination',
+    body: DestinationDraft,
+    answer: Destination,
+  },
+  removeDestination: {
+    method: 'DELETE',
+    path: '/api/destinations/:id',
+    role: 'engineer',
+    group: 'Destinations',
+    summary: 'Remove one without publications',
+    answer: null,
+  },
+  checkDestination: {
+    method: 'POST',
+    path: '/api/destinations/check',
+    role: 'engineer',
+    group: 'Destinations',
+    summary: 'Check a connection step by step; sends and saves nothing',
+    body: DestinationDraft.extend({ id: Id.optional() }),
+    answer: CheckStep,
+    stream: 'ndjson',
+  },
+  listCredentials: {
+    method: 'GET',
+    path: '/api/credentials',
+    role: 'engineer',
+    group: 'Credentials',
+    summary: 'Certificates and log-ins, without what is secret',
+    answer: list(Credential),
+  },
+  addCredential: {
+    method: 'POST',
+    path: '/api/credentials',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Add a certificate, an authority or a log-in',
+    body: CredentialDraft,
+    answer: Credential,
+  },
+  removeCredential: {
+    method: 'DELETE',
+    path: '/api/credentials/:id',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Remove one that nothing uses',
+    answer: null,
+  },
+} as const satisfies Record<string, Route>

@@ -1,0 +1,107 @@
+import { z } from 'zod'
+import { ClassDraft, Equipment, EquipmentClass, EquipmentDraft } from '../equipment'
+import { LiveValue } from '../live'
+import { Tag, TagChange, TagsAdd, TagsDelete, TagUse } from '../tag'
+import { list, type Route } from './route'
+
+/** Tags, classes and equipment. */
+export const modelRoutes = {
+  listTags: { method: 'GET', path: '/api/tags', role: 'viewer', group: 'Tags', summary: 'All tags', answer: list(Tag) },
+  addTags: { method: 'POST', path: '/api/tags', role: 'engineer', group: 'Tags', summary: 'Add tags: all or none', body: TagsAdd, answer: list(Tag) },
+  changeTag: {
+    method: 'PATCH',
+    path: '/api/tags/:id',
+    role: 'engineer',
+    group: 'Tags',
+    summary: 'Rename a tag or change its properties',
+    body: TagChange,
+    answer: Tag,
+  },
+  removeTags: {
+    method: 'POST',
+    path: '/api/tags/remove',
+    role: 'engineer',
+    group: 'Tags',
+    summary: 'Remove tags: all or none',
+    body: TagsDelete,
+    answer: null,
+  },
+  tagUse: { method: 'GET', path: '/api/tags/:id/use', role: 'viewer', group: 'Tags', summary: 'What uses a tag', answer: TagUse },
+  tagValues: {
+    method: 'GET',
+    path: '/api/values',
+    role: 'viewer',
+    group: 'Tags',
+    summary: 'Present values by handle, as 1-40,52',
+    query: z.object({ tags: z.string() }),
+    answer: list(LiveValue),
+  },
+  listClasses: {
+    method: 'GET',
+    path: '/api/classes',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'All equipment classes',
+    answer: list(EquipmentClass),
+  },
+  addClass: {
+    method: 'POST',
+    path: '/api/classes',
+    role: 'engineer',
+    group: 'Equipment',
+    summary: 'Add a class',
+    body: ClassDraft,
+    answer: EquipmentClass,
+  },
+  changeClass: {
+    method: 'PUT',
+    path: '/api/classes/:id',
+    role: 'engineer',
+    group: 'Equipment',
+    summary: 'Change a class',
+    body: ClassDraft,
+    answer: EquipmentClass,
+  },
+  removeClass: {
+    method: 'DELETE',
+    path: '/api/classes/:id',
+    role: 'engineer',
+    group: 'Equipment',
+    summary: 'Remove a class without equipment',
+    answer: null,
+  },
+  listEquipment: {
+    method: 'GET',
+    path: '/api/equipment',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'The whole hierarchy',
+    answer: list(Equipment),
+  },
+  addEquipment: {
+    method: 'POST',
+    path: '/api/equipment',
+    role: 'engineer',
+    group: 'Equipment',
+    summary: 'Add equipment',
+    body: EquipmentDraft,
+    answer: Equipment,
+  },
+  changeEquipment: {
+    method: 'PUT',
+    path: '/api/equipment/:id',
+    role: 'engineer',
+    group: 'Equipment',
+    summary: 'Change equipment and its bindings',
+    body: EquipmentDraft,
+    answer: Equipment,
+  },
+  removeEquipment: {
+    method: 'DELETE',
+    path: '/api/equipment/:id',
+    role: 'engineer',
+    group: 'Equipment',
+    summary: 'Remove equipment with nothing under it',
+    answer: null,
+  },
+} as const satisfies Record<string, Route>

@@ -1,0 +1,68 @@
+import { z } from 'zod'
+import { CourseFigures, EventRow, LedgerLine, Wall, Watch } from '../live'
+import { list, type Route } from './route'
+
+/** Ledger, wall, events and the live stream. */
+export const proofRoutes = {
+  ledger: {
+    method: 'GET',
+    path: '/api/ledger',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'Counts of every publication and destination',
+    answer: list(LedgerLine),
+  },
+  wall: {
+    method: 'GET',
+    path: '/api/wall',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'The wall: bricks of a slice width between two times (epoch ms)',
+    query: z.object({ from: z.coerce.number().int().min(0), to: z.coerce.number().int().min(0), sliceMs: z.coerce.number().int().min(10_000) }),
+    answer: Wall,
+  },
+  latency: {
+    method: 'GET',
+    path: '/api/latency/:delivery',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'Device time to witness over the last hour, as bars',
+    answer: list(z.object({ ms: z.number(), count: z.number() })),
+  },
+  events: {
+    method: 'GET',
+    path: '/api/events',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'What happened, newest first',
+    query: z.object({
+      limit: z.coerce.number().int().min(1).max(1000).default(200),
+      from: z.coerce.number().optional(),
+      to: z.coerce.number().optional(),
+    }),
+    answer: list(EventRow),
+  },
+  conditions: {
+    method: 'GET',
+    path: '/api/conditions',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'How every source, publication and destination is doing',
+    answer: z.object({
+      sources: z.record(z.string(), z.unknown()),
+      publications: z.record(z.string(), z.unknown()),
+      destinations: z.record(z.string(), z.unknown()),
+      course: CourseFigures,
+    }),
+  },
+  live: {
+    method: 'GET',
+    path: '/api/live',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'Live values and states of what is watched',
+    query: Watch.extend({ messages: z.string().default(''), spark: z.string().default('') }),
+    answer: z.unknown(),
+    stream: 'sse',
+  },
+} as const satisfies Record<string, Route>

@@ -1,0 +1,19 @@
+import { z } from 'zod'
+import type { Role } from '../role'
+
+/** One endpoint. `role` is the least that may call it; null: anybody. `:name` in the path is a parameter. */
+export interface Route {
+  method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'
+  path: string
+  role: Role | null
+  group: string
+  summary: string
+  query?: z.ZodObject
+  body?: z.ZodType
+  /** What comes back; null: nothing (204). */
+  answer: z.ZodType | null
+  /** Set when the answer is a stream of such things instead of one. */
+  stream?: 'ndjson' | 'sse'
+}
+
+export const list = <T extends z.ZodType>(of: T) => z.array(of)
