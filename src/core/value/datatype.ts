@@ -20,14 +20,14 @@ export function conform(value: unknown, dataType: DataType): Scalar {
   }
 }
 
-/** A value for people: at most `digits` decimals, thousands kept plain so that digits line up. */
-export function displayValue(value: Scalar, digits = 3): string {
+/** A value for people: at most three decimals; with `fraction` a whole number shows decimals too, so that a column doesn't jump. */
+export function displayValue(value: Scalar, fraction = false): string {
   if (value === null) return '-'
   if (typeof value === 'boolean') return value ? 'true' : 'false'
   if (typeof value === 'string') return value
   if (!Number.isFinite(value)) return String(value)
-  if (Number.isInteger(value)) return String(value)
+  if (Number.isInteger(value) && !fraction) return String(value)
   const size = Math.abs(value)
   if (size !== 0 && (size < 1e-4 || size >= 1e9)) return value.toPrecision(5)
-  return value.toFixed(size >= 100 ? Math.min(digits, 1) : size >= 10 ? Math.min(digits, 2) : digits)
+  return value.toFixed(size >= 100 ? 1 : size >= 10 ? 2 : 3)
 }

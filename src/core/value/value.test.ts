@@ -77,4 +77,8 @@ describe('data types', () => {
     [null, '-'],
     [0.000012, '0.000012000'],
   ])('%s is shown as %s', (value, text) => expect(displayValue(value)).toBe(text))
+
+  it('whole numbers of a tag with fractions show theirs', () => {
+    expect([349, 12, 0, true].map((v) => displayValue(v, true))).toEqual(['349.0', '12.00', '0.000', 'true'])
+  })
 })

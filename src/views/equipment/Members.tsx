@@ -134,7 +134,7 @@ function Now({ tag }: { tag: Tag }) {
   const v = useLiveValue(tag.handle)
   return (
     <span className="inline-flex items-center gap-2 font-mono text-[13px]" title={v ? qualityText(v[2]) : ''}>
-      {v ? displayValue(v[1]) : '-'}
+      {v ? displayValue(v[1], tag.dataType === 'number') : '-'}
       <Glyph state={valueGlyph(v)} />
     </span>
   )

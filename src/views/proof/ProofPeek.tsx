@@ -43,7 +43,7 @@ export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; 
       <Fact name="Missing">{countText(b.missing)}</Fact>
       <Fact name="Doubled">{countText(b.doubled)}</Fact>
       <Fact name="Dropped">{countText(b.dropped)}</Fact>
-      <p className="mt-3 text-muted">Below the wall: what happened in this time.</p>
+      <p className="mt-3 text-muted">Below the wall: what happened around this time.</p>
     </>
   )
 }

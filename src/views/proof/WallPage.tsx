@@ -27,7 +27,9 @@ const slices = [
   { value: '600000', label: '10 min' },
   { value: '3600000', label: '1 h' },
 ]
-export const BRICKS = 66
+const BRICKS = 66
+/** How far around a picked brick events are looked for. */
+const AROUND_MS = 60_000
 
 function Proof() {
   const lines = useFrame('ledger')
@@ -122,8 +124,9 @@ function Proof() {
                 setPicked(null)
               }}
             />
-            <Heading>What happened</Heading>
-            <EventList from={picked ? picked.brick.start : from} to={picked ? picked.brick.start + sliceMs : to} limit={12} />
+            <Heading>{picked ? 'What happened around it' : 'What happened'}</Heading>
+            {/* A cause lies before its effect, and its end after it. */}
+            <EventList from={picked ? picked.brick.start - AROUND_MS : from} to={picked ? picked.brick.start + sliceMs + AROUND_MS : to} limit={12} />
           </div>
         )}
       </ThreeParts>

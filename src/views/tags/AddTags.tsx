@@ -132,7 +132,7 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
           <span className="mr-auto text-muted">{picked.size === 0 ? 'Nothing chosen yet' : `${countText(picked.size)} chosen`}</span>
           <Button onClick={onClose}>Cancel</Button>
           <Button kind="main" disabled={picked.size === 0} busy={busy === 'add'} onClick={() => void add()}>
-            Add {picked.size > 0 ? countText(picked.size) : ''} tags
+            {picked.size === 1 ? 'Add 1 tag' : `Add ${picked.size > 0 ? countText(picked.size) : ''} tags`}
           </Button>
         </>
       }

@@ -37,7 +37,9 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: string; ma
         {source} {tag.description && `· ${tag.description}`}
       </div>
       <div className="mt-2 flex items-baseline gap-2">
-        <span className={`font-mono text-[23px] leading-8 font-semibold ${bad ? 'text-bad' : ''}`}>{v ? displayValue(v[1]) : '-'}</span>
+        <span className={`font-mono text-[23px] leading-8 font-semibold ${bad ? 'text-bad' : ''}`}>
+          {v ? displayValue(v[1], tag.dataType === 'number') : '-'}
+        </span>
         <span className="text-muted">{tag.unit}</span>
       </div>
       <div className={bad ? 'text-bad' : 'text-muted'}>{v ? qualityText(v[2]) : 'no value yet'}</div>

@@ -34,10 +34,10 @@ const StateCell = memo(function StateCell({ handle }: { handle: number }) {
   return <Glyph state={valueGlyph(v)} title={valueReason(v) || 'no value yet'} />
 })
 
-const ValueCell = memo(function ValueCell({ handle }: { handle: number }) {
+const ValueCell = memo(function ValueCell({ handle, fraction }: { handle: number; fraction: boolean }) {
   const v = useLiveValue(handle)
   const bad = v !== undefined && v[2] >>> 30 === 2
-  return <span className={`font-mono text-[13px] ${bad ? 'text-bad' : ''}`}>{v ? displayValue(v[1]) : '-'}</span>
+  return <span className={`font-mono text-[13px] ${bad ? 'text-bad' : ''}`}>{v ? displayValue(v[1], fraction) : '-'}</span>
 })
 
 const QualityCell = memo(function QualityCell({ handle }: { handle: number }) {
@@ -61,7 +61,7 @@ const SparkCell = memo(function SparkCell({ handle }: { handle: number }) {
   const points = useSpark(handle)
   const v = useLiveValue(handle)
   const colour = v === undefined || v[2] >>> 30 === 0 ? 'text-slate' : v[2] >>> 30 === 2 ? 'text-bad' : 'text-uncertain'
-  return <Sparkline points={points ?? []} className={colour} />
+  return <Sparkline points={points ?? []} width={106} className={colour} />
 })
 
 function Tags() {
@@ -104,17 +104,17 @@ function Tags() {
       {
         id: 'name',
         header: 'Name',
-        width: 'minmax(170px,2.4fr)',
+        width: 'minmax(150px,2.4fr)',
         value: (t) => t.name,
         cell: (t) => <span title={`${t.name}\n${t.description}`}>{t.name}</span>,
       },
       {
         id: 'value',
         header: 'Value',
-        width: '88px',
+        width: '98px',
         align: 'right',
         value: (t) => (live.value(t.handle)?.[1] as string | number | null) ?? null,
-        cell: (t) => <ValueCell handle={t.handle} />,
+        cell: (t) => <ValueCell handle={t.handle} fraction={t.dataType === 'number'} />,
       },
       { id: 'unit', header: 'Unit', width: '52px', value: (t) => t.unit, cell: (t) => <span className="text-muted">{t.unit}</span> },
       {
@@ -127,13 +127,13 @@ function Tags() {
       {
         id: 'time',
         header: 'Device time',
-        width: '108px',
+        width: '122px',
         align: 'right',
         value: (t) => new Date(live.value(t.handle)?.[3] ?? 0).toISOString(),
         cell: (t) => <TimeCell handle={t.handle} />,
       },
       { id: 'age', header: 'Age', width: '62px', align: 'right', cell: (t) => <AgeCell handle={t.handle} /> },
-      { id: 'spark', header: '10 min', width: '132px', cell: (t) => <SparkCell handle={t.handle} /> },
+      { id: 'spark', header: '10 min', width: '124px', cell: (t) => <SparkCell handle={t.handle} /> },
     ],
     [],
   )
