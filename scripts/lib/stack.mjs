@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import { homeFolder, keptSecret, root } from './home.mjs'
 import { privateCluster } from './postgres.mjs'
@@ -32,6 +33,11 @@ export async function startDemoStack({
   onSupervisor(supervisor)
   try {
     const demo = join(home, 'demo')
+    const common = { NODE_ENV: 'production', EMBRIK_PORT_BASE: String(base), EMBRIK_DEMO_DIR: demo }
+    const node = (name, env) => ({ command: process.execPath, args: ['--enable-source-maps', bin(name)], cwd: root, env })
+    // What the seed leaves for them is there already: the stand-ins, slowest to start, need not wait for it.
+    const early = !fresh && existsSync(join(demo, 'kiln-trusts.der'))
+    if (early) supervisor.start('standins', node('standins', { ...common, ...more }))
     let database
     await show('Database', async () => {
       database = await privateCluster({ home, port: base + 2, fresh })
@@ -42,24 +48,24 @@ export async function startDemoStack({
     const secret = keptSecret(join(home, 'engine.secret'), 24)
     keptSecret(join(home, 'master.key'), 32)
     const env = {
-      NODE_ENV: 'production',
+      ...common,
       DATABASE_URL: database.url,
-      EMBRIK_PORT_BASE: String(base),
       EMBRIK_ENGINE_SECRET: secret,
       EMBRIK_MASTER_KEY_FILE: join(home, 'master.key'),
       EMBRIK_WORK_DIR: join(home, 'engine'),
-      EMBRIK_DEMO_DIR: demo,
       EMBRIK_WEB_DIST: join(root, 'dist', 'web'),
       ...more,
     }
     await show('Tables and demo data', () => run(process.execPath, [bin('seed')], { env: { ...process.env, ...env } }))
-    const node = (name, flags = []) => ({ command: process.execPath, args: ['--enable-source-maps', ...flags, bin(name)], cwd: root, env })
-    supervisor.start('standins', node('standins'))
-    supervisor.start('engine', node('engine'))
-    if (web) supervisor.start('web', node('web'))
-    await show('Stand-ins: kiln and site broker', () => supervisor.until('standins', () => answers(`http://127.0.0.1:${base + 10}/api/state`), 60))
-    await show('Engine', () => supervisor.until('engine', () => answers(`http://127.0.0.1:${base + 1}/health`, { 'x-embrik-secret': secret }), 60))
-    if (web) await show('Web', () => supervisor.until('web', () => answers(`http://127.0.0.1:${base}/login`), 60))
+    if (web) supervisor.start('web', node('web', env))
+    supervisor.start('engine', node('engine', env))
+    if (!early) supervisor.start('standins', node('standins', env))
+    const beside = (label, name, url, headers) => show(label, () => supervisor.until(name, () => answers(url, headers), 90), true)
+    await Promise.all([
+      web ? beside('Web', 'web', `http://127.0.0.1:${base}/login`) : undefined,
+      beside('Engine', 'engine', `http://127.0.0.1:${base + 1}/health`, { 'x-embrik-secret': secret }),
+      beside('Stand-ins: kiln and site broker', 'standins', `http://127.0.0.1:${base + 10}/api/state`),
+    ])
     return { supervisor, env, demo, database }
   } catch (e) {
     await supervisor.stop()

@@ -1,7 +1,7 @@
-/** Runs a step and shows it with its time; `work` may return a few words to add. */
-export async function step(label, work) {
+/** Runs a step and shows it with its time; `work` may return a few words to add. Steps that run beside others show only their end. */
+export async function step(label, work, beside = false) {
   const began = Date.now()
-  if (process.stdout.isTTY) process.stdout.write(`  .. ${label}`)
+  if (process.stdout.isTTY && !beside) process.stdout.write(`  .. ${label}`)
   try {
     const words = await work()
     line('ok', label, began, words)

@@ -1,3 +1,4 @@
+import { unwatchFile, watchFile } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
@@ -37,12 +38,26 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     key: pki.broker.key,
     users: brokerUsers,
   })
-  const trusted = await readFile(join(folder, 'kiln-trusts.der')).then(
-    (der) => [der],
-    () => [],
-  )
+  const trustFile = join(folder, 'kiln-trusts.der')
+  const readTrusted = () =>
+    readFile(trustFile).then(
+      (der) => [der],
+      () => [],
+    )
   const inner = await freePort()
-  const kiln = await KilnServer.start({ port: inner, publicPort: ports.kiln, folder: join(folder, 'kiln'), login: kilnLogin, trusted })
+  const kiln = await KilnServer.start({
+    port: inner,
+    publicPort: ports.kiln,
+    folder: join(folder, 'kiln'),
+    login: kilnLogin,
+    trusted: await readTrusted(),
+  })
+  // The file may be written anew while the kiln already runs.
+  watchFile(trustFile, { interval: 1000, persistent: false }, () => {
+    void readTrusted().then(async (certificates) => {
+      for (const der of certificates) await kiln.know(der)
+    })
+  })
   const kilnGate = await Gate.open(ports.kiln, inner)
   const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate })
   return {
@@ -50,6 +65,7 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     kiln,
     kilnGate,
     stop: async () => {
+      unwatchFile(trustFile)
       await panel.stop()
       await kilnGate.close()
       await kiln.stop()

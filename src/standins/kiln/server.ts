@@ -192,6 +192,11 @@ export class KilnServer {
     return out
   }
 
+  /** Trusts a certificate (DER) that need not have called yet. */
+  async know(der: Buffer): Promise<void> {
+    await this.certificates.trustCertificate(der)
+  }
+
   /** Trusts or refuses a certificate that has called before; false when it never did. */
   async trust(thumbprint: string, trusted: boolean): Promise<boolean> {
     for (const folder of ['trusted/certs', 'rejected'])
