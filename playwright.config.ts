@@ -10,6 +10,11 @@ export default defineConfig({
   fullyParallel: false,
   timeout: 120_000,
   expect: { timeout: 15_000 },
+  // The thread first: it measures from the start of the processes.
+  projects: [
+    { name: 'thread', testMatch: 'thread.spec.ts' },
+    { name: 'rest', testIgnore: 'thread.spec.ts' },
+  ],
   globalSetup: './tests/e2e/setup.ts',
   use: {
     baseURL: `http://127.0.0.1:${process.env.EMBRIK_E2E_BASE ?? 5600}`,

@@ -245,13 +245,14 @@ export class Engine {
 
   private async reloadPublications(): Promise<void> {
     const { db } = this.options
+    // Plans first: what goes live while this reads is then either whole here, account and filters too, or left to the next time.
+    const plans = new Map((await livePlans(db)).map((p) => [p.publicationId, p]))
     this.deliveries = await listDeliveries(db)
     for (const d of this.deliveries) {
       const witness = this.destinations.get(d.destinationId)?.witness ?? null
       const kept = this.destinations.get(d.destinationId)?.destination.settings.witness ?? false
       this.ledger.watch(d.number, witness ? () => witness.view() : kept ? () => null : null)
     }
-    const plans = new Map((await livePlans(db)).map((p) => [p.publicationId, p]))
     for (const [id, running] of this.publishers) {
       if (plans.get(id)?.number === running.plan.number) continue
       running.stop()

@@ -7,8 +7,9 @@ import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
 import { call, failureIn, refresh, useCall } from '../app/api'
+import { CheckPanel } from '../shared/CheckPanel'
 import { SettingsForm, showFields } from '../shared/SettingsForm'
-import { Steps, useCheck } from '../shared/Steps'
+import { useCheck } from '../shared/Steps'
 
 const fresh: DestinationDraft = {
   name: '',
@@ -110,23 +111,11 @@ export function DestinationForm({
           <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
         </form>
         <div>
-          <div className="flex items-center justify-between">
-            <Heading>Check</Heading>
-            {check.busy ? (
-              <Button small onClick={check.stop}>
-                Stop
-              </Button>
-            ) : (
-              <Button small onClick={() => void runCheck()}>
-                {check.steps.length > 0 ? 'Check again' : 'Check the connection'}
-              </Button>
-            )}
-          </div>
-          {check.steps.length === 0 ? (
-            <p className="text-muted">Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it.</p>
-          ) : (
-            <Steps steps={check.steps} />
-          )}
+          <CheckPanel
+            check={check}
+            onRun={() => void runCheck()}
+            before="Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it."
+          />
           <Heading>Credentials</Heading>
           <p className="text-muted">
             Certificates and log-ins are kept apart from destinations.{' '}

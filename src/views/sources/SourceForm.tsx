@@ -7,8 +7,9 @@ import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { Heading, type Problem, ProblemNote, WarnNote } from '~/ui/Notes'
 import { call, failureIn, refresh, useCall } from '../app/api'
+import { CheckPanel } from '../shared/CheckPanel'
 import { SettingsForm, showFields } from '../shared/SettingsForm'
-import { Steps, useCheck } from '../shared/Steps'
+import { useCheck } from '../shared/Steps'
 
 const fresh: SourceDraft = {
   name: '',
@@ -121,26 +122,11 @@ export function SourceForm({ source, onClose, onSaved }: { source: Source | null
           <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
         </form>
         <div>
-          <div className="flex items-center justify-between">
-            <Heading>Check</Heading>
-            {check.busy ? (
-              <Button small onClick={check.stop}>
-                Stop
-              </Button>
-            ) : (
-              <Button small onClick={() => void runCheck()}>
-                {check.steps.length > 0 ? 'Check again' : 'Check the connection'}
-              </Button>
-            )}
-          </div>
-          {check.steps.length === 0 ? (
-            <p className="text-muted">
-              Tries, one after the other: name, port, secure channel, whether the server trusts Embrik, log-in, and a first read. Nothing is saved by
-              it.
-            </p>
-          ) : (
-            <Steps steps={check.steps} />
-          )}
+          <CheckPanel
+            check={check}
+            onRun={() => void runCheck()}
+            before="Tries, one after the other: name, port, secure channel, whether the server trusts Embrik, log-in, and a first read. Nothing is saved by it."
+          />
           <Heading>Certificate of Embrik</Heading>
           <p className="text-muted">
             The server must trust it once. Its thumbprint:

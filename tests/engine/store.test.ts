@@ -1,0 +1,226 @@
+import { sql } from 'kysely'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { FailureError } from '~/contract/failure'
+import type { TagDraft } from '~/contract/tag'
+import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
+import { listen, type Noun, takeLease } from '~/store/database'
+import { addClass, addEquipment, changeClass, changeEquipment, listEquipment, removeClass, removeEquipment } from '~/store/equipment'
+import { addEvents, listEvents, trimEvents } from '~/store/event'
+import { migrate } from '~/store/migrate'
+import { addKey, addPerson, changePerson, keyCaller, listPeople, logIn, logOut, removePerson, sessionCaller, setUp, setUpToken } from '~/store/person'
+import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
+import { addTags, changeTag, listTags, removeTags, tagUse } from '~/store/tag'
+import { freshDatabase, until } from './support'
+
+let t: Awaited<ReturnType<typeof freshDatabase>>
+beforeAll(async () => {
+  t = await freshDatabase()
+})
+afterAll(() => t.drop())
+
+const failure = (work: Promise<unknown>) =>
+  work.then(
+    () => null,
+    (e: unknown) => {
+      if (!(e instanceof FailureError)) throw e
+      return { status: e.status, ...e.failure }
+    },
+  )
+
+const settings = {
+  endpoint: 'opc.tcp://kiln:4840/x',
+  mode: 'SignAndEncrypt',
+  policy: 'Basic256Sha256',
+  login: 'user',
+  user: 'u',
+  rateMs: 500,
+  retryMs: 1000,
+} as const
+const source = (name: string, password?: string) =>
+  addSource(t.db, t.vault, { name, kind: 'opcua', enabled: true, settings, ...(password && { password }) })
+const tag = (sourceId: string, name: string, address = name): TagDraft => ({
+  name,
+  sourceId,
+  address,
+  dataType: 'number',
+  unit: '',
+  description: '',
+  deadband: null,
+})
+
+it('migrating again changes nothing', async () => {
+  expect(await migrate(t.db)).toEqual([])
+})
+
+describe('people', () => {
+  it('the set-up token makes one administrator, and is no use afterwards', async () => {
+    const token = (await setUpToken(t.db))!
+    const input = { name: 'Odo', login: 'odo', password: 'long enough' }
+    expect(await failure(setUp(t.db, { ...input, token: 'x' }))).toMatchObject({ code: 'setup.token', status: 403 })
+    expect(await setUp(t.db, { ...input, token })).toMatchObject({ role: 'administrator' })
+    expect(await setUpToken(t.db)).toBeNull()
+    expect(await failure(setUp(t.db, { ...input, login: 'two', token }))).toMatchObject({ code: 'setup.done' })
+  })
+
+  it('a session lives from log-in to log-out, and ends with a new password or role', async () => {
+    const person = await addPerson(t.db, { name: 'Ines', login: 'ines', role: 'engineer', password: 'long enough' })
+    expect(await logIn(t.db, 'ines', 'wrong', null)).toBeNull()
+    expect(await logIn(t.db, 'nobody', 'long enough', null)).toBeNull()
+    const first = (await logIn(t.db, ' INES ', 'long enough', null))!
+    expect(await sessionCaller(t.db, first.token)).toMatchObject({ name: 'Ines', role: 'engineer' })
+    await logOut(t.db, first.token)
+    expect(await sessionCaller(t.db, first.token)).toBeNull()
+    const second = (await logIn(t.db, 'ines', 'long enough', null))!
+    await changePerson(t.db, person.id, { password: 'another long one' })
+    expect(await sessionCaller(t.db, second.token)).toBeNull()
+    expect(await logIn(t.db, 'ines', 'long enough', null)).toBeNull()
+    expect(await failure(addPerson(t.db, { name: 'x', login: 'ines', role: 'viewer', password: 'long enough' }))).toMatchObject({
+      status: 409,
+      fields: { login: expect.any(String) },
+    })
+  })
+
+  it('there is always an administrator left', async () => {
+    const odo = (await listPeople(t.db)).find((p) => p.login === 'odo')!
+    expect(await failure(changePerson(t.db, odo.id, { role: 'viewer' }))).toMatchObject({ code: 'person.last-administrator' })
+    expect(await failure(removePerson(t.db, odo.id))).toMatchObject({ code: 'person.last-administrator' })
+    expect((await listPeople(t.db)).find((p) => p.login === 'odo')?.role).toBe('administrator')
+  })
+
+  it('an API key is kept only as its digest', async () => {
+    const { key } = await addKey(t.db, 'script', 'viewer')
+    expect(await keyCaller(t.db, key)).toMatchObject({ kind: 'key', role: 'viewer' })
+    expect(await keyCaller(t.db, `${key}x`)).toBeNull()
+    const rows = JSON.stringify(await t.db.selectFrom('api_key').selectAll().execute())
+    expect(rows).not.toContain(key)
+  })
+})
+
+describe('secrets', () => {
+  it('a password is stored encrypted, kept when left out, gone when the log-in is anonymous', async () => {
+    const s = await source('secret', 'kiln-secret-9')
+    expect(s.hasPassword).toBe(true)
+    expect(JSON.stringify(s)).not.toContain('kiln-secret-9')
+    const raw = await t.db.selectFrom('source').selectAll().where('id', '=', s.id).executeTakeFirstOrThrow()
+    expect(raw.secret!.toString('latin1')).not.toContain('kiln-secret-9')
+    const draft = { name: 'secret', kind: 'opcua' as const, enabled: true, settings }
+    await changeSource(t.db, t.vault, s.id, draft)
+    expect(await sourcePassword(t.db, t.vault, s.id)).toBe('kiln-secret-9')
+    await changeSource(t.db, t.vault, s.id, { ...draft, settings: { ...settings, login: 'anonymous' } })
+    expect((await getSource(t.db, s.id)).hasPassword).toBe(false)
+  })
+
+  it('a credential gives its secret to the engine alone', async () => {
+    const made = await addCredential(t.db, t.vault, {
+      name: 'login',
+      kind: 'password',
+      certificate: null,
+      facts: null,
+      user: 'u',
+      secret: 'broker-secret-9',
+    })
+    expect(JSON.stringify(await listCredentials(t.db))).not.toContain('broker-secret-9')
+    expect((await openCredential(t.db, t.vault, made.id)).secret).toBe('broker-secret-9')
+    await removeCredential(t.db, made.id)
+    expect(await failure(openCredential(t.db, t.vault, made.id))).toMatchObject({ code: 'credential.unknown' })
+  })
+})
+
+describe('tags', () => {
+  it('are added all or none, and each refused row is named', async () => {
+    const s = await source('tags')
+    await addTags(t.db, [tag(s.id, 'a'), tag(s.id, 'b')])
+    const refused = await failure(addTags(t.db, [tag(s.id, 'c'), tag(s.id, 'a', 'other'), tag(s.id, 'd', 'b'), tag(s.id, 'c', 'again')]))
+    expect(refused).toMatchObject({
+      status: 409,
+      fields: { 'tags.1.name': 'a exists already', 'tags.2.address': 'This node is tag b already', 'tags.3.name': 'The same name as row 1' },
+    })
+    expect((await listTags(t.db)).map((x) => x.name).sort()).toEqual(['a', 'b'])
+    expect(await failure(addTags(t.db, [tag('01a208ce-85ce-7000-ab1f-2ce1c1e2c52f', 'x')]))).toMatchObject({
+      fields: { 'tags.0.sourceId': 'There is no such source' },
+    })
+    expect(await failure(removeSource(t.db, s.id))).toMatchObject({ message: 'Tags are still read from this source' })
+  })
+
+  it('a change made from an old look is refused', async () => {
+    const one = (await listTags(t.db))[0]!
+    const now = await changeTag(t.db, one.id, { unit: '°C', version: one.version })
+    expect(now).toMatchObject({ unit: '°C', handle: one.handle, version: one.version + 1 })
+    expect(await failure(changeTag(t.db, one.id, { unit: 'K', version: one.version }))).toMatchObject({ code: 'tag.newer' })
+    expect(await failure(changeTag(t.db, one.id, { name: 'b' }))).toMatchObject({ fields: { name: 'Another tag has this name' } })
+  })
+})
+
+describe('equipment', () => {
+  it('stands where its level allows, with bindings that exist', async () => {
+    const cls = await addClass(t.db, { name: 'Zone', members: [{ key: 'n', label: 'N', dataType: 'number', unit: '' }] })
+    const one = (await listTags(t.db))[0]!
+    const draft = (part: object) => ({ name: 'x', parentId: null, level: 'enterprise' as const, classId: null, bindings: {}, ...part })
+    expect(await failure(addEquipment(t.db, draft({ level: 'site' })))).toMatchObject({ fields: { level: 'Only an enterprise stands at the top' } })
+    const top = await addEquipment(t.db, draft({ name: 'Varnmoor' }))
+    expect(await failure(addEquipment(t.db, draft({ name: 'Varnmoor' })))).toMatchObject({ fields: { name: 'Something beside it has this name' } })
+    const area = await addEquipment(t.db, draft({ name: 'Firing', level: 'area', parentId: top.id }))
+    expect(await failure(changeEquipment(t.db, top.id, draft({ name: 'Varnmoor', parentId: area.id })))).toMatchObject({
+      fields: { parentId: 'It cannot stand under itself' },
+    })
+    expect(
+      await failure(
+        addEquipment(t.db, draft({ level: 'work unit', parentId: area.id, classId: cls.id, bindings: { other: { kind: 'tag', tagId: one.id } } })),
+      ),
+    ).toMatchObject({
+      fields: { 'bindings.other': 'The class has no such member' },
+    })
+    const zone = await addEquipment(
+      t.db,
+      draft({ name: 'Zone 1', level: 'work unit', parentId: area.id, classId: cls.id, bindings: { n: { kind: 'tag', tagId: one.id } } }),
+    )
+    expect(await tagUse(t.db, one.id)).toMatchObject({ equipment: [{ name: 'Zone 1', member: 'n' }] })
+    expect(await failure(removeTags(t.db, [one.id]))).toMatchObject({ message: `${one.name} fills n of Zone 1` })
+    expect(await failure(removeEquipment(t.db, area.id))).toMatchObject({ message: 'There is equipment under it' })
+    expect(await failure(removeClass(t.db, cls.id))).toMatchObject({ message: 'Equipment of this class still exists' })
+    expect((await changeClass(t.db, cls.id, { name: 'Kiln Zone', members: cls.members })).equipmentCount).toBe(1)
+    await removeEquipment(t.db, zone.id)
+    await removeTags(t.db, [one.id])
+    expect((await listEquipment(t.db)).map((e) => e.name).sort()).toEqual(['Firing', 'Varnmoor'])
+  })
+})
+
+it('whoever listens hears of a change when it is committed, and of the connection that died', async () => {
+  const heard: Noun[] = []
+  let lost = false
+  await listen(
+    t.url,
+    (noun) => heard.push(noun),
+    () => {
+      lost = true
+    },
+  )
+  await source('announced')
+  await until(() => heard.includes('source'), 'the announcement')
+  await failure(source('announced'))
+  expect(heard).toEqual(['source'])
+  await sql`select pg_terminate_backend(pid) from pg_stat_activity where application_name = 'embrik listen' and datname = current_database()`.execute(
+    t.db,
+  )
+  await until(() => lost, 'the loss to be told')
+})
+
+it('only one engine holds the lease, and it is free as soon as that one is gone', async () => {
+  const release = await takeLease(t.url, () => undefined)
+  expect(release).not.toBeNull()
+  expect(await takeLease(t.url, () => undefined)).toBeNull()
+  await release!()
+  const again = await until(() => takeLease(t.url, () => undefined), 'the lease to be free')
+  await again()
+})
+
+it('the event list keeps the newest', async () => {
+  const event = (n: number) => ({ severity: 'note' as const, where: 'engine', subjectId: null, subject: 's', code: 'c', message: `m${n}`, hint: '' })
+  await addEvents(
+    t.db,
+    Array.from({ length: 30 }, (_, i) => event(i)),
+  )
+  await trimEvents(t.db, 10)
+  expect((await listEvents(t.db, 100)).slice(0, 2).map((e) => e.message)).toEqual(['m29', 'm28'])
+  expect((await listEvents(t.db, 100)).length).toBeLessThanOrEqual(11)
+})
