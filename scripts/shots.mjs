@@ -1,4 +1,4 @@
-// Renews docs/screenshots from the demo data, on ports and a database of its own.
+// Renews docs/screenshots from the demo data, on ports and a database of its own. `npm run shots -- tags proof` renews only those.
 import { mkdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { logIn, openBrowser } from './lib/browser.mjs'
@@ -8,6 +8,7 @@ import { portBase } from './lib/ports.mjs'
 import { startDemoStack } from './lib/stack.mjs'
 import { giveUp, step } from './lib/steps.mjs'
 
+const only = process.argv.slice(2)
 const folder = join(root, 'docs', 'screenshots')
 mkdirSync(folder, { recursive: true })
 
@@ -24,6 +25,7 @@ try {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
   await logIn(page, web, 'odo', 'varnmoor-admin-1')
   const shot = async (name, path, act = async () => undefined) => {
+    if (only.length > 0 && !only.includes(name)) return
     await page.goto(`${web}${path}`)
     await page.locator('[data-figure="sources"]').filter({ hasNotText: '...' }).waitFor()
     await act()
@@ -62,6 +64,11 @@ try {
   await theme('dark')
   await shot('tags-dark', `/tags?tag=${zone7.id}`)
   await theme('light')
+  if (only.length > 0 && !only.includes('proof-cut')) {
+    await browser.close()
+    await stack.supervisor.stop()
+    process.exit(0)
+  }
   await fetch(`http://127.0.0.1:${base + 10}/api/broker/cut`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },
