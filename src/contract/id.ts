@@ -7,9 +7,6 @@ export type Id = string
 /** Milliseconds since 1970-01-01T00:00:00Z. */
 export type EpochMs = number
 
-/** Number of octets. */
-export type Bytes = number
-
 let lastMs = 0
 let counter = 0
 

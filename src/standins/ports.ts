@@ -8,4 +8,3 @@ export function standinPorts(base: number) {
     kiln: base + 14,
   }
 }
-export type StandinPorts = ReturnType<typeof standinPorts>

@@ -11,6 +11,3 @@ export function brickState(b: Brick, witnessed = true): BrickState {
   if (b.late > 0) return 'late'
   return !witnessed || b.confirmed >= b.produced ? 'confirmed' : 'waiting'
 }
-
-/** Slices of the wall that can be chosen, ms. */
-export const wallSlices = [10_000, 60_000, 600_000, 3_600_000] as const

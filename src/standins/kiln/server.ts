@@ -14,6 +14,9 @@ import {
 } from 'node-opcua'
 import { KilnModel } from './model'
 
+/** Nodes are writable unless this says otherwise. */
+const readOnly = { accessLevel: AccessLevelFlag.CurrentRead, userAccessLevel: AccessLevelFlag.CurrentRead }
+
 export interface KilnLogins {
   user: string
   password: string
@@ -86,8 +89,7 @@ export class KilnServer {
         browseName: name,
         nodeId: `s=${id}`,
         dataType: DataType.Double,
-        accessLevel: AccessLevelFlag.CurrentRead,
-        userAccessLevel: AccessLevelFlag.CurrentRead,
+        ...readOnly,
       }
       const node: UAVariable = unit
         ? ns.addAnalogDataItem({ ...common, componentOf: parent, engineeringUnitsRange: { low, high }, engineeringUnits: standardUnits[unit] })
@@ -133,8 +135,7 @@ export class KilnServer {
         nodeId: `s=${id('burner')}`,
         componentOf: folder,
         dataType: DataType.Boolean,
-        accessLevel: AccessLevelFlag.CurrentRead,
-        userAccessLevel: AccessLevelFlag.CurrentRead,
+        ...readOnly,
       })
       updates.push(() => burner.setValueFromSource({ dataType: DataType.Boolean, value: state.zones[z]!.burner }))
       const limit = ns.addVariable({
@@ -142,8 +143,7 @@ export class KilnServer {
         nodeId: `s=${id('highLimit')}`,
         componentOf: folder,
         dataType: DataType.Double,
-        accessLevel: AccessLevelFlag.CurrentRead,
-        userAccessLevel: AccessLevelFlag.CurrentRead,
+        ...readOnly,
       })
       limit.setValueFromSource({ dataType: DataType.Double, value: state.zones[z]!.setpoint + 80 })
     }
@@ -154,8 +154,7 @@ export class KilnServer {
       nodeId: 's=kiln.carNumber',
       componentOf: kiln,
       dataType: DataType.UInt32,
-      accessLevel: AccessLevelFlag.CurrentRead,
-      userAccessLevel: AccessLevelFlag.CurrentRead,
+      ...readOnly,
     })
     updates.push(() => car.setValueFromSource({ dataType: DataType.UInt32, value: state.carNumber }))
     analog(kiln, 'push interval', 'kiln.pushInterval', 'second', 0, 600, () => state.pushInterval)
@@ -164,8 +163,7 @@ export class KilnServer {
       nodeId: 's=kiln.firingCurve',
       componentOf: kiln,
       dataType: DataType.String,
-      accessLevel: AccessLevelFlag.CurrentRead,
-      userAccessLevel: AccessLevelFlag.CurrentRead,
+      ...readOnly,
     })
     curve.setValueFromSource({ dataType: DataType.String, value: 'FC-1050-B' })
 

@@ -73,6 +73,7 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
           connected: s.line !== null,
           subscriptions: [...s.subscriptions.keys()],
           waiting: s.queue.length,
+          overflowed: s.overflowed,
         })),
       },
     })
