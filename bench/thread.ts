@@ -111,6 +111,7 @@ const destination = await addDestination(db, {
   settings: {
     host: '127.0.0.1',
     port,
+    protocol: '5',
     tls: true,
     authorityId: await keep('ca', 'authority', read('ca.pem'), null),
     clientId: 'bench',
@@ -118,9 +119,11 @@ const destination = await addDestination(db, {
     keepAliveS: 30,
     retryMs: 500,
     window: WINDOW,
+    ackS: 20,
     witness: true,
     witnessClientId: 'bench-witness',
     witnessCredentialId: await keep('witness', 'certificate', read('witness.cert.pem'), read('witness.key.pem')),
+    lateS: 30,
     outboxMb: 1000,
   },
 })

@@ -178,6 +178,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     settings: {
       host: '127.0.0.1',
       port: ports.brokerMutual,
+      protocol: '5',
       tls: true,
       authorityId: authority.id,
       clientId: `embrik-${installation}`,
@@ -185,9 +186,11 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
       keepAliveS: 30,
       retryMs: 1000,
       window: 200,
+      ackS: 20,
       witness: true,
       witnessClientId: `embrik-${installation}-witness`,
       witnessCredentialId: witness.id,
+      lateS: 30,
       outboxMb: 500,
     },
   })

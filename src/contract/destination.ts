@@ -10,6 +10,10 @@ export const MqttSettings = z
       .min(1, 'From 1 to 65535')
       .max(65_535, 'From 1 to 65535')
       .meta({ label: 'Port', help: '8883 for TLS, 1883 plain, unless they say otherwise', group: 'Reach' }),
+    protocol: z
+      .enum(['5', '3.1.1'])
+      .default('5')
+      .meta({ label: 'MQTT', help: 'Version 5 carries an id with every message; 3.1.1 only where the broker knows no better', group: 'Reach' }),
     tls: z.boolean().meta({ label: 'TLS', group: 'Security' }),
     authorityId: Id.nullable().meta({ label: 'Trusted authority', help: 'Which CA signed the broker', group: 'Security' }),
     clientId: z
@@ -23,9 +27,23 @@ export const MqttSettings = z
     keepAliveS: z.number().int().min(5, 'At least 5 s').max(3600).meta({ label: 'Keep-alive', unit: 's', group: 'Pace' }),
     retryMs: z.number().int().min(200, 'At least 200 ms').max(600_000).meta({ label: 'Retry after', unit: 'ms', group: 'Pace' }),
     window: z.number().int().min(1).max(5000).meta({ label: 'In flight', help: 'Messages sent ahead of their acknowledgement', group: 'Pace' }),
+    ackS: z
+      .number()
+      .int()
+      .min(2, 'At least 2 s')
+      .max(3600)
+      .default(20)
+      .meta({ label: 'Acknowledged within', unit: 's', help: 'Else Embrik connects anew and sends again', group: 'Pace' }),
     witness: z.boolean().meta({ label: 'Witness', help: 'Read everything back with a connection of its own', group: 'Witness' }),
     witnessClientId: z.string().trim().max(200).meta({ label: 'Witness client id', group: 'Witness' }),
     witnessCredentialId: Id.nullable().meta({ label: 'Witness certificate or log-in', group: 'Witness' }),
+    lateS: z
+      .number()
+      .int()
+      .min(1, 'At least 1 s')
+      .max(3600)
+      .default(30)
+      .meta({ label: 'Late after', unit: 's', help: 'Not seen that long after its acknowledgement: missing', group: 'Witness' }),
     outboxMb: z.number().int().min(1).max(1_000_000).meta({ label: 'Outbox up to', unit: 'MB', group: 'Outbox' }),
   })
   .superRefine((s, ctx) => {

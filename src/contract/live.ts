@@ -38,25 +38,37 @@ export const CourseFigures = z.object({
   destinationsDown: z.number(),
   ackedPerS: z.number(),
   confirmedPerS: z.number(),
-  confirmedShare: z.number().nullable().describe('0 to 1, of the messages whose fate is known'),
+  confirmedShare: z.number().nullable().describe('0 to 1: arrived unaltered, of those whose fate is known'),
   missing: z.number(),
 })
 export type CourseFigures = z.infer<typeof CourseFigures>
 
-/** Counts of one delivery (publication and destination): each the number of messages that got so far. */
+/** What became of a message; each ends in exactly one, the worst that holds. */
+export const Verdict = z.enum(['confirmed', 'late', 'disordered', 'doubled', 'altered', 'missing', 'dropped', 'rejected', 'unknown'])
+export type Verdict = z.infer<typeof Verdict>
+
+const verdictCounts = {
+  confirmed: z.number().describe('Arrived once, unaltered, in order and in time'),
+  late: z.number().describe('Arrived after the limit'),
+  disordered: z.number().describe('Arrived after a later message of its topic'),
+  doubled: z.number().describe('Arrived more than once'),
+  altered: z.number().describe('Arrived with another payload'),
+  missing: z.number().describe('Acknowledged, and did not arrive within the limit'),
+  dropped: z.number().describe('Pushed out of a full outbox'),
+  rejected: z.number().describe('Refused by the destination'),
+  unknown: z.number().describe('The witness was away and nobody can say, or nobody can say yet'),
+}
+
+/** Counts of one delivery (publication and destination). Verdicts and `waiting` add up to `stored`. */
 export const Counts = z.object({
   produced: z.number(),
   stored: z.number(),
   sent: z.number(),
   acknowledged: z.number(),
-  confirmed: z.number(),
-  waiting: z.number().describe('Not confirmed yet, and it is too early to say more'),
-  late: z.number().describe('Confirmed after the limit'),
-  missing: z.number(),
-  doubled: z.number().describe('Messages that were seen more than once'),
-  dropped: z.number().describe('Pushed out of a full outbox'),
-  rejected: z.number().describe('Refused by the destination'),
-  unknown: z.number().describe('The witness was away too long to say'),
+  arrived: z.number().describe('Seen by the witness, well or not'),
+  waiting: z.number().describe('No verdict yet: it is too early'),
+  ...verdictCounts,
+  foreign: z.number().describe('Came on the topics of this publication and was never sent by it'),
 })
 export type Counts = z.infer<typeof Counts>
 
@@ -72,20 +84,12 @@ export const LedgerLine = z.object({
   destination: z.string(),
   counts: Counts,
   latency: Latency.nullable().describe('Device time to witness, ms, over the last hour'),
-  witnessed: z.boolean(),
+  witness: z.enum(['none', 'away', 'there']).describe('Whether somebody reads the far end, and is there'),
 })
 export type LedgerLine = z.infer<typeof LedgerLine>
 
-/** One brick of the wall. `start` in epoch ms. */
-export const Brick = z.object({
-  start: z.number(),
-  produced: z.number(),
-  confirmed: z.number(),
-  late: z.number(),
-  missing: z.number(),
-  doubled: z.number(),
-  dropped: z.number(),
-})
+/** One brick of the wall: what became of the messages made in its slice of time. `start` in epoch ms. */
+export const Brick = z.object({ start: z.number(), produced: z.number(), ...verdictCounts, foreign: z.number() })
 export type Brick = z.infer<typeof Brick>
 
 export const Wall = z.object({

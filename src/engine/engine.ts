@@ -219,11 +219,11 @@ export class Engine {
           target,
           { db, installation: this.installation, ledger: this.ledger, events: this.events, step: (s, n, q, at) => this.step(s, n, q, at) },
           filters,
-          old?.outbox,
+          old,
         )
         if (!old) await next.load()
         this.destinations.set(d.id, next)
-        next.start()
+        await next.start()
       } catch (e) {
         const f = failureOf(e, 'destination')
         this.events.add({
@@ -249,9 +249,10 @@ export class Engine {
     const plans = new Map((await livePlans(db)).map((p) => [p.publicationId, p]))
     this.deliveries = await listDeliveries(db)
     for (const d of this.deliveries) {
-      const witness = this.destinations.get(d.destinationId)?.witness ?? null
-      const kept = this.destinations.get(d.destinationId)?.destination.settings.witness ?? false
-      this.ledger.watch(d.number, witness ? () => witness.view() : kept ? () => null : null)
+      const running = this.destinations.get(d.destinationId)
+      const witness = running?.witness ?? null
+      const kept = running?.destination.settings.witness ?? false
+      this.ledger.watch(d.number, witness ? () => witness.view() : kept ? () => null : null, (running?.destination.settings.lateS ?? 30) * 1000)
     }
     for (const [id, running] of this.publishers) {
       if (plans.get(id)?.number === running.plan.number) continue
@@ -265,6 +266,8 @@ export class Engine {
       await d.watch(await witnessFilters(db, id))
     }
     for (const plan of plans.values()) {
+      const topics = this.destinations.get(plan.destinationId)?.topics
+      for (const e of plan.equipment) topics?.add(e.topic, this.ledger.account(plan.delivery))
       if (this.publishers.has(plan.publicationId)) continue
       const publisher = new Publisher(plan, this.table, this.ledger, () => this.destinations.get(plan.destinationId)?.outbox ?? null)
       this.publishers.set(plan.publicationId, publisher)
@@ -298,7 +301,7 @@ export class Engine {
           destination: d.destination,
           counts,
           latency: this.ledger.latencyOf(d.number),
-          witnessed: this.ledger.account(d.number).witnessed,
+          witness: this.ledger.witnessOf(d.number),
         },
       ]
     })
@@ -321,15 +324,15 @@ export class Engine {
     let trouble = 0
     for (const p of this.publishers.values())
       if (p.present(this.destinations.get(p.plan.destinationId)?.present() ?? null).state === 'trouble') trouble++
-    let confirmed = 0
+    let arrived = 0
     let missing = 0
     let lost = 0
     for (const d of this.deliveries) {
       const c = this.ledger.countsOf(d.number)
       if (!c) continue
-      confirmed += c.confirmed
+      arrived += c.arrived - c.altered
       missing += c.missing
-      lost += c.missing + c.dropped + c.rejected
+      lost += c.altered + c.missing + c.dropped + c.rejected
     }
     return {
       sourcesUp,
@@ -347,7 +350,7 @@ export class Engine {
       destinationsDown,
       ackedPerS: this.ledger.ackedRate.perSecond(),
       confirmedPerS: this.ledger.confirmedRate.perSecond(),
-      confirmedShare: confirmed + lost === 0 ? null : confirmed / (confirmed + lost),
+      confirmedShare: arrived + lost === 0 ? null : arrived / (arrived + lost),
       missing,
     }
   }

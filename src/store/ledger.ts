@@ -1,8 +1,9 @@
 import { sql } from 'kysely'
 import type { Brick } from '~/contract/live'
-import { type AccountChange, type Standing, standingSets } from '~/core/delivery/account'
+import type { AccountChange } from '~/core/delivery/account'
 import { Histogram } from '~/core/delivery/histogram'
 import { RangeSet } from '~/core/delivery/ranges'
+import { emptyStanding, oddSets, type Standing, verdicts } from '~/core/delivery/verdict'
 import type { Conn } from './database'
 
 /** Takes the flush number one up; false when this very flush was committed before its answer got lost. */
@@ -18,44 +19,74 @@ export async function lastFlush(db: Conn): Promise<number> {
   return (await db.selectFrom('ledger_state').select('flush').executeTakeFirstOrThrow()).flush
 }
 
+/** How every delivery stands, by its number. */
 export async function loadStandings(db: Conn): Promise<Map<number, Standing>> {
-  const rows = await db.selectFrom('ledger_total').selectAll().execute()
-  const parse = (r: (typeof rows)[number]) =>
-    Object.fromEntries(standingSets.map((k) => [k, RangeSet.parse(r[k])])) as Omit<Standing, 'storedThrough'>
-  return new Map(rows.map((r) => [r.delivery, { storedThrough: r.stored_through, ...parse(r) }]))
+  const standings = new Map<number, Standing>()
+  for (const r of await db.selectFrom('ledger_total').selectAll().execute())
+    standings.set(r.delivery, {
+      ...emptyStanding(),
+      storedThrough: r.stored_through,
+      madeAt: r.made_at,
+      acknowledged: r.acknowledged,
+      foreign: r.foreign_count,
+      answered: RangeSet.parse(r.answered),
+      known: RangeSet.parse(r.known),
+      tally: Object.fromEntries(verdicts.map((v) => [v, r[v]])) as Standing['tally'],
+    })
+  const odd = await db.selectFrom('ledger_odd').selectAll().orderBy('delivery').orderBy('part').execute()
+  for (const row of odd) {
+    const standing = standings.get(row.delivery)
+    if (!standing) continue
+    for (const set of oddSets) for (const [first, last] of RangeSet.parse(row[set])) standing.odd[set].append(first, last)
+  }
+  return standings
 }
+
+const fields = sql.join(verdicts.map((v) => sql.ref(v)))
+const typed = (type: string) => sql.join(verdicts.map((v) => sql`${sql.ref(v)} ${sql.raw(type)}`))
+const of = (table: string) => sql.join(verdicts.map((v) => sql.ref(`${table}.${v}`)))
 
 /** Adds what happened to the slices and replaces the standings. Deliveries that were removed meanwhile are passed over. */
 export async function writeChanges(tx: Conn, changes: readonly AccountChange[]): Promise<void> {
   if (changes.length === 0) return
   const slices = changes.flatMap((c) => c.slices.map((s) => ({ d: c.delivery, ...s })))
   if (slices.length > 0)
-    await sql`insert into ledger_slice as l
-        (delivery, start, first_seq, produced, confirmed, late, missing, doubled, dropped, rejected, unknown)
-      select x.d, x.start, x."firstSeq", x.produced, x.confirmed, x.late, x.missing, x.doubled, x.dropped, x.rejected, x.unknown
-      from jsonb_to_recordset(${JSON.stringify(slices)}::jsonb) as x(d int, start bigint, "firstSeq" bigint, produced int,
-        confirmed int, late int, missing int, doubled int, dropped int, rejected int, unknown int)
+    await sql`insert into ledger_slice as l (delivery, start, first_seq, produced, foreign_count, ${fields})
+      select x.d, x.start, x."firstSeq", x.produced, x."foreign", ${of('x')}
+      from jsonb_to_recordset(${JSON.stringify(slices)}::jsonb) as x(d int, start bigint, "firstSeq" bigint, produced int, "foreign" int, ${typed('int')})
       join delivery on delivery.number = x.d
       on conflict (delivery, start) do update set
         first_seq = least(l.first_seq, excluded.first_seq), produced = l.produced + excluded.produced,
-        confirmed = l.confirmed + excluded.confirmed, late = l.late + excluded.late, missing = excluded.missing,
-        doubled = l.doubled + excluded.doubled, dropped = l.dropped + excluded.dropped,
-        rejected = l.rejected + excluded.rejected, unknown = l.unknown + excluded.unknown`.execute(tx)
-  for (const c of changes) {
-    for (const seq of c.doubled) await addBySeq(tx, c.delivery, seq, sql`doubled = doubled + 1`)
-    for (const seq of c.afterAll)
-      await addBySeq(tx, c.delivery, seq, sql`confirmed = confirmed + 1, late = late + 1, missing = greatest(0, missing - 1)`)
-    await sql`insert into ledger_total (delivery, stored_through, ${sql.join(standingSets.map((k) => sql.ref(k)))})
-      select ${c.delivery}::int, ${c.storedThrough}::bigint, ${sql.join(standingSets.map((k) => sql`${c.sets[k]}::int8multirange`))}
-      where exists (select 1 from delivery where number = ${c.delivery})
-      on conflict (delivery) do update set stored_through = excluded.stored_through,
-        ${sql.join(standingSets.map((k) => sql`${sql.ref(k)} = excluded.${sql.ref(k)}`))}`.execute(tx)
-  }
-}
-
-async function addBySeq(tx: Conn, delivery: number, seq: number, set: ReturnType<typeof sql>): Promise<void> {
-  await sql`update ledger_slice set ${set} where delivery = ${delivery} and start =
-    (select start from ledger_slice where delivery = ${delivery} and first_seq <= ${seq} order by first_seq desc limit 1)`.execute(tx)
+        foreign_count = l.foreign_count + excluded.foreign_count,
+        ${sql.join(verdicts.map((v) => sql`${sql.ref(v)} = ${sql.ref(`l.${v}`)} + ${sql.ref(`excluded.${v}`)}`))}`.execute(tx)
+  const moves = changes.flatMap((c) => c.moves.map((m) => ({ d: c.delivery, ...m })))
+  if (moves.length > 0)
+    // The slice of a message is the last one that began with its number or a lower one.
+    await sql`update ledger_slice l set ${sql.join(verdicts.map((v) => sql`${sql.ref(v)} = ${sql.ref(`l.${v}`)} + ${sql.ref(`m.${v}`)}`))}
+      from (select x.d, s.start, ${sql.join(verdicts.map((v) => sql`sum((x."to" = ${v})::int - (x."from" = ${v})::int)::int as ${sql.ref(v)}`))}
+        from jsonb_to_recordset(${JSON.stringify(moves)}::jsonb) as x(d int, seq bigint, "from" text, "to" text),
+          lateral (select start from ledger_slice where delivery = x.d and first_seq <= x.seq order by first_seq desc limit 1) s
+        group by 1, 2) m
+      where l.delivery = m.d and l.start = m.start`.execute(tx)
+  const totals = changes.map((c) => ({ d: c.delivery, ...c.total }))
+  await sql`insert into ledger_total (delivery, stored_through, made_at, acknowledged, foreign_count, answered, known, ${fields})
+    select x.d, x."storedThrough", x."madeAt", x.acknowledged, x."foreign", x.answered, x.known, ${of('x')}
+    from jsonb_to_recordset(${JSON.stringify(totals)}::jsonb) as x(d int, "storedThrough" bigint, "madeAt" bigint, acknowledged bigint, "foreign" bigint,
+      answered int8multirange, known int8multirange, ${typed('bigint')})
+    join delivery on delivery.number = x.d
+    on conflict (delivery) do update set stored_through = excluded.stored_through, made_at = excluded.made_at, acknowledged = excluded.acknowledged,
+      foreign_count = excluded.foreign_count, answered = excluded.answered, known = excluded.known,
+      ${sql.join(verdicts.map((v) => sql`${sql.ref(v)} = ${sql.ref(`excluded.${v}`)}`))}`.execute(tx)
+  const windows = changes.flatMap((c) => c.odd.map((o) => ({ d: c.delivery, part: o.window, ...o.sets })))
+  const odd = windows.filter((w) => oddSets.some((s) => w[s] !== '{}'))
+  for (const w of windows) if (!odd.includes(w)) await tx.deleteFrom('ledger_odd').where('delivery', '=', w.d).where('part', '=', w.part).execute()
+  if (odd.length > 0)
+    await sql`insert into ledger_odd (delivery, part, ${sql.join(oddSets.map((s) => sql.ref(s)))})
+      select x.d, x.part, ${sql.join(oddSets.map((s) => sql.ref(`x.${s}`)))}
+      from jsonb_to_recordset(${JSON.stringify(odd)}::jsonb)
+        as x(d int, part bigint, ${sql.join(oddSets.map((s) => sql`${sql.ref(s)} int8multirange`))})
+      join delivery on delivery.number = x.d
+      on conflict (delivery, part) do update set ${sql.join(oddSets.map((s) => sql`${sql.ref(s)} = ${sql.ref(`excluded.${s}`)}`))}`.execute(tx)
 }
 
 export async function writeLatency(tx: Conn, delivery: number, minute: number, histogram: Histogram): Promise<void> {
@@ -79,8 +110,20 @@ export async function loadLatency(
 export async function wallBricks(db: Conn, from: number, to: number, sliceMs: number): Promise<{ delivery: number; brick: Brick }[]> {
   const rows = await sql<Brick & { delivery: number }>`
     select delivery, (start / ${sliceMs}::bigint) * ${sliceMs}::bigint as start, sum(produced)::int as produced,
-      sum(confirmed)::int as confirmed, sum(late)::int as late, sum(missing)::int as missing, sum(doubled)::int as doubled,
-      sum(dropped)::int as dropped
+      ${sql.join(verdicts.map((v) => sql`sum(${sql.ref(v)})::int as ${sql.ref(v)}`))}, sum(foreign_count)::int as "foreign"
     from ledger_slice where start >= ${from} and start < ${to} group by 1, 2 order by 1, 2`.execute(db)
   return rows.rows.map(({ delivery, ...brick }) => ({ delivery, brick }))
+}
+
+/** What the witness of a destination counted and the broker may repeat, and what it listened to. */
+export async function readWitnessSession(db: Conn, destinationId: string): Promise<{ filters: string[]; counted: Buffer } | null> {
+  return (
+    (await db.selectFrom('witness_session').select(['filters', 'counted']).where('destination_id', '=', destinationId).executeTakeFirst()) ?? null
+  )
+}
+
+export async function writeWitnessSession(tx: Conn, destinationId: string, s: { filters: string[]; counted: Buffer }): Promise<void> {
+  await sql`insert into witness_session (destination_id, filters, counted)
+    select ${destinationId}::uuid, ${JSON.stringify(s.filters)}::jsonb, ${s.counted} where exists (select 1 from destination where id = ${destinationId})
+    on conflict (destination_id) do update set filters = excluded.filters, counted = excluded.counted`.execute(tx)
 }

@@ -2,8 +2,9 @@ import { randomBytes } from 'node:crypto'
 import { Migrator } from 'kysely'
 import type { Db } from './database'
 import * as first from './migrations/0001-first'
+import * as verdicts from './migrations/0002-verdicts'
 
-const migrations = { '0001-first': first }
+const migrations = { '0001-first': first, '0002-verdicts': verdicts }
 
 /** Brings the database up to date; safe to call from several processes at once. Returns the names of what was applied. */
 export async function migrate(db: Db): Promise<string[]> {

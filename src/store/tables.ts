@@ -6,6 +6,7 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { OpcUaSettings } from '~/contract/source'
 import type { DataType, Deadband } from '~/contract/tag'
+import type { OddSet, Tally } from '~/core/delivery/verdict'
 
 /** jsonb: read as a value, written as JSON text. */
 type Json<T> = ColumnType<T, string, string>
@@ -76,28 +77,15 @@ export interface Tables {
   ledger_total: {
     delivery: number
     stored_through: number
-    acknowledged: string
-    confirmed: string
-    late: string
-    doubled: string
-    missing: string
-    dropped: string
-    rejected: string
-    unknown: string
-  }
-  ledger_slice: {
-    delivery: number
-    start: number
-    first_seq: number
-    produced: number
-    confirmed: number
-    late: number
-    missing: number
-    doubled: number
-    dropped: number
-    rejected: number
-    unknown: number
-  }
+    made_at: number
+    acknowledged: number
+    foreign_count: number
+    answered: string
+    known: string
+  } & Tally
+  ledger_odd: { delivery: number; part: number } & Record<OddSet, string>
+  ledger_slice: { delivery: number; start: number; first_seq: number | null; produced: number; foreign_count: number } & Tally
+  witness_session: { destination_id: string; filters: Json<string[]>; counted: Buffer }
   ledger_latency: { delivery: number; minute: number; histogram: Buffer }
   event: {
     id: Generated<number>

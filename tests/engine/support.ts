@@ -91,6 +91,7 @@ export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['po
   return {
     host: '127.0.0.1',
     port: ports.mutual,
+    protocol: '5',
     tls: true,
     authorityId: await keep('authority', 'authority', c.ca, null),
     clientId: 'sender',
@@ -98,9 +99,11 @@ export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['po
     keepAliveS: 30,
     retryMs: 200,
     window: 100,
+    ackS: 20,
     witness: true,
     witnessClientId: 'reader',
     witnessCredentialId: await keep('witness', 'certificate', c.clients.witness!.certificate, c.clients.witness!.key),
+    lateS: 30,
     outboxMb: 50,
   }
 }

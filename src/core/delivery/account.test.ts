@@ -1,64 +1,116 @@
-import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { Account, defaultLimits, emptyStanding, SLICE_MS, type Standing, standingSets } from './account'
-import { RangeSet } from './ranges'
+import type { Verdict } from '~/contract/live'
+import { Account, defaultLimits, type Seen, SLICE_MS } from './account'
+import { emptyStanding } from './verdict'
 
-const up = { upSince: 0, blindBefore: 0 }
+const up = { connectedAt: 0, caughtUpAt: 0, blindBefore: 0 }
+const { lateMs, giveUpMs } = defaultLimits
 
-/** An account with messages 1..n stored and sent at their number of milliseconds. */
-function sending(n: number, limits = defaultLimits) {
+/** An account with messages 1..n stored and sent at their number of milliseconds, all on one topic. */
+function sending(n: number, limits = defaultLimits, qos: 0 | 1 | 2 = 1) {
   const settled: number[] = []
   const account = new Account(1, emptyStanding(), true, limits)
+  const send = (seq: number) => account.sent({ seq, topic: 't', digest: seq * 11, qos, deviceAt: seq, producedAt: seq }, () => settled.push(seq))
   for (let seq = 1; seq <= n; seq++) {
-    account.next()
+    account.next(seq)
     account.stored(seq, seq)
-    account.sent(seq, seq, seq, () => settled.push(seq))
+    send(seq)
   }
-  return { account, settled }
+  const see = (seq: number, at: number, part: { digest?: number; topic?: string } = {}): Seen | null => {
+    let result: Seen | null = null
+    account.seen({ seq, topic: 't', digest: seq * 11, at, counted: (how) => (result = how), ...part })
+    return result
+  }
+  return { account, settled, see, send }
 }
 
 describe('one message', () => {
   it('is confirmed once the witness saw it, and then settled', () => {
-    const { account, settled } = sending(1)
+    const { account, settled, see } = sending(1)
     account.acknowledged(1, 10)
-    expect(account.counts()).toMatchObject({ produced: 1, stored: 1, sent: 1, acknowledged: 1, confirmed: 0, waiting: 1 })
-    expect(account.seen(1, 20, false)).toBe('confirmed')
-    expect(account.counts()).toMatchObject({ confirmed: 1, waiting: 0, late: 0, doubled: 0 })
+    expect(account.counts()).toMatchObject({ produced: 1, stored: 1, sent: 1, acknowledged: 1, arrived: 0, waiting: 1 })
+    expect(account.verdict(1)).toBe('waiting')
+    expect(see(1, 20)).toBe('confirmed')
+    expect(account.counts()).toMatchObject({ arrived: 1, confirmed: 1, waiting: 0, late: 0, doubled: 0 })
+    expect(account.verdict(1)).toBe('confirmed')
     expect(settled).toEqual([1])
   })
 
   it('is late when it took longer than the limit', () => {
-    const { account } = sending(1)
-    expect(account.seen(1, 1 + defaultLimits.lateMs + 1, false)).toBe('late')
-    expect(account.counts()).toMatchObject({ confirmed: 1, late: 1 })
+    const { account, see } = sending(1)
+    expect(see(1, 1 + lateMs + 1)).toBe('late')
+    expect(account.counts()).toMatchObject({ arrived: 1, confirmed: 0, late: 1 })
   })
 
-  it('is doubled when seen again, but not when the broker only repeats it to the witness', () => {
-    const { account } = sending(1)
-    account.seen(1, 5, false)
-    expect(account.seen(1, 6, true)).toBe('repeat')
-    expect(account.counts().doubled).toBe(0)
-    expect(account.seen(1, 7, false)).toBe('doubled')
-    expect(account.seen(1, 8, false)).toBe('doubled')
-    expect(account.counts().doubled).toBe(1)
+  it('is on time up to the limit itself', () => {
+    expect(sending(1).see(1, 1 + lateMs)).toBe('confirmed')
+  })
+
+  it('is doubled when another copy comes, however many', () => {
+    const { account, see } = sending(1)
+    see(1, 5)
+    expect(see(1, 7)).toBe('doubled')
+    expect(see(1, 8)).toBe('doubled')
+    expect(account.counts()).toMatchObject({ arrived: 1, confirmed: 0, doubled: 1 })
+    expect(account.take().moves).toEqual([{ seq: 1, from: 'confirmed', to: 'doubled' }])
+  })
+
+  it('is altered when its payload or its topic is another', () => {
+    expect(sending(1).see(1, 5, { digest: 999 })).toBe('altered')
+    expect(sending(1).see(1, 5, { topic: 'elsewhere' })).toBe('altered')
+    const { see, account } = sending(1)
+    see(1, 5)
+    expect(see(1, 6, { digest: 999 })).toBe('altered')
+    expect(account.counts()).toMatchObject({ arrived: 1, altered: 1, doubled: 0, confirmed: 0 })
+  })
+
+  it('is disordered when a later one of its topic came first, and only it', () => {
+    const { see, account } = sending(4)
+    expect([see(1, 5), see(3, 6), see(4, 7), see(2, 8)]).toEqual(['confirmed', 'confirmed', 'confirmed', 'disordered'])
+    expect(account.counts()).toMatchObject({ arrived: 4, confirmed: 3, disordered: 1 })
+  })
+
+  it('is not disordered by a later one of another topic', () => {
+    const account = new Account(1)
+    const how: Seen[] = []
+    for (const seq of [1, 2]) {
+      account.next(seq)
+      account.stored(seq, seq)
+      account.sent({ seq, topic: `t${seq}`, digest: 0, qos: 1, deviceAt: 0, producedAt: seq }, () => undefined)
+    }
+    for (const seq of [2, 1]) account.seen({ seq, topic: `t${seq}`, digest: 0, at: 5, counted: (h) => how.push(h) })
+    expect(how).toEqual(['confirmed', 'confirmed'])
   })
 
   it('that was never made is foreign', () => {
-    expect(sending(1).account.seen(2, 5, false)).toBe('foreign')
+    const { account, see } = sending(1)
+    expect(see(2, 5)).toBe('foreign')
+    expect(see(0, 5)).toBe('foreign')
+    expect(account.counts()).toMatchObject({ foreign: 2, arrived: 0 })
+    expect(account.take().slices[0]).toMatchObject({ start: 0, foreign: 2, produced: 1 })
   })
 
-  it('is missing when acknowledged and not seen, never while the witness is away', () => {
-    const { account } = sending(1)
+  it('is missing when acknowledged and not seen, never while the witness is away or behind', () => {
+    const { account, see } = sending(1)
     account.acknowledged(1, 10)
-    const later = 10 + defaultLimits.lateMs + 1
+    const later = 10 + lateMs + 1
     account.judge(later, null)
-    expect(account.counts().missing).toBe(0)
-    account.judge(later, { upSince: later - 5, blindBefore: 0 })
+    account.judge(later, { connectedAt: 5, caughtUpAt: null, blindBefore: 0 })
+    account.judge(later, { connectedAt: 5, caughtUpAt: later - 5, blindBefore: 0 })
     expect(account.counts().missing).toBe(0)
     account.judge(later, up)
     expect(account.counts()).toMatchObject({ missing: 1, waiting: 0 })
-    expect(account.seen(1, later + 1, false)).toBe('late')
-    expect(account.counts()).toMatchObject({ missing: 0, confirmed: 1, late: 1 })
+    expect(see(1, later + 1)).toBe('late')
+    expect(account.counts()).toMatchObject({ missing: 0, arrived: 1, late: 1 })
+  })
+
+  it('is unknown while the witness is away and the destination has it, and only then', () => {
+    const { account, see } = sending(2)
+    account.acknowledged(1, 10)
+    expect(account.counts(true)).toMatchObject({ unknown: 1, waiting: 1 })
+    expect(account.counts(false)).toMatchObject({ unknown: 0, waiting: 2 })
+    see(1, 20)
+    expect(account.counts(true)).toMatchObject({ unknown: 0, waiting: 1, confirmed: 1 })
   })
 
   it('is not missing before it is acknowledged, however long that takes', () => {
@@ -70,38 +122,51 @@ describe('one message', () => {
   it('ends as unknown when it went out before the witness began to listen', () => {
     const { account, settled } = sending(1)
     account.acknowledged(1, 10)
-    account.judge(20 + defaultLimits.lateMs + 1, { upSince: 20, blindBefore: 20 })
+    account.judge(20 + lateMs + 1, { connectedAt: 20, caughtUpAt: 20, blindBefore: 20 })
     expect(account.counts()).toMatchObject({ unknown: 1, missing: 0, waiting: 0 })
     expect(settled).toEqual([1])
   })
 
-  it('is given up after the longer limit, and its slice mended when it comes after all', () => {
-    const { account, settled } = sending(1)
+  it('at QoS 0 ends as unknown when the witness connected only afterwards, at QoS 1 as missing', () => {
+    for (const [qos, end] of [
+      [0, 'unknown'],
+      [1, 'missing'],
+      [2, 'missing'],
+    ] as const) {
+      const { account } = sending(1, defaultLimits, qos)
+      account.acknowledged(1, 10)
+      account.judge(20 + lateMs + 1, { connectedAt: 20, caughtUpAt: 20, blindBefore: 0 })
+      expect(account.verdict(1)).toBe(end)
+    }
+  })
+
+  it('is given up after the longer limit, and mended when it comes after all', () => {
+    const { account, settled, see } = sending(1)
     account.acknowledged(1, 10)
-    account.judge(10 + defaultLimits.giveUpMs + 1, up)
+    account.judge(10 + giveUpMs + 1, up)
     expect(settled).toEqual([1])
     expect(account.counts().missing).toBe(1)
     account.take()
-    expect(account.seen(1, 1e9, false)).toBe('late')
-    expect(account.counts()).toMatchObject({ missing: 0, confirmed: 1, late: 1 })
-    expect(account.take().afterAll).toEqual([1])
+    expect(see(1, 1e9)).toBe('late')
+    expect(account.counts()).toMatchObject({ missing: 0, arrived: 1, late: 1 })
+    expect(account.take().moves).toEqual([{ seq: 1, from: 'missing', to: 'late' }])
   })
 
-  it('without a witness is settled by its acknowledgement', () => {
+  it('without a witness is settled by its acknowledgement, and nobody knows more', () => {
     const settled: number[] = []
     const account = new Account(1, emptyStanding(), false)
-    account.next()
+    account.next(1)
     account.stored(1, 1)
-    account.sent(1, 1, 1, () => settled.push(1))
+    account.sent({ seq: 1, topic: 't', digest: 0, qos: 1, deviceAt: 1, producedAt: 1 }, () => settled.push(1))
     account.acknowledged(1, 5)
     expect(settled).toEqual([1])
-    expect(account.counts()).toMatchObject({ acknowledged: 1, waiting: 0, confirmed: 0 })
+    expect(account.counts()).toMatchObject({ acknowledged: 1, waiting: 0, arrived: 0, unknown: 1 })
   })
 
   it('pushed out of the outbox counts as dropped, in its slice too', () => {
     const { account } = sending(1)
     account.dropped(1, 1)
-    expect(account.counts()).toMatchObject({ dropped: 1, waiting: 0 })
+    expect(account.counts()).toMatchObject({ dropped: 1, waiting: 0, acknowledged: 0 })
     expect(account.take().slices[0]).toMatchObject({ start: 0, produced: 1, dropped: 1 })
   })
 
@@ -109,8 +174,27 @@ describe('one message', () => {
     const { account, settled } = sending(1)
     account.refused(1)
     account.judge(1e9, up)
-    expect(account.counts()).toMatchObject({ rejected: 1, missing: 0, waiting: 0 })
+    expect(account.counts()).toMatchObject({ rejected: 1, missing: 0, waiting: 0, acknowledged: 0 })
     expect(settled).toEqual([1])
+  })
+
+  it('seen before this run sent it again is counted when it does, in the order in which it came', () => {
+    const before = sending(3)
+    const written = before.account.take()
+    const account = new Account(1, { ...emptyStanding(), storedThrough: written.total.storedThrough })
+    const how: [number, Seen][] = []
+    const see = (seq: number) => account.seen({ seq, topic: 't', digest: seq, at: 10, counted: (h) => how.push([seq, h]) })
+    see(2)
+    see(1)
+    see(2)
+    expect(how).toEqual([])
+    expect(account.earlyCount).toBe(3)
+    for (const seq of [1, 2, 3]) account.sent({ seq, topic: 't', digest: seq, qos: 1, deviceAt: 0, producedAt: 0 }, () => undefined)
+    expect(how).toEqual([
+      [2, 'confirmed'],
+      [1, 'disordered'],
+      [2, 'doubled'],
+    ])
   })
 })
 
@@ -121,116 +205,51 @@ it('keeps only so many messages open', () => {
   expect(account.counts().unknown).toBe(2)
 })
 
-// ---- against a model with one row a message
+it('writes of a million clean messages no more than of ten', () => {
+  const account = new Account(1)
+  for (let seq = 1; seq <= 1_000_000; seq++) {
+    account.next(seq)
+    account.stored(seq, 1000)
+    account.sent({ seq, topic: `t${seq % 100}`, digest: seq, qos: 1, deviceAt: 1, producedAt: 1000 }, () => undefined)
+    account.acknowledged(seq, 1001)
+    account.seen({ seq, topic: `t${seq % 100}`, digest: seq, at: 1002, counted: () => undefined })
+  }
+  const change = account.take()
+  expect(change.slices.length).toBe(1)
+  expect(change.odd).toEqual([])
+  expect(change.total).toMatchObject({ answered: '{[1,1000001)}', known: '{[1,1000001)}', confirmed: 1_000_000 })
+  expect(account.openCount).toBe(0)
+})
 
-type Step =
-  | { kind: 'make' }
-  | { kind: 'ack' | 'see' | 'refuse' | 'drop'; pick: number }
-  | { kind: 'repeat'; pick: number }
-  | { kind: 'wait'; ms: number }
-  | { kind: 'keep' }
+it('numbers never go back in time, so that a slice is found by number', () => {
+  const account = new Account(1)
+  account.next(5 * SLICE_MS)
+  expect(account.madeAt).toBe(5 * SLICE_MS)
+  account.next(3 * SLICE_MS)
+  expect(account.madeAt).toBe(5 * SLICE_MS)
+})
 
-const step: fc.Arbitrary<Step> = fc.oneof(
-  { weight: 4, arbitrary: fc.constant<Step>({ kind: 'make' }) },
-  { weight: 6, arbitrary: fc.record({ kind: fc.constantFrom<'ack' | 'see'>('ack', 'see'), pick: fc.nat(40) }) },
-  { weight: 1, arbitrary: fc.record({ kind: fc.constantFrom<'refuse' | 'drop'>('refuse', 'drop'), pick: fc.nat(40) }) },
-  { weight: 1, arbitrary: fc.record({ kind: fc.constant<'repeat'>('repeat'), pick: fc.nat(40) }) },
-  { weight: 2, arbitrary: fc.record({ kind: fc.constant<'wait'>('wait'), ms: fc.nat(20_000) }) },
-  { weight: 1, arbitrary: fc.constant<Step>({ kind: 'keep' }) },
-)
+it('knows a copy without id by its payload: the oldest on its way, else one that arrived', () => {
+  const { account, see } = sending(3)
+  expect(account.find('t', 22)).toBe(2)
+  expect(account.find('t', 77)).toBe(null)
+  expect(account.find('other', 22)).toBe(null)
+  see(3, 5)
+  expect(account.find('t', 11)).toBe(1)
+  expect(account.find('t', 33)).toBe(3)
+})
 
-interface Row {
-  at: number
-  acked: number | null
-  seen: number | null
-  twice: boolean
-  end: 'rejected' | 'dropped' | null
-}
-
-it('agrees with a row for every message, whatever happens in whatever order, written out and read back at any moment', () => {
-  fc.assert(
-    fc.property(fc.array(step, { maxLength: 120 }), (steps) => {
-      let account = new Account(1)
-      const rows = new Map<number, Row>()
-      const slices = new Map<number, Record<string, number>>()
-      let now = 1000
-      const collect = () => {
-        const change = account.take()
-        for (const s of change.slices) {
-          const sum = slices.get(s.start) ?? { produced: 0, confirmed: 0, late: 0, dropped: 0, rejected: 0, missing: 0 }
-          for (const k of ['produced', 'confirmed', 'late', 'dropped', 'rejected'] as const) sum[k]! += s[k]
-          sum.missing = s.missing
-          slices.set(s.start, sum)
-        }
-        return change
-      }
-      for (const s of steps) {
-        if (s.kind === 'wait') now += s.ms
-        else if (s.kind === 'make') {
-          const seq = account.next()
-          account.stored(seq, now)
-          account.sent(seq, now, now, () => undefined)
-          rows.set(seq, { at: now, acked: null, seen: null, twice: false, end: null })
-        } else if (s.kind === 'keep') {
-          // The engine dies after a write: what is open comes back from the outbox.
-          const change = collect()
-          const sets = Object.fromEntries(standingSets.map((k) => [k, RangeSet.parse(change.sets[k])])) as Omit<Standing, 'storedThrough'>
-          account = new Account(1, { ...sets, storedThrough: change.storedThrough })
-          for (const [seq, r] of rows) {
-            if (r.seen !== null || r.end !== null) continue
-            account.sent(seq, r.at, r.at, () => undefined)
-            if (r.acked !== null) account.acknowledged(seq, r.acked)
-          }
-        } else {
-          const seq = [...rows.keys()][s.pick % Math.max(1, rows.size)]
-          const r = seq === undefined ? undefined : rows.get(seq)
-          if (seq === undefined || !r) continue
-          if (s.kind === 'ack' && r.end === null) {
-            account.acknowledged(seq, now)
-            r.acked ??= now
-          } else if (s.kind === 'see' && r.end === null) {
-            const was = r.seen !== null
-            expect(account.seen(seq, now, false)).toBe(was ? 'doubled' : now - r.at > defaultLimits.lateMs ? 'late' : 'confirmed')
-            if (was) r.twice = true
-            else r.seen = now
-          } else if (s.kind === 'repeat' && r.seen !== null) expect(account.seen(seq, now, true)).toBe('repeat')
-          else if (s.kind === 'refuse' && r.seen === null && r.end === null && r.acked === null) {
-            account.refused(seq)
-            r.end = 'rejected'
-          } else if (s.kind === 'drop' && r.seen === null && r.end === null && r.acked === null) {
-            account.dropped(seq, r.at)
-            r.end = 'dropped'
-          }
-        }
-      }
-      account.judge(now, up)
-      const all = [...rows.values()]
-      const count = (f: (r: Row) => boolean) => all.filter(f).length
-      const missing = (r: Row) => r.seen === null && r.end === null && r.acked !== null && now - r.acked > defaultLimits.lateMs
-      const late = (r: Row) => r.seen !== null && r.seen - r.at > defaultLimits.lateMs
-      expect(account.counts()).toMatchObject({
-        produced: all.length,
-        stored: all.length,
-        confirmed: count((r) => r.seen !== null),
-        late: count(late),
-        doubled: count((r) => r.twice),
-        missing: count(missing),
-        dropped: count((r) => r.end === 'dropped'),
-        rejected: count((r) => r.end === 'rejected'),
-        waiting: count((r) => r.seen === null && r.end === null && !missing(r)),
-      })
-      collect()
-      for (const [start, sum] of slices) {
-        const mine = all.filter((r) => Math.floor(r.at / SLICE_MS) * SLICE_MS === start)
-        expect(sum).toMatchObject({
-          produced: mine.length,
-          confirmed: mine.filter((r) => r.seen !== null).length,
-          late: mine.filter(late).length,
-          missing: mine.filter(missing).length,
-          dropped: mine.filter((r) => r.end === 'dropped').length,
-        })
-      }
-    }),
-    { numRuns: 400 },
-  )
+it('gives the worst of what holds', () => {
+  const standing = emptyStanding()
+  standing.storedThrough = 9
+  const account = new Account(1, standing)
+  const expectVerdict = (v: Verdict) => expect(account.verdict(4)).toBe(v)
+  standing.known.add(4)
+  expectVerdict('confirmed')
+  for (const set of ['late', 'disordered', 'doubled', 'altered'] as const) {
+    standing.odd[set].add(4)
+    expectVerdict(set)
+  }
+  expect(account.verdict(5)).toBe('waiting')
+  expect(account.verdict(10)).toBe(null)
 })

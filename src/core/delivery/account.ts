@@ -1,174 +1,262 @@
-import type { Counts } from '~/contract/live'
-import { Histogram } from './histogram'
-import { RangeSet } from './ranges'
+import type { Counts, Verdict } from '~/contract/live'
+import { TopicOrder } from './topic-order'
+import { emptyStanding, emptyTally, ODD_WINDOW, type OddSet, oddSets, type Standing, type Tally, verdictOf } from './verdict'
 
 /** Width of the ledger's finest slice, ms. */
 export const SLICE_MS = 10_000
 
+/** Digests of arrived messages remembered a delivery, to tell whether a second copy is the same. */
+const RECENT = 1024
+
 export interface Limits {
-  /** Confirmed later than this after it was made: late. Not confirmed this long after the acknowledgement: missing. */
+  /** Confirmed later than this after it was made: late. Not arrived this long after the acknowledgement: missing. */
   lateMs: number
-  /** A missing message is given up, and its place in the outbox freed, this long after its acknowledgement. */
+  /** The place of a missing message in the outbox is freed this long after its acknowledgement. */
   giveUpMs: number
   /** Most messages kept open at once; beyond it the oldest end as unknown. */
   openMax: number
 }
 
-export const defaultLimits: Limits = { lateMs: 30_000, giveUpMs: 600_000, openMax: 200_000 }
+export const defaultLimits: Limits = { lateMs: 30_000, giveUpMs: 600_000, openMax: 500_000 }
 
-/** How a delivery's messages stand, each a set of sequence numbers. */
-export interface Standing {
-  /** Highest number that is safely in the outbox (or was). */
-  storedThrough: number
-  acknowledged: RangeSet
-  confirmed: RangeSet
-  late: RangeSet
-  doubled: RangeSet
-  missing: RangeSet
-  dropped: RangeSet
-  rejected: RangeSet
-  unknown: RangeSet
-}
-
-export const standingSets = ['acknowledged', 'confirmed', 'late', 'doubled', 'missing', 'dropped', 'rejected', 'unknown'] as const
-
-export function emptyStanding(): Standing {
-  const sets = Object.fromEntries(standingSets.map((k) => [k, new RangeSet()])) as Record<(typeof standingSets)[number], RangeSet>
-  return { storedThrough: 0, ...sets }
-}
-
-/** What happened in one slice since the last time it was asked; all but `missing` are to be added. */
-export interface SliceChange {
+/** What happened in one slice since the last time it was asked; all but the numbers that name it are to be added. */
+export type SliceChange = Tally & {
   start: number
-  firstSeq: number
+  /** The lowest number stored in it; null when none was. */
+  firstSeq: number | null
   produced: number
-  confirmed: number
-  late: number
-  doubled: number
-  dropped: number
-  rejected: number
-  unknown: number
-  /** The number now, not a difference. */
-  missing: number
+  foreign: number
 }
 
-interface Open {
+/** A message with a verdict got another; its slice is found by its number. */
+export interface Move {
   seq: number
+  from: Verdict
+  to: Verdict
+}
+
+/** A message that goes out. */
+export interface Sending {
+  seq: number
+  topic: string
+  /** Of its payload; see digest.ts. */
+  digest: number
+  qos: 0 | 1 | 2
   deviceAt: number
   producedAt: number
+}
+
+/** What the witness can say just now. All times epoch ms. */
+export interface WitnessView {
+  connectedAt: number
+  /** Since when it is through with what waited for it at the broker; null before. */
+  caughtUpAt: number | null
+  /** What went out before cannot be known: its session at the broker is younger. */
+  blindBefore: number
+}
+
+export type Seen = 'confirmed' | 'late' | 'disordered' | 'doubled' | 'altered' | 'foreign'
+
+/** One copy of a message that the witness saw; `counted` hears once what it turned out to be, now or a little later. */
+export interface Sighting {
+  seq: number
+  topic: string
+  digest: number
+  at: number
+  counted: (how: Seen) => void
+}
+
+interface Open extends Sending {
   ackedAt: number
   missing: boolean
+  overtaken: boolean
+  gone: boolean
+  order: TopicOrder<Open>
   settled: () => void
 }
 
-export type Seen = 'confirmed' | 'late' | 'doubled' | 'repeat' | 'foreign'
-
 /**
  * The account of one delivery: pure bookkeeping over what outbox, sender and witness report. Times are epoch ms and come
- * from the caller. Messages are open from when they are sent until their fate is known; only those take memory.
+ * from the caller. Messages are open from when they are sent until they arrived or were given up; only those take memory.
  */
 export class Account {
   private open = new Map<number, Open>()
+  private topics = new Map<string, TopicOrder<Open>>()
   private slices = new Map<number, SliceChange>()
-  private openMissing = new Map<number, number>()
-  private missingNow = 0
+  private dirtyWindows = new Set<number>()
+  private moves: Move[] = []
   private latencyAdded: number[] = []
+  /** Copies of messages that were sent by an earlier run and not yet again by this one, in the order in which they came. */
+  private early: Sighting[] = []
+  private readonly recentSeq = new Float64Array(RECENT)
+  private readonly recentDigest = new Float64Array(RECENT)
+  private openAcked = 0
+  /** The highest number handed to the wire by this run. */
+  private sentNow = 0
   producedThrough: number
   sentThrough: number
+  /** When the newest message was made, epoch ms: never goes back, though the clock may. */
+  madeAt: number
   changed = false
 
   constructor(
     readonly delivery: number,
     readonly standing: Standing = emptyStanding(),
-    /** Whether a witness reads the far end; without one a message is settled by its acknowledgement. */
+    /** Whether a witness reads the far end; without one nothing is known beyond the acknowledgement. */
     public witnessed = true,
-    readonly limits: Limits = defaultLimits,
+    public limits: Limits = defaultLimits,
   ) {
     this.producedThrough = standing.storedThrough
-    this.sentThrough = standing.acknowledged.max ?? 0
+    this.sentThrough = standing.answered.max ?? 0
+    this.madeAt = standing.madeAt
   }
 
-  /** The next sequence number; the message counts as produced. */
-  next(): number {
+  /** The next sequence number; the message counts as produced, at `madeAt`. */
+  next(now: number): number {
+    if (now > this.madeAt) this.madeAt = now
     return ++this.producedThrough
   }
 
-  private slice(producedAt: number, seq: number): SliceChange {
-    const start = Math.floor(producedAt / SLICE_MS) * SLICE_MS
+  verdict(seq: number): ReturnType<typeof verdictOf> {
+    return verdictOf(this.standing, seq)
+  }
+
+  private slice(at: number): SliceChange {
+    const start = Math.floor(at / SLICE_MS) * SLICE_MS
     let s = this.slices.get(start)
     if (!s) {
-      const missing = this.openMissing.get(start) ?? 0
-      s = { start, firstSeq: seq, produced: 0, confirmed: 0, late: 0, doubled: 0, dropped: 0, rejected: 0, unknown: 0, missing }
+      s = { start, firstSeq: null, produced: 0, foreign: 0, ...emptyTally() }
       this.slices.set(start, s)
-    } else if (seq < s.firstSeq) s.firstSeq = seq
+    }
     this.changed = true
     return s
   }
 
+  private mark(set: OddSet, seq: number): boolean {
+    if (!this.standing.odd[set].add(seq)) return false
+    this.dirtyWindows.add(Math.floor(seq / ODD_WINDOW))
+    return true
+  }
+
+  private unmark(set: OddSet, seq: number): boolean {
+    if (!this.standing.odd[set].delete(seq)) return false
+    this.dirtyWindows.add(Math.floor(seq / ODD_WINDOW))
+    return true
+  }
+
   /** It is in the outbox for good. */
   stored(seq: number, producedAt: number): void {
-    this.slice(producedAt, seq).produced++
-    if (seq > this.standing.storedThrough) this.standing.storedThrough = seq
-    if (seq > this.producedThrough) this.producedThrough = seq
-  }
-
-  /** Handed to the wire. `settled` is called once, when its place in the outbox can be freed. */
-  sent(seq: number, deviceAt: number, producedAt: number, settled: () => void): void {
-    if (seq > this.sentThrough) this.sentThrough = seq
-    if (this.open.has(seq)) return
-    if (this.isSettled(seq)) {
-      settled()
-      return
-    }
-    this.open.set(seq, { seq, deviceAt, producedAt, ackedAt: 0, missing: false, settled })
-    if (this.open.size > this.limits.openMax) {
-      const [oldest] = this.open.values()
-      if (oldest) this.end(oldest, 'unknown')
-    }
-  }
-
-  private isSettled(seq: number): boolean {
+    const slice = this.slice(producedAt)
+    slice.produced++
+    if (slice.firstSeq === null || seq < slice.firstSeq) slice.firstSeq = seq
     const s = this.standing
-    return s.confirmed.has(seq) || s.missing.has(seq) || s.rejected.has(seq) || s.dropped.has(seq) || s.unknown.has(seq)
+    if (seq > s.storedThrough) s.storedThrough = seq
+    if (producedAt > s.madeAt) s.madeAt = producedAt
+    if (seq > this.producedThrough) this.producedThrough = seq
+    if (producedAt > this.madeAt) this.madeAt = producedAt
   }
 
-  private end(o: Open, how: 'confirmed' | 'missing' | 'rejected' | 'unknown'): void {
+  private order(topic: string): TopicOrder<Open> {
+    let order = this.topics.get(topic)
+    if (!order) {
+      if (this.topics.size >= 20_000) for (const [t, o] of this.topics) if (o.empty) this.topics.delete(t)
+      this.topics.set(topic, (order = new TopicOrder()))
+    }
+    return order
+  }
+
+  /** Handed to the wire, for the first time or again. `settled` is called once, when its place in the outbox can be freed. */
+  sent(m: Sending, settled: () => void): void {
+    const { seq } = m
+    if (seq > this.sentThrough) this.sentThrough = seq
+    if (seq > this.sentNow) this.sentNow = seq
+    if (this.open.has(seq)) return
+    const { odd, known } = this.standing
+    const missing = odd.missing.has(seq)
+    const order = this.order(m.topic)
+    if (known.has(seq) && !missing) {
+      order.remember(seq, m.digest)
+      this.remember(seq, m.digest)
+      settled()
+    } else {
+      const { topic, digest, qos, deviceAt, producedAt } = m
+      const open: Open = {
+        seq,
+        topic,
+        digest,
+        qos,
+        deviceAt,
+        producedAt,
+        ackedAt: 0,
+        missing,
+        overtaken: odd.overtaken.has(seq),
+        gone: false,
+        order,
+        settled,
+      }
+      this.open.set(seq, open)
+      order.add(open)
+      if (this.open.size > this.limits.openMax) {
+        const [oldest] = this.open.values()
+        if (oldest) this.end(oldest, 'unknown')
+      }
+    }
+    if (this.early.length > 0) this.countEarly()
+  }
+
+  private remember(seq: number, digest: number): void {
+    this.recentSeq[seq % RECENT] = seq
+    this.recentDigest[seq % RECENT] = digest
+  }
+
+  /** Ends an open message. */
+  private close(o: Open): void {
     this.open.delete(o.seq)
-    this.standing[how].add(o.seq)
-    if (how !== 'missing') this.setMissing(o, false)
-    else this.missingNow -= o.missing ? 1 : 0
-    if (how !== 'confirmed' && how !== 'missing') this.slice(o.producedAt, o.seq)[how]++
+    if (o.ackedAt > 0 && !o.missing) this.openAcked--
     this.changed = true
     o.settled()
   }
 
-  private setMissing(o: Open, missing: boolean): void {
-    if (o.missing === missing) return
-    o.missing = missing
-    const step = missing ? 1 : -1
-    const s = this.slice(o.producedAt, o.seq)
-    const now = (this.openMissing.get(s.start) ?? 0) + step
-    if (now > 0) this.openMissing.set(s.start, now)
-    else this.openMissing.delete(s.start)
-    s.missing = now
-    this.missingNow += step
+  /** Gives a verdict to a message that waits or is missing. */
+  private give(o: Pick<Open, 'seq' | 'producedAt' | 'missing'>, to: Verdict): void {
+    const { tally, known } = this.standing
+    const slice = this.slice(o.producedAt)
+    if (o.missing) {
+      this.unmark('missing', o.seq)
+      tally.missing--
+      slice.missing--
+    }
+    known.add(o.seq)
+    tally[to]++
+    slice[to]++
+  }
+
+  private end(o: Open, how: 'dropped' | 'rejected' | 'unknown'): void {
+    this.give(o, how)
+    this.mark(how, o.seq)
+    o.gone = true
+    o.order.forget(o)
+    this.close(o)
   }
 
   /** The destination has it. */
   acknowledged(seq: number, now: number): void {
-    this.standing.acknowledged.add(seq)
+    const s = this.standing
+    if (s.answered.add(seq)) s.acknowledged++
     this.changed = true
     const o = this.open.get(seq)
     if (!o) return
-    if (o.ackedAt === 0) o.ackedAt = now
-    if (!this.witnessed) {
-      this.open.delete(seq)
-      o.settled()
+    if (o.ackedAt === 0) {
+      o.ackedAt = now
+      if (!o.missing) this.openAcked++
     }
+    if (!this.witnessed) this.end(o, 'unknown')
   }
 
   /** The destination refused it for good. */
   refused(seq: number): void {
+    this.standing.answered.add(seq)
+    this.changed = true
     const o = this.open.get(seq)
     if (o) this.end(o, 'rejected')
   }
@@ -176,94 +264,159 @@ export class Account {
   /** Its place in the outbox had to be freed before the witness could say anything. */
   forgotten(seq: number): void {
     const o = this.open.get(seq)
-    if (o) this.end(o, 'unknown')
+    if (!o) return
+    if (!o.missing) return this.end(o, 'unknown')
+    o.gone = true
+    o.order.forget(o)
+    this.close(o)
   }
 
   /** Pushed out of a full outbox before it could be sent. */
   dropped(seq: number, producedAt: number): void {
-    if (this.isSettled(seq)) return
-    this.standing.dropped.add(seq)
-    this.slice(producedAt, seq).dropped++
+    this.standing.answered.add(seq)
+    this.changed = true
+    const o = this.open.get(seq)
+    if (o) this.end(o, 'dropped')
+    else if (!this.standing.known.has(seq)) {
+      this.give({ seq, producedAt, missing: false }, 'dropped')
+      this.mark('dropped', seq)
+    }
+    if (this.early.length > 0) this.countEarly()
+  }
+
+  /** The witness saw a copy of it. */
+  seen(s: Sighting): void {
+    if (this.early.length > 0 || !this.count(s)) this.early.push(s)
+  }
+
+  /** Which message of this delivery a copy without an id is, by its topic and payload; null: none. */
+  find(topic: string, digest: number): number | null {
+    return this.topics.get(topic)?.find(digest) ?? null
+  }
+
+  /** Something came on a topic of this delivery that it never sent. */
+  foreign(at: number): void {
+    this.standing.foreign++
+    this.slice(at).foreign++
+  }
+
+  private countEarly(): void {
+    let n = 0
+    while (n < this.early.length && this.count(this.early[n]!)) n++
+    this.early.splice(0, n)
+  }
+
+  /** False when it can't be counted yet. */
+  private count(s: Sighting): boolean {
+    const { seq } = s
+    if (seq < 1 || seq > this.producedThrough) {
+      this.foreign(s.at)
+      s.counted('foreign')
+      return true
+    }
     const o = this.open.get(seq)
     if (o) {
-      this.setMissing(o, false)
-      this.open.delete(seq)
-      o.settled()
+      s.counted(this.arrive(o, s))
+      return true
     }
+    // It goes out again, and only then can the copy be compared with it.
+    if (seq > this.sentNow && !this.standing.answered.has(seq)) return false
+    if (!this.standing.known.has(seq)) return false
+    s.counted(this.again(s))
+    return true
   }
 
-  /** The witness saw it. `redelivery` is set when the broker repeats it to the witness (MQTT 5 3.3.1.1). */
-  seen(seq: number, now: number, redelivery: boolean): Seen {
-    if (seq < 1 || seq > this.producedThrough) return 'foreign'
-    const s = this.standing
-    if (s.confirmed.has(seq)) {
-      if (redelivery) return 'repeat'
-      if (s.doubled.add(seq)) {
-        this.doubledLately.push(seq)
-        this.changed = true
+  /** The first copy of an open message. */
+  private arrive(o: Open, s: Sighting): Seen {
+    const { seq, order } = o
+    const late = s.at - o.producedAt > this.limits.lateMs
+    const altered = s.digest !== o.digest || s.topic !== o.topic
+    const disordered = o.overtaken
+    order.arrived(o, (passed) => this.mark('overtaken', passed.seq))
+    if (disordered) this.unmark('overtaken', seq)
+    const verdict = altered ? 'altered' : disordered ? 'disordered' : late ? 'late' : 'confirmed'
+    this.give(o, verdict)
+    if (late) this.mark('late', seq)
+    if (disordered) this.mark('disordered', seq)
+    if (altered) this.mark('altered', seq)
+    order.remember(seq, o.digest)
+    this.remember(seq, o.digest)
+    this.latencyAdded.push(s.at - o.deviceAt)
+    this.close(o)
+    return verdict
+  }
+
+  /** A copy of a message whose verdict was given: a second one, or the first after it had been given up. */
+  private again(s: Sighting): Seen {
+    const { seq } = s
+    const { odd, tally } = this.standing
+    const from = this.verdict(seq) as Verdict
+    if (from === 'missing' || from === 'dropped' || from === 'rejected' || from === 'unknown') {
+      this.unmark(from, seq)
+      this.mark('late', seq)
+      if (odd.overtaken.has(seq)) {
+        this.unmark('overtaken', seq)
+        this.mark('disordered', seq)
       }
-      return 'doubled'
-    }
-    const o = this.open.get(seq)
-    if (!o) {
-      // Given up or ended as unknown before: it has come after all. Its slice is found by number when it is written.
-      for (const set of [s.missing, s.unknown, s.dropped, s.rejected]) set.delete(seq)
-      s.confirmed.add(seq)
-      s.late.add(seq)
-      this.afterAll.push(seq)
+    } else this.mark('doubled', seq)
+    if (this.recentSeq[seq % RECENT] === seq && this.recentDigest[seq % RECENT] !== s.digest) this.mark('altered', seq)
+    const to = this.verdict(seq) as Seen & Verdict
+    if (to !== from) {
+      tally[from]--
+      tally[to]++
+      this.moves.push({ seq, from, to })
       this.changed = true
-      return 'late'
     }
-    const late = now - o.producedAt > this.limits.lateMs
-    const slice = this.slice(o.producedAt, seq)
-    slice.confirmed++
-    if (late) {
-      slice.late++
-      s.late.add(seq)
-    }
-    this.latencyAdded.push(now - o.deviceAt)
-    this.end(o, 'confirmed')
-    return late ? 'late' : 'confirmed'
+    return to
   }
-
-  private doubledLately: number[] = []
-  private afterAll: number[] = []
 
   /**
    * Says which open messages are missing. `witness` is null while it is away: then nobody can say, and nothing becomes
-   * missing. What was acknowledged before `blindBefore` (the witness began to listen only then) ends as unknown instead.
+   * missing. What went out while nobody could see it ends as unknown instead: before the witness's session, or at QoS 0
+   * (which no broker repeats) before its present connection.
    */
-  judge(now: number, witness: { upSince: number; blindBefore: number } | null): void {
-    if (!this.witnessed || witness === null) return
+  judge(now: number, witness: WitnessView | null): void {
+    if (!this.witnessed || witness === null || witness.caughtUpAt === null) return
+    const { lateMs, giveUpMs } = this.limits
     for (const o of this.open.values()) {
       if (o.ackedAt === 0) continue
-      const since = Math.max(o.ackedAt, witness.upSince)
-      if (o.ackedAt < witness.blindBefore) {
-        if (now - since > this.limits.lateMs) this.end(o, 'unknown')
-        continue
+      const waited = now - Math.max(o.ackedAt, witness.caughtUpAt)
+      if (waited <= lateMs) continue
+      if (!o.missing) {
+        const blindBefore = o.qos === 0 ? Math.max(witness.connectedAt, witness.blindBefore) : witness.blindBefore
+        if (o.ackedAt < blindBefore) {
+          this.end(o, 'unknown')
+          continue
+        }
+        this.give(o, 'missing')
+        this.mark('missing', o.seq)
+        o.missing = true
+        this.openAcked--
       }
-      if (now - since > this.limits.lateMs) this.setMissing(o, true)
-      if (now - since > this.limits.giveUpMs) this.end(o, 'missing')
+      if (waited > giveUpMs) {
+        o.gone = true
+        o.order.forget(o)
+        this.close(o)
+      }
     }
   }
 
-  counts(): Counts {
+  /** How its messages stand now; while the witness is `away`, what was acknowledged and not seen is unknown. */
+  counts(away = false): Counts {
     const s = this.standing
-    const missing = s.missing.count + this.missingNow
-    const known = s.confirmed.count + missing + s.dropped.count + s.rejected.count + s.unknown.count
+    const t = s.tally
+    const arrived = t.confirmed + t.late + t.disordered + t.doubled + t.altered
+    const hidden = away ? this.openAcked : 0
     return {
       produced: this.producedThrough,
       stored: s.storedThrough,
       sent: this.sentThrough,
-      acknowledged: s.acknowledged.count,
-      confirmed: s.confirmed.count,
-      waiting: Math.max(0, s.storedThrough - (this.witnessed ? known : Math.max(known, s.acknowledged.count))),
-      late: s.late.count,
-      missing,
-      doubled: s.doubled.count,
-      dropped: s.dropped.count,
-      rejected: s.rejected.count,
-      unknown: s.unknown.count,
+      acknowledged: s.acknowledged,
+      arrived,
+      waiting: s.storedThrough - s.known.count - hidden,
+      ...t,
+      unknown: t.unknown + hidden,
+      foreign: s.foreign,
     }
   }
 
@@ -272,20 +425,37 @@ export class Account {
     return this.open.size
   }
 
+  /** How many sightings wait for their message to be sent again. */
+  get earlyCount(): number {
+    return this.early.length
+  }
+
   /** What is to be written since the last call; the caller keeps it until it is safely written. */
   take(): AccountChange {
+    const s = this.standing
+    const odd = [...this.dirtyWindows].map((window) => {
+      const first = window * ODD_WINDOW
+      return { window, sets: Object.fromEntries(oddSets.map((k) => [k, s.odd[k].within(first, first + ODD_WINDOW - 1)])) as Record<OddSet, string> }
+    })
     const change: AccountChange = {
       delivery: this.delivery,
       slices: [...this.slices.values()],
-      doubled: this.doubledLately,
-      afterAll: this.afterAll,
+      moves: this.moves,
       latencies: this.latencyAdded,
-      storedThrough: this.standing.storedThrough,
-      sets: Object.fromEntries(standingSets.map((k) => [k, this.standing[k].toString()])) as AccountChange['sets'],
+      total: {
+        storedThrough: s.storedThrough,
+        madeAt: s.madeAt,
+        acknowledged: s.acknowledged,
+        foreign: s.foreign,
+        answered: s.answered.toString(),
+        known: s.known.toString(),
+        ...s.tally,
+      },
+      odd,
     }
     this.slices = new Map()
-    this.doubledLately = []
-    this.afterAll = []
+    this.dirtyWindows = new Set()
+    this.moves = []
     this.latencyAdded = []
     this.changed = false
     return change
@@ -295,33 +465,10 @@ export class Account {
 export interface AccountChange {
   delivery: number
   slices: SliceChange[]
-  /** Numbers that became doubled; their slices are found by number. */
-  doubled: number[]
-  /** Numbers that came after they had been given up. */
-  afterAll: number[]
+  moves: Move[]
+  /** From the device's time to the witness's, ms, of each message that arrived. */
   latencies: number[]
-  storedThrough: number
-  sets: Record<(typeof standingSets)[number], string>
-}
-
-/** The last hour of latencies, one histogram a minute. */
-export class LatencyHour {
-  readonly minutes = new Map<number, Histogram>()
-
-  add(ms: number, now: number): void {
-    const minute = Math.floor(now / 60_000)
-    let h = this.minutes.get(minute)
-    if (!h) {
-      h = new Histogram()
-      this.minutes.set(minute, h)
-      for (const m of this.minutes.keys()) if (m < minute - 60) this.minutes.delete(m)
-    }
-    h.add(ms)
-  }
-
-  total(): Histogram {
-    const all = new Histogram()
-    for (const h of this.minutes.values()) all.merge(h)
-    return all
-  }
+  total: Tally & { storedThrough: number; madeAt: number; acknowledged: number; foreign: number; answered: string; known: string }
+  /** Every window of odd ones that changed, as it stands now. */
+  odd: { window: number; sets: Record<OddSet, string> }[]
 }

@@ -37,6 +37,25 @@ describe('a set of numbers kept as runs', () => {
     )
   })
 
+  it('gives the part between two numbers, and puts parts together again', () => {
+    fc.assert(
+      fc.property(fc.uniqueArray(fc.integer({ min: 0, max: 300 })), fc.integer({ min: 1, max: 70 }), (numbers, width) => {
+        const ranges = new RangeSet()
+        for (const n of numbers) ranges.add(n)
+        const again = new RangeSet()
+        for (let first = 0; first <= 300; first += width) {
+          const part = RangeSet.parse(ranges.within(first, first + width - 1))
+          for (const [a, b] of part) {
+            expect(a >= first && b < first + width).toBe(true)
+            again.append(a, b)
+          }
+        }
+        expect(again).toEqual(ranges)
+      }),
+    )
+    expect(() => RangeSet.parse('{[3,6)}').append(5, 9)).toThrow(RangeError)
+  })
+
   it('takes one run for a million numbers in order', () => {
     const ranges = new RangeSet()
     for (let n = 1; n <= 1_000_000; n++) ranges.add(n)

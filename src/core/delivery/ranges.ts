@@ -87,6 +87,29 @@ export class RangeSet {
     return true
   }
 
+  /** Adds every number from `first` to `last`; only above all that is in it. */
+  append(first: number, last: number): void {
+    if (last < first) return
+    const top = this.ends.length - 1
+    if (top >= 0 && first <= this.ends[top]!) throw new RangeError('append only above the highest number')
+    if (top >= 0 && first === this.ends[top]! + 1) this.ends[top] = last
+    else {
+      this.starts.push(first)
+      this.ends.push(last)
+    }
+    this.size += last - first + 1
+  }
+
+  /** Those between `first` and `last`, in the text form of `toString`. */
+  within(first: number, last: number): string {
+    let text = ''
+    for (let i = Math.max(0, this.runBefore(first)); i < this.starts.length && this.starts[i]! <= last; i++) {
+      if (this.ends[i]! < first) continue
+      text += `${text ? ',' : ''}[${Math.max(first, this.starts[i]!)},${Math.min(last, this.ends[i]!) + 1})`
+    }
+    return `{${text}}`
+  }
+
   /** The runs, first and last included. */
   *[Symbol.iterator](): Generator<readonly [number, number]> {
     for (let i = 0; i < this.starts.length; i++) yield [this.starts[i]!, this.ends[i]!]

@@ -19,8 +19,10 @@ describe('a segment', () => {
   it('gives back every message as it was, twice over', () => {
     fc.assert(
       fc.property(fc.array(envelope, { maxLength: 30 }), (messages) => {
-        const once = decodeSegment(encodeSegment(messages))
+        const made = messages.map((m) => ({ ...m }))
+        const once = decodeSegment(encodeSegment(made))
         expect(once.map((m) => ({ ...m, payload: text(m.payload) }))).toEqual(messages)
+        expect(made).toEqual(once)
         // What was read back is octets; written again it must be the same.
         expect(encodeSegment(once)).toEqual(encodeSegment(messages))
       }),

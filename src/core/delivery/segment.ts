@@ -14,7 +14,8 @@ const decoder = new TextDecoder('utf-8', { fatal: true })
 /**
  * Packs messages for one row of the outbox. Layout, little-endian: version u8, count u32, then a message: delivery u32,
  * seq f64, device time f64, produced time f64, flags u8 (bits 0-1 QoS, bit 2 retain), topic length u16, payload
- * length u32, topic and payload octets. The whole numbers in f64 are exact up to 2^53.
+ * length u32, topic and payload octets. The whole numbers in f64 are exact up to 2^53. Payloads that are text become
+ * octets in the messages too: views into what is returned.
  */
 export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
   let room = HEAD
@@ -31,8 +32,10 @@ export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
     if (topicLength > 0xffff) throw new SegmentError(`topic of ${topicLength} octets: MQTT allows 65535`)
     at += topicLength
     let payloadLength: number
-    if (typeof m.payload === 'string') payloadLength = encoder.encodeInto(m.payload, bytes.subarray(at)).written
-    else {
+    if (typeof m.payload === 'string') {
+      payloadLength = encoder.encodeInto(m.payload, bytes.subarray(at)).written
+      m.payload = bytes.subarray(at, at + payloadLength)
+    } else {
       bytes.set(m.payload, at)
       payloadLength = m.payload.length
     }

@@ -29,6 +29,8 @@ export interface DestinationConnection {
 
 /** One kind of destination. */
 export interface DestinationDriver {
+  /** Whether messages carry their id there; else the witness goes by topic and payload. */
+  carriesId(settings: DestinationTarget['settings']): boolean
   /** Tries everything in order, the witness too, and yields each step as running and as done. Sends nothing, saves nothing. */
   check(target: DestinationTarget, filters: readonly string[]): AsyncGenerator<CheckStep>
   /** Connects; rejects with a FailureError that says why not. */

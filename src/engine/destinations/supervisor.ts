@@ -1,13 +1,17 @@
 import type { Destination } from '~/contract/destination'
 import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
+import type { Account } from '~/core/delivery/account'
+import { digest } from '~/core/delivery/digest'
 import { type Envelope, messageId } from '~/core/delivery/envelope'
 import type { Db } from '~/store/database'
+import { readWitnessSession } from '~/store/ledger'
 import type { Events } from '../events'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
 import { type Item, Outbox } from '../outbox/outbox'
+import { TopicIndex } from '../witness/topics'
 import { Witness } from '../witness/witness'
 import type { DestinationConnection, DestinationTarget } from './driver'
 import { witnessAccess } from './mqtt/driver'
@@ -34,6 +38,8 @@ export interface DestinationContext {
 export class DestinationSupervisor {
   readonly outbox: Outbox
   readonly witness: Witness | null
+  /** Who writes to which topic there. */
+  readonly topics: TopicIndex
   private status: Pick<Condition, 'state' | 'reason' | 'hint' | 'since'>
   private stopped = false
   private wake: (() => void) | null = null
@@ -41,10 +47,9 @@ export class DestinationSupervisor {
   private last: number | null = null
   private running: Promise<void> = Promise.resolve()
   private storeTrouble = false
-  /** Messages on the wire now. */
-  private underWay = 0
+  /** Messages on the wire now, the oldest first, and since when. */
+  private underWay = new Map<Item, number>()
   private held = false
-  private runs = 0
   private refusedAt = 0
 
   constructor(
@@ -52,19 +57,30 @@ export class DestinationSupervisor {
     private readonly target: DestinationTarget,
     private readonly ctx: DestinationContext,
     filters: readonly string[],
-    outbox?: Outbox,
+    before?: DestinationSupervisor,
   ) {
     const { settings } = destination
     this.status = destination.enabled
       ? { state: 'starting', reason: 'connecting', hint: '', since: Date.now() }
       : { state: 'off', reason: 'switched off; the outbox holds what comes', hint: '', since: Date.now() }
-    this.outbox = outbox ?? new Outbox(ctx.db, destination.id, settings.outboxMb * 1_000_000, this.hooks())
+    this.topics = before?.topics ?? new TopicIndex()
+    this.outbox = before?.outbox ?? new Outbox(ctx.db, destination.id, settings.outboxMb * 1_000_000, this.hooks())
     this.outbox.setCap(settings.outboxMb * 1_000_000)
     this.witness =
       settings.witness && destination.enabled
-        ? new Witness(witnessAccess(target), settings.retryMs, ctx.installation, ctx.ledger, filters, {
-            event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
-            confirmed: (delivery, seq, at) => ctx.step('confirmed', delivery, seq, at),
+        ? new Witness({
+            access: witnessAccess(target),
+            retryMs: settings.retryMs,
+            installation: ctx.installation,
+            destinationId: destination.id,
+            byId: destinationDrivers[destination.kind].carriesId(settings),
+            ledger: ctx.ledger,
+            topics: this.topics,
+            filters,
+            hooks: {
+              event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
+              confirmed: (delivery, seq, at) => ctx.step('confirmed', delivery, seq, at),
+            },
           })
         : null
   }
@@ -110,22 +126,36 @@ export class DestinationSupervisor {
     }, 1000).unref()
   }
 
-  /** Takes over what an earlier run left, then starts. */
+  /** Takes over what an earlier run left. */
   async load(): Promise<void> {
     const { ledger } = this.ctx
     await this.outbox.load((item, uncounted, acknowledged) => {
       const e = item.envelope
       const account = ledger.account(e.delivery)
       account.witnessed = this.destination.settings.witness
+      const { answered } = account.standing
+      const done = acknowledged || answered.has(e.seq)
       if (uncounted) account.stored(e.seq, e.producedAt)
-      if (!acknowledged) return
-      account.sent(e.seq, e.deviceAt, e.producedAt, () => this.outbox.settled(item))
-      account.acknowledged(e.seq, Date.now())
+      // What went out before another that was answered has been on the wire too.
+      if (done || e.seq < (answered.max ?? 0)) this.send(account, item)
+      if (done) account.acknowledged(e.seq, Date.now())
+      return done
     })
   }
 
-  start(): void {
-    this.ctx.ledger.attach(this.outbox)
+  /** Opens the message in its account. */
+  private send(account: Account, item: Item): void {
+    const e = item.envelope
+    this.topics.add(e.topic, account)
+    const { seq, topic, qos, deviceAt, producedAt } = e
+    const octets = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
+    account.sent({ seq, topic, digest: digest(octets), qos, deviceAt, producedAt }, () => this.outbox.settled(item))
+  }
+
+  async start(): Promise<void> {
+    const session = this.witness ? await readWitnessSession(this.ctx.db, this.destination.id) : null
+    this.ctx.ledger.attach(this.outbox, this.witness)
+    this.witness?.start(session)
     if (this.destination.enabled) this.running = this.run()
   }
 
@@ -172,7 +202,13 @@ export class DestinationSupervisor {
         attempts = 0
         this.outbox.rewind()
         this.outbox.eager = true
-        await this.pump(connection, () => this.stopped || down !== null)
+        const overdue = setInterval(() => {
+          const [oldest] = this.underWay.values()
+          if (oldest === undefined || Date.now() - oldest < settings.ackS * 1000) return
+          down ??= unacknowledged(settings.ackS)
+          this.outbox.wake()
+        }, 500)
+        await this.pump(connection, () => this.stopped || down !== null).finally(() => clearInterval(overdue))
         this.outbox.eager = false
         await connection.close()
         if (down !== null) this.fail(down)
@@ -204,7 +240,7 @@ export class DestinationSupervisor {
     this.held = true
     try {
       const end = Date.now() + HOLD_MS
-      while (this.underWay > 0 && Date.now() < end) await Promise.race([this.outbox.woken(), new Promise((done) => setTimeout(done, 50))])
+      while (this.underWay.size > 0 && Date.now() < end) await Promise.race([this.outbox.woken(), new Promise((done) => setTimeout(done, 50))])
       await Promise.race([this.witness.setFilters(filters), new Promise((done) => setTimeout(done, HOLD_MS))])
     } finally {
       this.held = false
@@ -220,26 +256,26 @@ export class DestinationSupervisor {
   /** Sends in order until told to stop, with at most a window of messages under way. */
   private async pump(connection: DestinationConnection, over: () => boolean): Promise<void> {
     const { ledger, installation, step } = this.ctx
-    this.underWay = 0
-    const run = ++this.runs
+    const underWay = new Map<Item, number>()
+    this.underWay = underWay
     while (!over()) {
       const item = this.outbox.next()
       if (!item) {
         await this.outbox.more()
         continue
       }
-      while (!over() && (this.held || this.underWay >= connection.window || !connection.ready(() => this.outbox.wake()))) await this.outbox.woken()
+      while (!over() && (this.held || underWay.size >= connection.window || !connection.ready(() => this.outbox.wake()))) await this.outbox.woken()
       if (over()) return
       const e = item.envelope
       const account = ledger.account(e.delivery)
       const now = Date.now()
-      account.sent(e.seq, e.deviceAt, e.producedAt, () => this.outbox.settled(item))
+      this.send(account, item)
       step('sent', e.delivery, e.seq, now)
-      this.underWay++
+      underWay.set(item, now)
       connection.send(e, messageId(installation, e.delivery, e.seq), (refused) => {
-        if (run === this.runs) this.underWay--
+        underWay.delete(item)
         this.answered(item, refused)
-        if (this.held || this.underWay === connection.window - 1) this.outbox.wake()
+        if (this.held || underWay.size === connection.window - 1) this.outbox.wake()
       })
     }
   }
@@ -275,5 +311,14 @@ export class DestinationSupervisor {
       await this.ctx.ledger.flush()
       this.ctx.ledger.detach(this.destination.id)
     }
+  }
+}
+
+function unacknowledged(seconds: number): Failure {
+  return {
+    code: 'destination.silent',
+    message: `A message was not acknowledged within ${seconds} s`,
+    hint: 'Embrik connects anew and sends again what is not acknowledged; what had arrived arrives twice',
+    where: 'destination',
   }
 }

@@ -1,11 +1,13 @@
 import type { Counts, Latency } from '~/contract/live'
-import { Account, type AccountChange, LatencyHour } from '~/core/delivery/account'
+import { Account, type AccountChange, defaultLimits, type WitnessView } from '~/core/delivery/account'
+import { LatencyHour } from '~/core/delivery/latency'
 import type { Db } from '~/store/database'
-import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatency } from '~/store/ledger'
+import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatency, writeWitnessSession } from '~/store/ledger'
 import { type Cursor, deleteSegments, writeCursor } from '~/store/outbox'
 import { Rate } from '../live/rate'
 import { log, wordsOf } from '../log'
 import type { Outbox } from '../outbox/outbox'
+import type { Witness } from '../witness/witness'
 
 const FLUSH_MS = 200
 const JUDGE_MS = 1000
@@ -16,6 +18,7 @@ interface Pending {
   number: number
   changes: AccountChange[]
   latencies: { delivery: number; minute: number }[]
+  sessions: { id: string; filters: string[]; counted: Buffer }[]
   outboxes: { id: string; cursor: Cursor; remove: number[]; applied: () => void }[]
   after: (() => void)[]
 }
@@ -29,7 +32,8 @@ export class Ledger {
   readonly accounts = new Map<number, Account>()
   private readonly latency = new Map<number, LatencyHour>()
   private readonly outboxes = new Map<string, Outbox>()
-  private readonly witnesses = new Map<number, () => { upSince: number; blindBefore: number } | null>()
+  private readonly views = new Map<number, () => WitnessView | null>()
+  private readonly witnesses = new Map<string, Witness>()
   private after: (() => void)[] = []
   private pending: Pending | null = null
   private number = 0
@@ -54,7 +58,7 @@ export class Ledger {
       setInterval(() => void this.flush(), FLUSH_MS),
       setInterval(() => {
         const now = Date.now()
-        for (const a of this.accounts.values()) a.judge(now, this.witnesses.get(a.delivery)?.() ?? null)
+        for (const a of this.accounts.values()) a.judge(now, this.views.get(a.delivery)?.() ?? null)
       }, JUDGE_MS),
     ]
   }
@@ -71,19 +75,30 @@ export class Ledger {
     return a
   }
 
-  /** Says how to ask about the witness of a delivery; null: there is none. */
-  watch(delivery: number, witness: (() => { upSince: number; blindBefore: number } | null) | null): void {
-    this.account(delivery).witnessed = witness !== null
-    if (witness) this.witnesses.set(delivery, witness)
-    else this.witnesses.delete(delivery)
+  /** Says how to ask about the witness of a delivery (null: there is none), and after how long its messages are late. */
+  watch(delivery: number, view: (() => WitnessView | null) | null, lateMs = defaultLimits.lateMs): void {
+    const account = this.account(delivery)
+    account.witnessed = view !== null
+    account.limits = { ...account.limits, lateMs }
+    if (view) this.views.set(delivery, view)
+    else this.views.delete(delivery)
   }
 
-  attach(outbox: Outbox): void {
+  /** Whether somebody reads the far end of a delivery, and is there. */
+  witnessOf(delivery: number): 'none' | 'away' | 'there' {
+    const view = this.views.get(delivery)
+    return view ? (view() === null ? 'away' : 'there') : 'none'
+  }
+
+  attach(outbox: Outbox, witness: Witness | null): void {
     this.outboxes.set(outbox.destinationId, outbox)
+    if (witness) this.witnesses.set(outbox.destinationId, witness)
+    else this.witnesses.delete(outbox.destinationId)
   }
 
   detach(destinationId: string): void {
     this.outboxes.delete(destinationId)
+    this.witnesses.delete(destinationId)
   }
 
   /** Runs `then` when all that is known now is safely written. */
@@ -99,11 +114,12 @@ export class Ledger {
   }
 
   countsOf(delivery: number): Counts | null {
-    return this.accounts.get(delivery)?.counts() ?? null
+    return this.accounts.get(delivery)?.counts(this.witnessOf(delivery) === 'away') ?? null
   }
 
   private collect(): Pending | null {
     const now = Date.now()
+    for (const w of this.witnesses.values()) w.settleStrangers(now)
     const changes: AccountChange[] = []
     const latencies: Pending['latencies'] = []
     for (const a of this.accounts.values()) {
@@ -118,13 +134,18 @@ export class Ledger {
       const part = outbox.takeFlush()
       if (part) outboxes.push({ id, ...part })
     }
+    const sessions: Pending['sessions'] = []
+    for (const [id, witness] of this.witnesses) {
+      const session = witness.takeSession()
+      if (session) sessions.push({ id, ...session })
+    }
     const after = this.after
     this.after = []
-    if (changes.length === 0 && outboxes.length === 0) {
+    if (changes.length === 0 && outboxes.length === 0 && sessions.length === 0) {
       for (const then of after) then()
       return null
     }
-    return { number: ++this.number, changes, latencies, outboxes, after }
+    return { number: ++this.number, changes, latencies, sessions, outboxes, after }
   }
 
   /** Writes all that is known; one at a time. Resolves when written or when the database was away. */
@@ -147,6 +168,7 @@ export class Ledger {
           const histogram = this.hour(l.delivery).minutes.get(l.minute)
           if (histogram) await writeLatency(tx, l.delivery, l.minute, histogram)
         }
+        for (const w of p.sessions) await writeWitnessSession(tx, w.id, w)
         for (const o of p.outboxes) {
           await writeCursor(tx, o.id, o.cursor)
           await deleteSegments(tx, o.id, o.remove)

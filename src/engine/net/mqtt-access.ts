@@ -7,6 +7,7 @@ import { wordsOf } from '../log'
 export interface MqttAccess {
   host: string
   port: number
+  protocol: '5' | '3.1.1'
   tls: boolean
   ca: string | null
   cert: string | null

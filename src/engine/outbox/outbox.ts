@@ -18,6 +18,8 @@ const PACK_FROM = 4096
 const AHEAD_BYTES = 16 << 20
 /** Most messages waiting in memory while the database is away; beyond it the oldest are dropped. */
 const QUEUE_MAX = 50_000
+/** Most messages that can have been on the wire beyond the cursor: the largest window of a destination. */
+const WINDOW_MAX = 5000
 /** While nobody sends, messages are gathered this long so that segments don't get tiny. */
 const LINGER_MS = 250
 
@@ -74,10 +76,11 @@ export class Outbox {
   ) {}
 
   /**
-   * Finds what an earlier run left. `resume` hears of each message that is stored already: whether it still has to be
-   * counted and whether it was acknowledged; it returns what to call when the message's place may be freed.
+   * Finds what an earlier run left. `resume` hears of each stored message that may have been on the wire or is not counted
+   * yet: whether it still has to be counted and whether the cursor has it as acknowledged; it returns whether nothing more is
+   * to be sent of it.
    */
-  async load(resume: (item: Item, uncounted: boolean, acknowledged: boolean) => void): Promise<void> {
+  async load(resume: (item: Item, uncounted: boolean, acknowledged: boolean) => boolean): Promise<void> {
     this.cursor = await readCursor(this.db, this.destinationId)
     const rows = await listSegments(this.db, this.destinationId)
     for (const row of rows) {
@@ -89,12 +92,14 @@ export class Outbox {
       this.bytes += row.bodyBytes
     }
     this.nextNo = Math.max(this.cursor.segment, this.cursor.countedSegment + 1, (rows.at(-1)?.segment ?? 0) + 1)
+    let ahead = 0
     for (const segment of [...this.segments]) {
       const uncounted = segment.no > this.cursor.countedSegment
-      if (!uncounted && segment.doneCount === 0) continue
+      if (!uncounted && segment.doneCount === 0 && ahead >= WINDOW_MAX) continue
       const items = await this.read(segment)
-      for (const item of items) resume(item, uncounted, segment.done[item.index] === 1)
-      if (segment.doneCount === segment.count) segment.items = null
+      ahead += segment.count - segment.doneCount
+      for (const item of items) if (resume(item, uncounted, segment.done[item.index] === 1)) this.markDone(item)
+      if (segment.doneCount === segment.count || this.ahead >= AHEAD_BYTES) segment.items = null
       else this.keep(segment, items)
     }
     this.dirty = true

@@ -56,13 +56,13 @@ export class Publisher {
       const { payload, at } = this.runner.encode(e, this.table, now)
       envelopes.push({
         delivery: this.plan.delivery,
-        seq: account.next(),
+        seq: account.next(now),
         topic: this.plan.equipment[e]!.topic,
         payload,
         qos: this.plan.qos,
         retain: this.plan.retain,
         deviceAt: at,
-        producedAt: now,
+        producedAt: account.madeAt,
       })
     }
     this.rate.add(envelopes.length, now)

@@ -4,8 +4,12 @@ import { FailureError } from '~/contract/failure'
 import { connackFailure, type MqttAccess, openSocket } from '../net/mqtt-access'
 
 export interface ReaderHooks {
-  /** Called for each message; `done` sends its acknowledgement, whenever the caller is ready. */
-  message(packet: IPublishPacket, done: () => void): void
+  /** Called for each message; one of QoS 1 is to be acknowledged, whenever the caller is ready. */
+  message(packet: IPublishPacket): void
+  /** The broker took us in, before its first message; `sessionPresent` tells whether it remembers us. */
+  greeted?(reader: MqttReader, sessionPresent: boolean): void
+  /** The broker answered the ping of this number: it has all that was written before it. */
+  pong?(number: number): void
   closed(why: unknown): void
 }
 
@@ -13,8 +17,8 @@ const EXPIRY_S = 7 * 86_400
 const RECEIVE_MAXIMUM = 20_000
 
 /**
- * A reading MQTT 5 client of its own, sharing no code with the one that sends. It keeps its session at the broker, and
- * acknowledges a message only when told to, so that what it saw and did not keep is delivered again.
+ * A reading MQTT client of its own (5 and 3.1.1), sharing no code with the one that sends. It keeps its session at the broker,
+ * and acknowledges a message only when told to, so that what it saw and did not keep is delivered again.
  */
 export class MqttReader {
   private nextId = 1
@@ -26,21 +30,24 @@ export class MqttReader {
   private constructor(
     private readonly socket: Socket,
     private readonly hooks: ReaderHooks,
+    private readonly version: 4 | 5,
   ) {}
 
   /** Connects; rejects with a FailureError when the broker says no. `sessionPresent` tells whether it remembers us. */
   static async connect(a: MqttAccess, hooks: ReaderHooks, keepSession = true): Promise<{ reader: MqttReader; sessionPresent: boolean }> {
     const socket = await openSocket(a)
-    const reader = new MqttReader(socket, hooks)
+    const five = a.protocol === '5'
+    const reader = new MqttReader(socket, hooks, five ? 5 : 4)
     const connack = await new Promise<IConnackPacket>((done, failed) => {
       const timer = setTimeout(() => failed(Object.assign(new Error('no CONNACK'), { code: 'ETIMEDOUT' })), 10_000)
-      const parser = mqtt.parser({ protocolVersion: 5 })
+      const parser = mqtt.parser({ protocolVersion: reader.version })
       let greeted = false
       parser.on('packet', (p: Packet) => {
         if (greeted) return reader.handle(p)
         clearTimeout(timer)
         if (p.cmd !== 'connack') return failed(new Error(`expected CONNACK, got ${p.cmd}`))
         greeted = true
+        if ((five ? p.reasonCode : p.returnCode) === 0) hooks.greeted?.(reader, p.sessionPresent)
         done(p)
       })
       parser.on('error', (e: Error) => {
@@ -63,27 +70,28 @@ export class MqttReader {
       reader.write({
         cmd: 'connect',
         protocolId: 'MQTT',
-        protocolVersion: 5,
+        protocolVersion: reader.version,
         clientId: a.clientId,
         clean: !keepSession,
         keepalive: a.keepAliveS,
         ...(a.user !== null && { username: a.user }),
         ...(a.password !== null && { password: Buffer.from(a.password) }),
-        properties: { sessionExpiryInterval: keepSession ? EXPIRY_S : 0, receiveMaximum: RECEIVE_MAXIMUM },
+        ...(five && { properties: { sessionExpiryInterval: keepSession ? EXPIRY_S : 0, receiveMaximum: RECEIVE_MAXIMUM } }),
       })
     }).catch((e: unknown) => {
       reader.over = true
       socket.destroy()
       throw e
     })
-    if (connack.reasonCode !== 0) {
+    const reason = (five ? connack.reasonCode : connack.returnCode) ?? 128
+    if (reason !== 0) {
       reader.close()
-      throw connackFailure(connack.reasonCode ?? 128)
+      throw connackFailure(reason)
     }
     reader.ping = setInterval(
       () => {
         if (Date.now() - reader.heard > a.keepAliveS * 1500) socket.destroy(Object.assign(new Error('silent'), { code: 'ETIMEDOUT' }))
-        else reader.write({ cmd: 'pingreq' })
+        else reader.pingNow()
       },
       Math.min(a.keepAliveS * 500, 10_000),
     )
@@ -91,18 +99,29 @@ export class MqttReader {
   }
 
   private write(packet: Packet): void {
-    if (this.socket.writable) mqtt.writeToStream(packet, this.socket, { protocolVersion: 5 })
+    if (this.socket.writable) mqtt.writeToStream(packet, this.socket, { protocolVersion: this.version })
+  }
+
+  private pings = 0
+  private pongs = 0
+
+  /** Asks for an answer and returns the number under which `pong` will hear of it (packets are answered in order). */
+  pingNow(): number {
+    this.write({ cmd: 'pingreq' })
+    return ++this.pings
+  }
+
+  acknowledge(messageId: number): void {
+    this.write({ cmd: 'puback', messageId } as Packet)
   }
 
   private handle(p: Packet): void {
     switch (p.cmd) {
-      case 'publish': {
-        const id = p.messageId
-        this.hooks.message(p, () => {
-          if (p.qos === 1 && id !== undefined) this.write({ cmd: 'puback', messageId: id } as Packet)
-        })
+      case 'publish':
+        return this.hooks.message(p)
+      case 'pingresp':
+        this.hooks.pong?.(++this.pongs)
         return
-      }
       case 'suback':
       case 'unsuback':
         this.waiting.get(p.messageId!)?.(p)
@@ -131,13 +150,15 @@ export class MqttReader {
     })
   }
 
-  /** Subscribes at QoS 1, without retained messages (MQTT 5 3.8.3.1); rejects when one filter is refused. */
+  /** Subscribes at QoS 1, without retained messages (MQTT 5 3.8.3.1; in 3.1.1 they come, marked); rejects when one filter is refused. */
   async subscribe(filters: readonly string[]): Promise<void> {
     if (filters.length === 0) return
     const suback = (await this.request((messageId) => ({
       cmd: 'subscribe',
       messageId,
-      subscriptions: filters.map((topic) => ({ topic, qos: 1 as const, nl: false, rap: false, rh: 2 })),
+      subscriptions: filters.map((topic) =>
+        this.version === 5 ? { topic, qos: 1 as const, nl: false, rap: false, rh: 2 } : { topic, qos: 1 as const },
+      ),
     }))) as ISubackPacket
     const refused = suback.granted.findIndex((g) => Number(g) >= 0x80)
     if (refused >= 0)
@@ -166,7 +187,7 @@ export class MqttReader {
   close(): void {
     this.over = true
     if (this.ping) clearInterval(this.ping)
-    this.write({ cmd: 'disconnect', reasonCode: 0 } as Packet)
+    this.write((this.version === 5 ? { cmd: 'disconnect', reasonCode: 0 } : { cmd: 'disconnect' }) as Packet)
     this.socket.end()
     setTimeout(() => this.socket.destroy(), 500).unref()
   }

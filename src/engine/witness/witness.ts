@@ -1,43 +1,82 @@
 import type { IPublishPacket } from 'mqtt-packet'
 import type { Condition } from '~/contract/live'
 import { disjoint } from '~/core/address/topic-filter'
+import type { Account, Seen, WitnessView } from '~/core/delivery/account'
+import { digest } from '~/core/delivery/digest'
 import { ID_PROPERTY, parseMessageId } from '~/core/delivery/envelope'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
 import { type MqttAccess, mqttFailure } from '../net/mqtt-access'
+import { CountedDeliveries, type Delivered } from './counted'
 import { MqttReader } from './reader'
+import type { TopicIndex } from './topics'
 
 export interface WitnessHooks {
   event(severity: 'good' | 'warning' | 'trouble', code: string, message: string, hint: string): void
   confirmed(delivery: number, seq: number, at: number): void
 }
 
+export interface WitnessOptions {
+  access: MqttAccess
+  retryMs: number
+  installation: string
+  destinationId: string
+  /** Whether messages carry their id; else they are known by topic and payload. */
+  byId: boolean
+  ledger: Ledger
+  topics: TopicIndex
+  filters: readonly string[]
+  hooks: WitnessHooks
+}
+
+/** Quiet for so long after connecting: it is through with what waited for it at the broker. */
+const QUIET_MS = 1000
+/** So long an unknown payload waits for its message to be sent (again) before it counts as foreign, where there is no id. */
+const STRANGER_MS = 5000
+
+interface Stranger {
+  topic: string
+  digest: number
+  at: number
+  id: number | null
+  delivered: Delivered
+}
+
 /** Reads everything back at the far end of one destination and tells the ledger what came. */
 export class Witness {
-  private filters: string[] = []
+  private filters: string[]
   private subscribed: string[] = []
   private reader: MqttReader | null = null
   private stopped = false
   private wake: (() => void) | null = null
-  private upSince: number | null = null
+  private connectedAt: number | null = null
+  private caughtUpAt: number | null = null
   private blindBefore = 0
+  /** What each account had sent when this connection began: anything later shows that the backlog is through. */
+  private sentBefore = new Map<Account, number>()
+  private readonly counted = new CountedDeliveries()
+  private filtersChanged = false
+  private acked: [number, Delivered][] = []
+  private pinged: { number: number; acked: [number, Delivered][] } | null = null
+  /** Payloads that belong to no message yet, by topic, in the order in which they came; nothing on their topic passes them. */
+  private readonly strangers = new Map<string, Stranger[]>()
   private readonly rate = new Rate()
   private last: number | null = null
   private status: Pick<Condition, 'state' | 'reason' | 'hint' | 'since'> = { state: 'starting', reason: 'connecting', hint: '', since: Date.now() }
-  private readonly running: Promise<void>
+  private running: Promise<void> = Promise.resolve()
   private readyWaiters: (() => void)[] = []
-  foreign = 0
 
-  constructor(
-    private readonly access: MqttAccess,
-    private readonly retryMs: number,
-    private readonly installation: string,
-    private readonly ledger: Ledger,
-    filters: readonly string[],
-    private readonly hooks: WitnessHooks,
-  ) {
-    this.filters = disjoint(filters)
+  constructor(private readonly o: WitnessOptions) {
+    this.filters = disjoint(o.filters)
+  }
+
+  /** Begins to listen; `session` is what an earlier run wrote. */
+  start(session: { filters: string[]; counted: Buffer } | null): void {
+    if (session) {
+      this.counted.restore(session.counted)
+      this.subscribed = session.filters
+    }
     this.running = this.run()
   }
 
@@ -45,14 +84,24 @@ export class Witness {
     return { ...this.status, rate: this.rate.perSecond(), last: this.last }
   }
 
-  /** Since when it listens to everything; null while it is away. */
-  view(): { upSince: number; blindBefore: number } | null {
-    return this.upSince === null ? null : { upSince: this.upSince, blindBefore: this.blindBefore }
+  /** What it can say now; null while it is away. */
+  view(now = Date.now()): WitnessView | null {
+    if (this.connectedAt === null) return null
+    if (this.caughtUpAt === null && now - Math.max(this.connectedAt, this.last ?? 0) > QUIET_MS) this.caughtUpAt = now
+    return { connectedAt: this.connectedAt, caughtUpAt: this.caughtUpAt, blindBefore: this.blindBefore }
+  }
+
+  /** What the ledger writes with its counts; null when nothing changed. */
+  takeSession(): { filters: string[]; counted: Buffer } | null {
+    const counted = this.counted.take()
+    if (!counted && !this.filtersChanged) return null
+    this.filtersChanged = false
+    return { filters: this.subscribed, counted: counted ?? this.counted.encode() }
   }
 
   /** Resolves when it listens, or after `ms`: nobody waits for ever for a witness. */
   async ready(ms: number): Promise<void> {
-    if (this.upSince !== null || this.stopped) return
+    if (this.connectedAt !== null || this.stopped) return
     await new Promise<void>((done) => {
       const timer = setTimeout(done, ms)
       this.readyWaiters.push(() => {
@@ -70,7 +119,7 @@ export class Witness {
   /** Listens to these filters from now on; resolves when the broker has them (or at once while away). */
   async setFilters(filters: readonly string[]): Promise<void> {
     this.filters = disjoint(filters)
-    if (this.reader && this.upSince !== null) {
+    if (this.reader && this.connectedAt !== null) {
       try {
         await this.subscribe(this.reader)
       } catch (e) {
@@ -88,6 +137,7 @@ export class Witness {
     await reader.unsubscribe(stale)
     await reader.subscribe(fresh)
     this.subscribed = wanted
+    this.filtersChanged = true
   }
 
   private set(state: Condition['state'], reason: string, hint = ''): void {
@@ -95,45 +145,27 @@ export class Witness {
   }
 
   private trouble(e: unknown): void {
-    const failure = failureOf(e).code === 'engine.failed' ? mqttFailure(e, this.access, 'witness') : failureOf(e)
-    if (this.status.reason !== failure.message) this.hooks.event('trouble', failure.code, failure.message, failure.hint)
+    const failure = failureOf(e).code === 'engine.failed' ? mqttFailure(e, this.o.access, 'witness') : failureOf(e)
+    if (this.status.reason !== failure.message) this.o.hooks.event('trouble', failure.code, failure.message, failure.hint)
     this.set('trouble', failure.message, failure.hint)
   }
 
   private async run(): Promise<void> {
-    let wait = this.retryMs
+    const { retryMs } = this.o
+    let wait = retryMs
     while (!this.stopped) {
       const ended = new Promise<void>((done) => {
         this.wake = done
       })
       try {
-        const { reader, sessionPresent } = await MqttReader.connect(this.access, {
-          message: (packet, done) => this.message(packet, done),
-          closed: (why) => {
-            this.trouble(why)
-            this.wake?.()
-          },
-        })
-        this.reader = reader
-        if (!sessionPresent) {
-          this.subscribed = []
-          await this.subscribe(reader)
-          this.blindBefore = Date.now()
-        } else {
-          await reader.unsubscribe(this.subscribed.filter((f) => !this.filters.includes(f)))
-          await reader.subscribe(this.filters)
-          this.subscribed = this.filters
-        }
-        this.upSince = Date.now()
-        if (this.status.state === 'trouble') this.hooks.event('good', 'witness.up', 'listens again', '')
-        this.set('running', `listens to ${this.filters.length === 1 ? this.filters[0] : `${this.filters.length} filters`}`)
-        for (const w of this.readyWaiters.splice(0)) w()
-        wait = this.retryMs
+        await this.connect()
+        wait = retryMs
         await ended
       } catch (e) {
         this.trouble(e)
       }
-      this.upSince = null
+      this.connectedAt = null
+      this.caughtUpAt = null
       this.reader?.close()
       this.reader = null
       if (this.stopped) break
@@ -144,34 +176,161 @@ export class Witness {
           done()
         }
       })
-      wait = Math.min(wait * 2, this.retryMs * 8)
+      wait = Math.min(wait * 2, retryMs * 8)
     }
   }
 
-  private message(packet: IPublishPacket, done: () => void): void {
-    const now = Date.now()
-    this.rate.add(1, now)
-    this.last = now
-    const property = packet.properties?.userProperties?.[ID_PROPERTY]
-    const id = parseMessageId(this.installation, Array.isArray(property) ? property[0] : property)
-    const account = id ? this.ledger.accounts.get(id.delivery) : undefined
-    if (!id || !account) {
-      this.foreign++
-      done()
+  private async connect(): Promise<void> {
+    // Before the first packet: what the broker repeats comes right behind its greeting.
+    this.sentBefore = new Map([...this.o.ledger.accounts.values()].map((a) => [a, a.sentThrough]))
+    this.acked = []
+    this.pinged = null
+    const { reader, sessionPresent } = await MqttReader.connect(this.o.access, {
+      message: (packet) => this.message(packet),
+      pong: (number) => this.pong(number),
+      greeted: (r, present) => {
+        this.reader = r
+        if (!present) this.counted.clear()
+      },
+      closed: (why) => {
+        this.trouble(why)
+        this.wake?.()
+      },
+    })
+    if (!sessionPresent) {
+      this.subscribed = []
+      await this.subscribe(reader)
+      this.blindBefore = Date.now()
+    } else {
+      const stale = this.subscribed.filter((f) => !this.filters.includes(f))
+      await reader.unsubscribe(stale)
+      await reader.subscribe(this.filters)
+      this.subscribed = this.filters
+      this.filtersChanged = true
+    }
+    this.connectedAt = Date.now()
+    if (this.status.state === 'trouble') this.o.hooks.event('good', 'witness.up', 'listens again', '')
+    this.set('running', `listens to ${this.filters.length === 1 ? this.filters[0] : `${this.filters.length} filters`}`)
+    for (const w of this.readyWaiters.splice(0)) w()
+  }
+
+  private message(packet: IPublishPacket): void {
+    const at = Date.now()
+    this.rate.add(1, at)
+    this.last = at
+    const id = packet.qos > 0 ? packet.messageId! : null
+    const five = this.o.access.protocol === '5'
+    if (packet.retain && !five) {
+      // What was retained before we came (3.1.1 has no way to say that we do not want it).
+      if (id !== null) this.reader?.acknowledge(id)
       return
     }
-    const seen = account.seen(id.seq, now, packet.dup)
-    if (seen === 'foreign') this.foreign++
-    if (seen === 'confirmed' || seen === 'late') {
-      this.ledger.confirmedRate.add(1, now)
-      this.hooks.confirmed(id.delivery, id.seq, now)
+    const sum = digest(packet.payload as Buffer)
+    if (id !== null && packet.dup) {
+      const before = this.counted.get(id)
+      if (before && before.digest === sum) {
+        if (before.state === 'written') this.acknowledge(id, before)
+        return
+      }
     }
-    this.ledger.afterFlush(done)
+    const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen' }
+    if (id !== null) this.counted.set(id, delivered)
+    if (!this.o.byId) return this.byPayload({ topic: packet.topic, digest: sum, at, id, delivered })
+    const property = packet.properties?.userProperties?.[ID_PROPERTY]
+    const ours = parseMessageId(this.o.installation, Array.isArray(property) ? property[0] : property)
+    const account = ours ? this.o.ledger.accounts.get(ours.delivery) : undefined
+    if (ours && account) this.seen(account, ours.seq, packet.topic, sum, at, id, delivered)
+    else this.foreign(packet.topic, at, id, delivered, ours !== null)
+  }
+
+  private seen(account: Account, seq: number, topic: string, sum: number, at: number, id: number | null, delivered: Delivered): void {
+    delivered.delivery = account.delivery
+    delivered.seq = seq
+    if (this.caughtUpAt === null && seq > (this.sentBefore.get(account) ?? 0)) this.caughtUpAt = at
+    account.seen({ seq, topic, digest: sum, at, counted: (how) => this.wasCounted(how, id, delivered, at) })
+  }
+
+  private wasCounted(how: Seen, id: number | null, delivered: Delivered, at: number): void {
+    const { ledger, hooks } = this.o
+    if (how !== 'foreign' && how !== 'doubled') {
+      ledger.confirmedRate.add(1, at)
+      hooks.confirmed(delivered.delivery, delivered.seq, at)
+    }
+    if (id === null) return
+    this.counted.counted(delivered)
+    ledger.afterFlush(() => {
+      delivered.state = 'written'
+      if (this.counted.get(id) === delivered) this.acknowledge(id, delivered)
+    })
+  }
+
+  /** Something that carries no id of ours. `removed`: it does, but of a publication that is no more. */
+  private foreign(topic: string, at: number, id: number | null, delivered: Delivered, removed: boolean): void {
+    const [owner] = removed ? [] : this.o.topics.accounts(topic)
+    owner?.foreign(at)
+    this.wasCounted('foreign', id, delivered, at)
+  }
+
+  // ---- without ids
+
+  private byPayload(s: Stranger): void {
+    const before = this.strangers.get(s.topic)
+    if (before) before.push(s)
+    else if (!this.match(s)) this.strangers.set(s.topic, [s])
+  }
+
+  private match(s: Stranger): boolean {
+    for (const account of this.o.topics.accounts(s.topic)) {
+      const seq = account.find(s.topic, s.digest)
+      if (seq === null) continue
+      this.seen(account, seq, s.topic, s.digest, s.at, s.id, s.delivered)
+      return true
+    }
+    return false
+  }
+
+  /** Tries again whose the unknown payloads are; the ledger calls it before it writes. */
+  settleStrangers(now = Date.now()): void {
+    for (const [topic, list] of this.strangers) {
+      let n = 0
+      while (n < list.length) {
+        const s = list[n]!
+        if (!this.match(s)) {
+          if (now - s.at < STRANGER_MS) break
+          this.foreign(topic, s.at, s.id, s.delivered, false)
+        }
+        n++
+      }
+      list.splice(0, n)
+      if (list.length === 0) this.strangers.delete(topic)
+    }
+  }
+
+  // ---- acknowledging
+
+  private acknowledge(id: number, delivered: Delivered): void {
+    if (!this.reader) return
+    this.reader.acknowledge(id)
+    if (this.acked.push([id, delivered]) === 1) setImmediate(() => this.ping())
+  }
+
+  /** Asks whether the broker has the acknowledgements; one question at a time. */
+  private ping(): void {
+    if (this.pinged || this.acked.length === 0 || !this.reader) return
+    this.pinged = { number: this.reader.pingNow(), acked: this.acked }
+    this.acked = []
+  }
+
+  private pong(number: number): void {
+    if (!this.pinged || number < this.pinged.number) return
+    for (const [id, delivered] of this.pinged.acked) this.counted.forget(id, delivered)
+    this.pinged = null
+    this.ping()
   }
 
   async stop(): Promise<void> {
     this.stopped = true
-    this.upSince = null
+    this.connectedAt = null
     this.reader?.close()
     this.wake?.()
     for (const w of this.readyWaiters.splice(0)) w()

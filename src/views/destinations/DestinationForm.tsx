@@ -18,6 +18,7 @@ const fresh: DestinationDraft = {
   settings: {
     host: '',
     port: 8883,
+    protocol: '5',
     tls: true,
     authorityId: null,
     clientId: 'embrik',
@@ -25,9 +26,11 @@ const fresh: DestinationDraft = {
     keepAliveS: 30,
     retryMs: 1000,
     window: 200,
+    ackS: 20,
     witness: true,
     witnessClientId: 'embrik-witness',
     witnessCredentialId: null,
+    lateS: 30,
     outboxMb: 500,
   },
 }
@@ -77,7 +80,7 @@ export function DestinationForm({
       onClose={onClose}
       width={900}
       title={destination ? destination.name : 'Add a destination'}
-      note="MQTT 5"
+      note="MQTT broker"
       foot={
         <>
           <Button onClick={onClose}>Cancel</Button>
@@ -105,7 +108,7 @@ export function DestinationForm({
               credentialId: of('certificate', 'password'),
               witnessCredentialId: of('certificate', 'password'),
             }}
-            hide={(f) => (f === 'authorityId' && !tls) || ((f === 'witnessClientId' || f === 'witnessCredentialId') && !witness)}
+            hide={(f) => (f === 'authorityId' && !tls) || ((f === 'witnessClientId' || f === 'witnessCredentialId' || f === 'lateS') && !witness)}
           />
           <CheckField label="Switched on" {...register('enabled')} />
           <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />

@@ -1,26 +1,64 @@
 import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis } from 'recharts'
-import type { LedgerLine } from '~/contract/live'
-import { brickState } from '~/core/delivery/wall'
+import type { LedgerLine, Verdict } from '~/contract/live'
+import { verdicts } from '~/core/delivery/verdict'
+import { type BrickState, brickState, brickWaiting } from '~/core/delivery/wall'
 import { Button } from '~/ui/Button'
 import { Fact, Heading } from '~/ui/Notes'
 import { countText, durationText, Time } from '~/ui/time'
 import { useCall } from '../app/api'
 import type { Picked } from './Wall'
 
-const stateWords: Record<ReturnType<typeof brickState>, string> = {
+const stateWords: Record<BrickState, string> = {
   empty: 'Nothing was made in this time',
-  confirmed: 'All arrived, once and unlost',
+  confirmed: 'All arrived: once, unaltered, in order and in time',
   waiting: 'Some are still on their way',
-  late: 'All arrived, some after the limit of 30 s',
-  missing: 'Some were acknowledged, but the witness did not see them',
+  unseen: 'The witness is away: whether the rest arrived is not known yet',
+  unwatched: 'Acknowledged by the destination; no witness reads there',
+  late: 'All arrived, some after the limit',
+  disordered: 'Some arrived after a later message of their topic',
   doubled: 'Some arrived more than once',
+  altered: 'Some arrived with another payload than was sent',
+  foreign: 'Somebody else wrote to these topics',
+  unknown: 'Nobody can say what became of some: the witness was away',
+  rejected: 'Some were refused by the destination: the events say why',
   dropped: 'Some were pushed out of the full outbox',
+  missing: 'Some were acknowledged, but the witness did not see them',
+}
+const grave: readonly BrickState[] = ['missing', 'dropped', 'rejected', 'altered']
+
+const verdictWords: Record<Verdict, string> = {
+  confirmed: 'Confirmed',
+  late: 'Late',
+  disordered: 'Disordered',
+  doubled: 'Doubled',
+  altered: 'Altered',
+  missing: 'Missing',
+  dropped: 'Dropped',
+  rejected: 'Rejected',
+  unknown: 'Unknown',
+}
+
+/** Every verdict with its count; those that speak of trouble only where there is some. */
+function Verdicts({ of, waiting, foreign }: { of: Record<Verdict, number>; waiting: number; foreign: number }) {
+  return (
+    <>
+      {verdicts
+        .filter((v) => v === 'confirmed' || v === 'missing' || of[v] > 0)
+        .map((v) => (
+          <Fact key={v} name={verdictWords[v]}>
+            {countText(of[v])}
+          </Fact>
+        ))}
+      <Fact name="Waiting">{countText(waiting)}</Fact>
+      {foreign > 0 && <Fact name="Foreign, besides">{countText(foreign)}</Fact>}
+    </>
+  )
 }
 
 /** One brick: what was made in its time and what became of it. */
 export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; line: LedgerLine; sliceMs: number; onClose(): void }) {
   const b = picked.brick
-  const state = brickState(b, line.witnessed)
+  const state = brickState(b, line.witness)
   return (
     <>
       <div className="flex items-start justify-between gap-2">
@@ -32,17 +70,11 @@ export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; 
       <div className="mb-2 text-muted">
         to {line.destination}, <Time at={b.start} date /> and {durationText(sliceMs)}
       </div>
-      <div
-        className={`mb-2 rounded-sm border px-3 py-2 ${state === 'missing' || state === 'dropped' ? 'border-bad/40 bg-bad-wash text-bad' : 'border-line bg-paper'}`}
-      >
+      <div className={`mb-2 rounded-sm border px-3 py-2 ${grave.includes(state) ? 'border-bad/40 bg-bad-wash text-bad' : 'border-line bg-paper'}`}>
         {stateWords[state]}
       </div>
       <Fact name="Produced">{countText(b.produced)}</Fact>
-      <Fact name="Confirmed">{countText(b.confirmed)}</Fact>
-      <Fact name="Late">{countText(b.late)}</Fact>
-      <Fact name="Missing">{countText(b.missing)}</Fact>
-      <Fact name="Doubled">{countText(b.doubled)}</Fact>
-      <Fact name="Dropped">{countText(b.dropped)}</Fact>
+      <Verdicts of={b} waiting={brickWaiting(b)} foreign={b.foreign} />
       <p className="mt-3 text-muted">Below the wall: what happened around this time.</p>
     </>
   )
@@ -59,13 +91,12 @@ export function LinePeek({ line }: { line: LedgerLine }) {
       <Fact name="Stored in the outbox">{countText(c.stored)}</Fact>
       <Fact name="Sent">{countText(c.sent)}</Fact>
       <Fact name="Acknowledged">{countText(c.acknowledged)}</Fact>
-      <Fact name="Confirmed">{line.witnessed ? countText(c.confirmed) : 'no witness'}</Fact>
-      <Fact name="of these late">{countText(c.late)}</Fact>
-      <Fact name="Waiting">{countText(c.waiting)}</Fact>
-      <Fact name="Missing">{countText(c.missing)}</Fact>
-      <Fact name="Doubled">{countText(c.doubled)}</Fact>
-      <Fact name="Dropped, refused">{`${countText(c.dropped)}, ${countText(c.rejected)}`}</Fact>
-      {c.unknown > 0 && <Fact name="Not known: no witness then">{countText(c.unknown)}</Fact>}
+      <Fact name="Arrived">{line.witness === 'none' ? 'no witness' : countText(c.arrived)}</Fact>
+      <Heading>Each ended as</Heading>
+      <Verdicts of={c} waiting={c.waiting} foreign={c.foreign} />
+      {line.witness === 'away' && (
+        <p className="mt-1 text-muted">The witness is away: what was acknowledged meanwhile is unknown until it is back.</p>
+      )}
       <Heading>Device time to witness, last hour</Heading>
       {line.latency ? (
         <>

@@ -2,7 +2,8 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { format } from 'date-fns'
 import { type KeyboardEvent, memo, useMemo, useRef } from 'react'
 import type { Brick, LedgerLine, Wall as WallData } from '~/contract/live'
-import { brickState } from '~/core/delivery/wall'
+import { emptyTally, verdicts } from '~/core/delivery/verdict'
+import { brickState, brickWaiting } from '~/core/delivery/wall'
 import { countText } from '~/ui/time'
 
 export interface Picked {
@@ -68,7 +69,7 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
                   from={from}
                   sliceMs={sliceMs}
                   count={bricks}
-                  witnessed={line.witnessed}
+                  witness={line.witness}
                   picked={picked?.delivery === line.delivery ? picked.brick.start : null}
                   onPick={(brick) => onPick({ delivery: line.delivery, brick })}
                 />
@@ -88,19 +89,19 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
   )
 }
 
-export const blank = (start: number): Brick => ({ start, produced: 0, confirmed: 0, late: 0, missing: 0, doubled: 0, dropped: 0 })
+export const blank = (start: number): Brick => ({ start, produced: 0, foreign: 0, ...emptyTally() })
 
 interface CourseProps {
   bricks: ReadonlyMap<number, Brick> | undefined
   from: number
   sliceMs: number
   count: number
-  witnessed: boolean
+  witness: LedgerLine['witness']
   picked: number | null
   onPick(b: Brick): void
 }
 
-const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, count, witnessed, picked, onPick }: CourseProps) {
+const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, count, witness, picked, onPick }: CourseProps) {
   let most = 1
   for (const b of bricks?.values() ?? []) most = Math.max(most, b.produced)
   const pick = (clientX: number, target: Element) => {
@@ -126,7 +127,7 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
         const x = i * W
         return (
           <g key={start}>
-            {b && <Shape brick={b} x={x} witnessed={witnessed} strength={0.62 + 0.38 * (b.produced / most)} />}
+            {b && <Shape brick={b} x={x} witness={witness} strength={0.62 + 0.38 * (b.produced / most)} />}
             {picked === start && (
               <rect x={x - 0.5} y="0.5" width={W} height={H} fill="none" className="stroke-ink" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
             )}
@@ -137,10 +138,14 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
   )
 })
 
-function Shape({ brick: b, x, witnessed, strength }: { brick: Brick; x: number; witnessed: boolean; strength: number }) {
-  const state = brickState(b, witnessed)
+function Shape({ brick: b, x, witness, strength }: { brick: Brick; x: number; witness: LedgerLine['witness']; strength: number }) {
+  const state = brickState(b, witness)
   const w = W - 1
-  const title = `${countText(b.produced)} made, ${countText(b.confirmed)} confirmed${b.late ? `, ${b.late} late` : ''}${b.missing ? `, ${b.missing} missing` : ''}${b.doubled ? `, ${b.doubled} doubled` : ''}${b.dropped ? `, ${b.dropped} dropped` : ''}`
+  const parts = [
+    ...verdicts.filter((v) => b[v] > 0).map((v) => `${countText(b[v])} ${v}`),
+    ...(b.foreign > 0 ? [`${countText(b.foreign)} foreign`] : []),
+  ]
+  const title = [`${countText(b.produced)} made`, ...parts, ...(brickWaiting(b) > 0 ? [`${countText(brickWaiting(b))} waiting`] : [])].join(', ')
   const inner = () => {
     switch (state) {
       case 'empty':
@@ -171,6 +176,39 @@ function Shape({ brick: b, x, witnessed, strength }: { brick: Brick; x: number; 
             fill="none"
             className="stroke-bad"
             strokeWidth="1.2"
+            vectorEffect="non-scaling-stroke"
+          />
+        )
+      case 'rejected':
+        return (
+          <path
+            d={`M${x + 0.75} 1.75h${w - 1.5}v${H - 2.5}h${1.5 - w}zM${x} ${H / 2}h${w}`}
+            fill="none"
+            className="stroke-bad"
+            strokeWidth="1.5"
+            vectorEffect="non-scaling-stroke"
+          />
+        )
+      case 'altered':
+        return <path d={`M${x} 1h${w}L${x} ${H - 4}zM${x + w} 5V${H}H${x}z`} className="fill-bad" />
+      case 'foreign':
+        return <path d={`M${x} 1h${w}v${H - 1}h${-w}zM${x + 2.5} 6v${H - 11}h${w - 5}v${11 - H}z`} fillRule="evenodd" className="fill-clay" />
+      case 'disordered':
+        return <path d={`M${x} 1h${w / 2}v${H - 5}h${-w / 2}zM${x + w / 2} 5h${w / 2}V${H}h${-w / 2}z`} className="fill-uncertain" />
+      case 'unwatched':
+        return <rect x={x} y="1" width={w} height={H - 1} className="fill-idle" opacity={strength * 0.6} />
+      case 'unseen':
+      case 'unknown':
+        return (
+          <rect
+            x={x + 0.75}
+            y="1.75"
+            width={w - 1.5}
+            height={H - 2.5}
+            fill="none"
+            className="stroke-idle"
+            strokeWidth="1.2"
+            strokeDasharray="2.5 2"
             vectorEffect="non-scaling-stroke"
           />
         )

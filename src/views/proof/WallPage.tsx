@@ -138,22 +138,35 @@ function Totals({ lines }: { lines: readonly LedgerLine[] }) {
   const sum = useMemo(() => {
     const of = (k: keyof LedgerLine['counts']) => lines.reduce((n, l) => n + l.counts[k], 0)
     return {
-      confirmed: of('confirmed'),
+      arrived: of('arrived'),
       waiting: of('waiting'),
       late: of('late'),
       missing: of('missing'),
       doubled: of('doubled'),
+      disordered: of('disordered'),
+      altered: of('altered'),
       lost: of('dropped') + of('rejected'),
+      unknown: of('unknown'),
+      foreign: of('foreign'),
     }
   }, [lines])
   const worst = Math.max(...lines.map((l) => l.latency?.p99 ?? 0))
   const cells: [string, string, string][] = [
-    ['Confirmed', countText(sum.confirmed), 'text-good'],
+    ['Arrived', countText(sum.arrived), 'text-good'],
     ['Waiting', countText(sum.waiting), ''],
-    ['Late', countText(sum.late), sum.late ? 'text-uncertain' : ''],
     ['Missing', countText(sum.missing), sum.missing ? 'text-bad' : ''],
+    ['Late', countText(sum.late), sum.late ? 'text-uncertain' : ''],
     ['Doubled', countText(sum.doubled), sum.doubled ? 'text-slate' : ''],
-    ['Dropped', countText(sum.lost), sum.lost ? 'text-bad' : ''],
+    // Rarer troubles take room only when there is one.
+    ...(
+      [
+        ['Disordered', sum.disordered, 'text-uncertain'],
+        ['Altered', sum.altered, 'text-bad'],
+        ['Dropped or refused', sum.lost, 'text-bad'],
+        ['Unknown', sum.unknown, 'text-idle'],
+        ['Foreign', sum.foreign, 'text-clay'],
+      ] as const
+    ).flatMap(([name, n, colour]): [string, string, string][] => (n > 0 ? [[name, countText(n), colour]] : [])),
     ['p99 to witness', worst ? durationText(worst) : '-', ''],
   ]
   return (
@@ -175,7 +188,7 @@ const columns: [keyof LedgerLine['counts'], string][] = [
   ['stored', 'Stored'],
   ['sent', 'Sent'],
   ['acknowledged', 'Acknowledged'],
-  ['confirmed', 'Confirmed'],
+  ['arrived', 'Arrived'],
   ['missing', 'Missing'],
   ['doubled', 'Doubled'],
 ]
@@ -216,7 +229,7 @@ function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chos
                   data-count={k}
                   className={`px-2 font-mono text-[12.5px] ${k === 'missing' && l.counts.missing > 0 ? 'text-bad' : k === 'doubled' && l.counts.doubled > 0 ? 'text-slate' : ''}`}
                 >
-                  {k === 'confirmed' && !l.witnessed ? 'no witness' : countText(l.counts[k])}
+                  {k === 'arrived' && l.witness === 'none' ? 'no witness' : countText(l.counts[k])}
                 </td>
               ))}
               <td className="pl-2 font-mono text-[12.5px] whitespace-nowrap">{l.latency ? durationText(l.latency.p50) : '-'}</td>

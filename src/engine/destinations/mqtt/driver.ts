@@ -26,6 +26,7 @@ function access(t: DestinationTarget, c: DestinationTarget['credential'], client
   return {
     host: t.settings.host,
     port: t.settings.port,
+    protocol: t.settings.protocol,
     tls: t.settings.tls,
     ca: t.authority?.certificate ?? null,
     cert: certificate ? c.certificate : null,
@@ -37,8 +38,10 @@ function access(t: DestinationTarget, c: DestinationTarget['credential'], client
   }
 }
 
-/** MQTT 5 over TCP or TLS (OASIS MQTT 5.0). */
+/** MQTT 5 and 3.1.1 over TCP or TLS (OASIS MQTT 5.0 and 3.1.1). */
 export const mqttDriver: DestinationDriver = {
+  carriesId: (settings) => settings.protocol === '5',
+
   async *check(target, filters) {
     const { settings } = target
     const sender = senderAccess(target)
@@ -46,7 +49,7 @@ export const mqttDriver: DestinationDriver = {
     const tryLogin = async (a: MqttAccess, then: (reader: MqttReader) => Promise<void>) => {
       // A client id of its own: the one in use must not be thrown off the broker by a check.
       const probe = { ...a, clientId: `${a.clientId}-check` }
-      const { reader } = await MqttReader.connect(probe, { message: (_, done) => done(), closed: () => undefined }, false)
+      const { reader } = await MqttReader.connect(probe, { message: () => undefined, closed: () => undefined }, false)
       try {
         await then(reader)
       } finally {
@@ -98,12 +101,13 @@ export const mqttDriver: DestinationDriver = {
 
   async open(target, sink) {
     const a = senderAccess(target)
+    const five = a.protocol === '5'
     const options: IClientOptions = {
       ...tlsOptions(a),
       host: a.host,
       port: a.port,
       protocol: a.tls ? 'mqtts' : 'mqtt',
-      protocolVersion: 5,
+      protocolVersion: five ? 5 : 4,
       clientId: a.clientId,
       clean: true,
       keepalive: a.keepAliveS,
@@ -114,7 +118,7 @@ export const mqttDriver: DestinationDriver = {
       queueQoSZero: false,
       ...(a.user !== null && { username: a.user }),
       ...(a.password !== null && { password: a.password }),
-      properties: { sessionExpiryInterval: 0 },
+      ...(five && { properties: { sessionExpiryInterval: 0 } }),
     }
     const client = mqtt.connect(options)
     // Small packets must not wait for the acknowledgement of the ones before (RFC 896).
@@ -144,7 +148,7 @@ export const mqttDriver: DestinationDriver = {
     client.on('disconnect', (packet) => {
       lastError = packet.reasonCode === 0x8e ? new FailureError(taken(a.clientId)) : connackFailure(packet.reasonCode ?? 128)
     })
-    return connection(client, Math.min(target.settings.window, receiveMaximum), () => {
+    return connection(client, five, Math.min(target.settings.window, receiveMaximum), () => {
       over = true
     })
   },
@@ -159,7 +163,7 @@ function taken(clientId: string): Failure {
   }
 }
 
-function connection(client: MqttClient, window: number, markOver: () => void): DestinationConnection {
+function connection(client: MqttClient, five: boolean, window: number, markOver: () => void): DestinationConnection {
   return {
     window,
     send(envelope, id, done) {
@@ -173,7 +177,7 @@ function connection(client: MqttClient, window: number, markOver: () => void): D
         {
           qos: envelope.qos,
           retain: envelope.retain,
-          properties: { payloadFormatIndicator: true, contentType: 'application/json', userProperties: { [ID_PROPERTY]: id } },
+          ...(five && { properties: { payloadFormatIndicator: true, contentType: 'application/json', userProperties: { [ID_PROPERTY]: id } } }),
         },
         (error) => {
           if (!error) return done(null)

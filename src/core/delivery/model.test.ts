@@ -1,0 +1,216 @@
+import fc from 'fast-check'
+import { expect, it } from 'vitest'
+import type { Verdict } from '~/contract/live'
+import { Account, type AccountChange, defaultLimits, SLICE_MS, type SliceChange } from './account'
+import { RangeSet } from './ranges'
+import { emptyStanding, oddSets, type Standing, type Tally, verdicts } from './verdict'
+import { brickWaiting, layBricks } from './wall'
+
+// The account against a model with one row a message, which remembers everything and is asked at the end.
+
+const limits = { ...defaultLimits, lateMs: 30_000, giveUpMs: 120_000 }
+const up = { connectedAt: 0, caughtUpAt: 0, blindBefore: 0 }
+const topics = ['a', 'b', 'c']
+
+interface Row {
+  seq: number
+  topic: string
+  madeAt: number
+  /** As this run knows it. */
+  ackedAt: number | null
+  sent: boolean
+  copies: { at: number; altered: boolean; disordered: boolean }[]
+  end: 'rejected' | 'dropped' | null
+  missing: boolean
+  /** Its payload can't be compared any more: given up, or arrived in an earlier run. */
+  payloadForgotten: boolean
+  givenUp: boolean
+  /** Whether a later one of its topic had come when it was given up: what comes later can't be known. */
+  passedThen: boolean
+}
+
+function verdictOf(r: Row): Verdict | 'waiting' {
+  const [first] = r.copies
+  if (!first) return r.end ?? (r.missing ? 'missing' : 'waiting')
+  if (r.copies.some((c) => c.altered)) return 'altered'
+  if (r.copies.length > 1) return 'doubled'
+  if (first.disordered) return 'disordered'
+  return r.givenUp || first.at - r.madeAt > limits.lateMs ? 'late' : 'confirmed'
+}
+
+/** What the database holds: written by adding changes up, as the queries do. */
+class Written {
+  slices = new Map<number, SliceChange>()
+  parts = new Map<number, AccountChange['odd'][number]['sets']>()
+  total: AccountChange['total'] | null = null
+
+  write(change: AccountChange): void {
+    for (const s of change.slices) {
+      const sum = this.slices.get(s.start)
+      if (!sum) this.slices.set(s.start, { ...s })
+      else {
+        sum.firstSeq = sum.firstSeq === null ? s.firstSeq : s.firstSeq === null ? sum.firstSeq : Math.min(sum.firstSeq, s.firstSeq)
+        sum.produced += s.produced
+        sum.foreign += s.foreign
+        for (const v of verdicts) sum[v] += s[v]
+      }
+    }
+    for (const m of change.moves) {
+      const slice = [...this.slices.values()]
+        .filter((s) => s.firstSeq !== null && s.firstSeq <= m.seq)
+        .reduce((a, b) => (b.firstSeq! > a.firstSeq! ? b : a))
+      slice[m.from]--
+      slice[m.to]++
+    }
+    for (const o of change.odd) this.parts.set(o.window, o.sets)
+    this.total = change.total
+  }
+
+  standing(): Standing {
+    const s = emptyStanding()
+    if (!this.total) return s
+    for (const [, sets] of [...this.parts].sort(([a], [b]) => a - b))
+      for (const k of oddSets) for (const [first, last] of RangeSet.parse(sets[k])) s.odd[k].append(first, last)
+    const { storedThrough, madeAt, acknowledged, foreign, answered, known } = this.total
+    const tally = Object.fromEntries(verdicts.map((v) => [v, this.total![v]])) as Tally
+    return { ...s, storedThrough, madeAt, acknowledged, foreign, answered: RangeSet.parse(answered), known: RangeSet.parse(known), tally }
+  }
+}
+
+type Step =
+  | { kind: 'make'; topic: string }
+  | { kind: 'ack' | 'refuse' | 'drop'; pick: number }
+  | { kind: 'see'; pick: number; altered: boolean }
+  | { kind: 'wait'; ms: number }
+  | { kind: 'judge' | 'foreign' | 'write' | 'die' | 'resend' }
+
+const pick = fc.nat(60)
+const step: fc.Arbitrary<Step> = fc.oneof(
+  { weight: 6, arbitrary: fc.record({ kind: fc.constant('make' as const), topic: fc.constantFrom(...topics) }) },
+  { weight: 5, arbitrary: fc.record({ kind: fc.constant('ack' as const), pick }) },
+  { weight: 6, arbitrary: fc.record({ kind: fc.constant('see' as const), pick, altered: fc.nat(4).map((n) => n === 0) }) },
+  { weight: 1, arbitrary: fc.record({ kind: fc.constantFrom('refuse' as const, 'drop' as const), pick }) },
+  { weight: 3, arbitrary: fc.record({ kind: fc.constant('wait' as const), ms: fc.nat(25_000) }) },
+  { weight: 2, arbitrary: fc.record({ kind: fc.constantFrom('judge' as const, 'foreign' as const, 'write' as const) }) },
+  { weight: 1, arbitrary: fc.record({ kind: fc.constantFrom('die' as const, 'resend' as const) }) },
+)
+
+it('agrees with a row for every message, whatever happens in whatever order, and whenever the engine dies after a write', () => {
+  fc.assert(
+    fc.property(fc.array(step, { maxLength: 160, size: 'max' }), (steps) => {
+      const written = new Written()
+      const rows: Row[] = []
+      let account = new Account(1, emptyStanding(), true, limits)
+      let now = 1_000
+      let foreign = 0
+      const passed = (r: Row) => rows.some((o) => o.seq > r.seq && o.topic === r.topic && o.copies.length > 0)
+      const send = (r: Row) => {
+        r.sent = true
+        r.payloadForgotten = false
+        account.sent({ seq: r.seq, topic: r.topic, digest: r.seq, qos: 1, deviceAt: r.madeAt, producedAt: r.madeAt }, () => undefined)
+      }
+      const resend = () => {
+        for (const r of rows) {
+          if (r.sent || r.end !== null) continue
+          send(r)
+        }
+      }
+      for (const s of steps) {
+        if (s.kind === 'wait') now += s.ms
+        else if (s.kind === 'make') {
+          resend()
+          const seq = account.next(now)
+          account.stored(seq, now)
+          const r: Row = {
+            seq,
+            topic: s.topic,
+            madeAt: now,
+            ackedAt: null,
+            sent: true,
+            copies: [],
+            end: null,
+            missing: false,
+            payloadForgotten: false,
+            givenUp: false,
+            passedThen: false,
+          }
+          rows.push(r)
+          send(r)
+        } else if (s.kind === 'judge') {
+          account.judge(now, up)
+          for (const r of rows) {
+            if (r.copies.length > 0 || r.end !== null || r.ackedAt === null || r.givenUp) continue
+            if (now - r.ackedAt > limits.lateMs) r.missing = true
+            if (now - r.ackedAt > limits.giveUpMs) {
+              r.givenUp = true
+              r.passedThen = passed(r)
+              r.payloadForgotten = true
+            }
+          }
+        } else if (s.kind === 'foreign') {
+          account.foreign(now)
+          foreign++
+        } else if (s.kind === 'write') written.write(account.take())
+        else if (s.kind === 'resend') resend()
+        else if (s.kind === 'die') {
+          // What is seen and not counted yet is not acknowledged to the broker, which repeats it: as if nothing had been seen.
+          if (account.earlyCount > 0) continue
+          written.write(account.take())
+          account = new Account(1, written.standing(), true, limits)
+          const answered = (r: Row) => r.ackedAt !== null || r.end !== null
+          const last = Math.max(0, ...rows.filter(answered).map((r) => r.seq))
+          for (const r of rows) {
+            if (r.copies.length > 0) r.payloadForgotten = true
+            r.sent = answered(r)
+            if (r.end !== null || r.givenUp || (r.copies.length > 0 && r.sent)) continue
+            // Still in the outbox: acknowledged, or sent before another that was; open again.
+            if (r.sent || r.seq < last) send(r)
+            if (r.ackedAt === null) continue
+            account.acknowledged(r.seq, now)
+            r.ackedAt = now
+          }
+        } else {
+          const r = rows[s.pick % Math.max(1, rows.length)]
+          if (!r) continue
+          if (s.kind === 'ack' && r.end === null && r.sent) {
+            account.acknowledged(r.seq, now)
+            r.ackedAt ??= now
+          } else if (s.kind === 'see' && r.end === null) {
+            // What is to be sent again waits for that, and is compared then.
+            const comparable = !r.payloadForgotten || !r.sent
+            account.seen({ seq: r.seq, topic: r.topic, digest: s.altered ? -1 : r.seq, at: now, counted: () => undefined })
+            const disordered = r.givenUp ? r.passedThen : passed(r)
+            r.copies.push({ at: now, altered: s.altered && comparable, disordered })
+          } else if ((s.kind === 'refuse' || s.kind === 'drop') && r.copies.length === 0 && r.end === null && r.ackedAt === null && r.sent) {
+            if (s.kind === 'refuse') account.refused(r.seq)
+            else account.dropped(r.seq, r.madeAt)
+            r.end = s.kind === 'refuse' ? 'rejected' : 'dropped'
+          }
+        }
+      }
+      resend()
+      written.write(account.take())
+      for (const r of rows) expect([r.seq, account.verdict(r.seq)]).toEqual([r.seq, verdictOf(r)])
+      const count = (of: readonly Row[], v: Verdict | 'waiting') => of.filter((r) => verdictOf(r) === v).length
+      expect(account.counts()).toMatchObject({
+        produced: rows.length,
+        stored: rows.length,
+        arrived: rows.filter((r) => r.copies.length > 0).length,
+        waiting: count(rows, 'waiting'),
+        foreign,
+        ...Object.fromEntries(verdicts.map((v) => [v, count(rows, v)])),
+      })
+      expect(written.standing()).toEqual(account.standing)
+      for (const sliceMs of [SLICE_MS, 6 * SLICE_MS]) {
+        const bricks = layBricks(written.slices.values(), sliceMs)
+        expect(bricks.reduce((n, b) => n + b.foreign, 0)).toBe(foreign)
+        for (const b of bricks) {
+          const mine = rows.filter((r) => Math.floor(r.madeAt / sliceMs) * sliceMs === b.start)
+          expect(b).toMatchObject({ produced: mine.length, ...Object.fromEntries(verdicts.map((v) => [v, count(mine, v)])) })
+          expect(brickWaiting(b)).toBe(count(mine, 'waiting'))
+        }
+      }
+    }),
+    { numRuns: 500 },
+  )
+})
