@@ -1,9 +1,12 @@
 import { connect, createServer, type Server, type Socket } from 'node:net'
+import { delayed } from './delayed'
 
 /** A door in front of a server on this machine, so that its link can be cut: while shut, connections are reset at once. */
 export class Gate {
   private readonly sockets = new Set<Socket>()
   private shutUntil = 0
+  /** Everything passes so much later, ms, each way. */
+  slowMs = 0
 
   private constructor(private readonly server: Server) {}
 
@@ -18,7 +21,22 @@ export class Gate {
       const far = connect({ port: target, host: '127.0.0.1', noDelay: true })
       gate.keep(near)
       gate.keep(far)
-      near.pipe(far).pipe(near)
+      for (const [from, to] of [
+        [near, far],
+        [far, near],
+      ] as const) {
+        const pass = delayed(
+          () => gate.slowMs,
+          (chunk: Buffer) => {
+            if (to.writable && !to.write(chunk)) {
+              from.pause()
+              to.once('drain', () => from.resume())
+            }
+          },
+        )
+        from.on('data', pass)
+        from.on('end', () => to.end())
+      }
       const end = () => {
         near.destroy()
         far.destroy()

@@ -56,7 +56,7 @@ export async function tellPanel(path: string, body: unknown): Promise<void> {
 
 export interface Line {
   publication: string
-  counts: Record<'produced' | 'stored' | 'sent' | 'acknowledged' | 'confirmed' | 'missing' | 'doubled' | 'waiting' | 'dropped' | 'unknown', number>
+  counts: Record<'produced' | 'stored' | 'sent' | 'acknowledged' | 'arrived' | 'missing' | 'doubled' | 'waiting' | 'dropped' | 'unknown', number>
 }
 export const ledger = () => api<Line[]>('GET', '/api/ledger')
 

@@ -10,7 +10,7 @@ const count = (text: string | null) => Number((text ?? '').replace(/,/g, ''))
 test('confirmed messages stand on the page within a minute of the start', async ({ page }) => {
   await logIn(page, 'viewer')
   await page.goto('/proof')
-  const confirmed = page.locator('[data-line="Kiln zones, each change"] [data-count="confirmed"]')
+  const confirmed = page.locator('[data-line="Kiln zones, each change"] [data-count="arrived"]')
   await expect.poll(async () => count(await confirmed.textContent()), { timeout: 60_000 }).toBeGreaterThan(10)
   expect(Date.now() - Number(process.env.EMBRIK_E2E_BEGAN)).toBeLessThan(60_000)
   // The picture follows: at least one brick is filled.
@@ -97,11 +97,11 @@ test('a source added anew, refused and then trusted, is followed to the far end'
   // Proof: what was sent was confirmed.
   await page.goto('/proof')
   const line = page.locator('[data-line="Zone 13, each second"]')
-  await expect.poll(async () => count(await line.locator('[data-count="confirmed"]').textContent()), { timeout: 30_000 }).toBeGreaterThanOrEqual(5)
+  await expect.poll(async () => count(await line.locator('[data-count="arrived"]').textContent()), { timeout: 30_000 }).toBeGreaterThanOrEqual(5)
   await expect
     .poll(async () => {
       const sent = count(await line.locator('[data-count="sent"]').textContent())
-      return sent > 0 && sent === count(await line.locator('[data-count="confirmed"]').textContent())
+      return sent > 0 && sent === count(await line.locator('[data-count="arrived"]').textContent())
     })
     .toBe(true)
   await expect(line.locator('[data-count="missing"]')).toHaveText('0')
@@ -113,7 +113,7 @@ async function settled() {
     .poll(
       async () => {
         const s = await sums()
-        return s.produced > 0 && s.confirmed + s.missing + s.dropped + s.unknown >= s.produced && s.waiting === 0
+        return s.produced > 0 && s.arrived + s.missing + s.dropped + s.unknown >= s.produced && s.waiting === 0
       },
       { timeout: 60_000, intervals: [100] },
     )
@@ -162,11 +162,11 @@ test('the engine is killed: it comes back, and nothing is missing', async ({ pag
   await expect(away).toBeVisible()
   await expect.poll(async () => Number(readFileSync(join(home, 'logs', 'engine.pid'), 'utf8'))).not.toBe(pid)
   await expect(away).toBeHidden({ timeout: 30_000 })
-  await expect.poll(async () => (await sums().catch(() => before)).confirmed, { timeout: 60_000 }).toBeGreaterThan(before.confirmed + 50)
+  await expect.poll(async () => (await sums().catch(() => before)).arrived, { timeout: 60_000 }).toBeGreaterThan(before.arrived + 50)
   const after = await settled()
   expect(after).toMatchObject({ missing: 0, dropped: 0, unknown: 0 })
-  expect(after.confirmed).toBe(after.produced)
-  for (const line of await ledger()) expect(line.counts.confirmed).toBeGreaterThan(0)
+  expect(after.arrived).toBe(after.produced)
+  for (const line of await ledger()) expect(line.counts.arrived).toBeGreaterThan(0)
 })
 
 test('a second MQTT client with the certificate of the demo folder reads the messages; one without is refused', async () => {

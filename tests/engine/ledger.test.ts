@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, beforeEach, expect, it } from 'vitest'
 import { newId } from '~/contract/id'
-import { SLICE_MS } from '~/core/delivery/account'
+import { type Account, SLICE_MS } from '~/core/delivery/account'
+import { emptyTally } from '~/core/delivery/verdict'
 import { Ledger } from '~/engine/ledger/ledger'
 import { claimFlush, lastFlush, wallBricks } from '~/store/ledger'
 import { freshDatabase } from './support'
@@ -45,12 +46,13 @@ const at = Math.floor(Date.now() / SLICE_MS) * SLICE_MS
 function send(ledger: Ledger, n: number): void {
   const a = ledger.account(delivery)
   for (let i = 0; i < n; i++) {
-    const seq = a.next()
+    const seq = a.next(at + i)
     a.stored(seq, at + i)
-    a.sent(seq, at + i, at + i, () => undefined)
+    a.sent({ seq, topic: 't', digest: seq, qos: 1, deviceAt: at + i, producedAt: at + i }, () => undefined)
     a.acknowledged(seq, at + i)
   }
 }
+const see = (a: Account, seq: number, when: number) => a.seen({ seq, topic: 't', digest: seq, at: when, counted: () => undefined })
 const bricks = async () =>
   (await wallBricks(t.db, at - SLICE_MS, at + 10 * SLICE_MS, SLICE_MS)).filter((b) => b.delivery === delivery).map((b) => b.brick)
 
@@ -58,14 +60,22 @@ it('stands after a new start where it was written', async () => {
   const first = await loaded()
   send(first, 100)
   const a = first.account(delivery)
-  for (let seq = 1; seq <= 90; seq++) if (seq !== 50) a.seen(seq, at + 1000, false)
-  a.seen(7, at + 1001, false)
+  for (let seq = 1; seq <= 90; seq++) if (seq !== 50) see(a, seq, at + 1000)
+  see(a, 7, at + 1001)
   await first.flush()
   const second = await loaded()
-  expect(second.countsOf(delivery)).toMatchObject({ produced: 100, stored: 100, acknowledged: 100, confirmed: 89, doubled: 1, waiting: 11 })
-  expect(await bricks()).toEqual([{ start: at, produced: 100, confirmed: 89, late: 0, missing: 0, doubled: 1, dropped: 0 }])
+  expect(second.countsOf(delivery)).toMatchObject({
+    produced: 100,
+    stored: 100,
+    acknowledged: 100,
+    arrived: 89,
+    confirmed: 88,
+    doubled: 1,
+    waiting: 11,
+  })
+  expect(await bricks()).toEqual([{ start: at, produced: 100, foreign: 0, ...emptyTally(), confirmed: 88, doubled: 1 }])
   expect(second.latencyOf(delivery)?.count).toBe(89)
-  expect(second.account(delivery).next()).toBe(101)
+  expect(second.account(delivery).next(at)).toBe(101)
 })
 
 it('adds to slices that an earlier engine wrote', async () => {
@@ -117,12 +127,12 @@ it('mends the slice of a message that came after it was given up', async () => {
   const ledger = await loaded()
   send(ledger, 2)
   const a = ledger.account(delivery)
-  a.judge(at + 700_000, { upSince: 0, blindBefore: 0 })
+  a.judge(at + 700_000, { connectedAt: 0, caughtUpAt: 0, blindBefore: 0 })
   await ledger.flush()
   expect((await bricks())[0]).toMatchObject({ produced: 2, confirmed: 0, missing: 2 })
-  a.seen(2, at + 800_000, false)
+  see(a, 2, at + 800_000)
   await ledger.flush()
-  expect((await bricks())[0]).toMatchObject({ confirmed: 1, late: 1, missing: 1 })
+  expect((await bricks())[0]).toMatchObject({ confirmed: 0, late: 1, missing: 1 })
 })
 
 it('passes over a delivery that was removed meanwhile', async () => {

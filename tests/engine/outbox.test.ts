@@ -86,10 +86,15 @@ describe('an outbox', () => {
 
     const second = outbox()
     const resumed: [number, boolean, boolean][] = []
-    await second.box.load((item, uncounted, acknowledged) => resumed.push([item.envelope.seq, uncounted, acknowledged]))
+    await second.box.load((item, uncounted, acknowledged) => {
+      resumed.push([item.envelope.seq, uncounted, acknowledged])
+      // Number 33 was acknowledged out of order: the ledger knows.
+      return acknowledged || item.envelope.seq === 33
+    })
     expect(resumed.filter((r) => r[2]).map((r) => r[0])).toEqual(many(1, 20))
     expect(resumed.every((r) => !r[1])).toBe(true)
-    expect(seqs(await drain(second.box, 30))).toEqual(many(21, 50))
+    expect(resumed.map((r) => r[0])).toEqual(many(1, 50))
+    expect(seqs(await drain(second.box, 29))).toEqual(many(21, 50).filter((n) => n !== 33))
     second.box.offer([envelope(51)])
     expect(seqs(await drain(second.box, 1))).toEqual([51])
     await second.box.close()
@@ -105,7 +110,10 @@ describe('an outbox', () => {
     await first.box.close()
     const second = outbox()
     const uncounted: number[] = []
-    await second.box.load((item, u) => u && uncounted.push(item.envelope.seq))
+    await second.box.load((item, u, acknowledged) => {
+      if (u) uncounted.push(item.envelope.seq)
+      return acknowledged
+    })
     expect(uncounted).toEqual([2])
     await second.box.close()
   })
@@ -146,7 +154,7 @@ describe('an outbox', () => {
     await flush(first.box)
     await first.box.close()
     const second = outbox()
-    await second.box.load(() => undefined)
+    await second.box.load((_item, _uncounted, acknowledged) => acknowledged)
     second.box.offer([envelope(2)])
     const [next] = await drain(second.box, 1)
     expect(next!.segment.no).toBeGreaterThan(item!.segment.no)
@@ -179,7 +187,7 @@ describe('an outbox', () => {
     await flush(first.box)
     await first.box.close()
     const second = outbox()
-    await second.box.load(() => undefined)
+    await second.box.load((_item, _uncounted, acknowledged) => acknowledged)
     expect(seqs(await drain(second.box, 30))).toEqual(many(1, 30))
     await second.box.close()
   })

@@ -167,7 +167,7 @@ describe.each([0, 1, 2] as const)('from a tag to the witness at QoS %s', (qos) =
     const first = counts(d).produced
     for (let i = 0; i < 20; i++) turn()
     const all = first + 20 * ZONES
-    await until(() => counts(d).confirmed === all && counts(d).acknowledged === all, 'all confirmed')
+    await until(() => counts(d).arrived === all && counts(d).acknowledged === all, 'all confirmed')
     expect(counts(d)).toMatchObject({ produced: all, stored: all, sent: all, missing: 0, doubled: 0, late: 0, waiting: 0 })
     await until(() => mine().length === all, 'the bystander to hear all')
     expect(new Set(mine().map((h) => h.id)).size).toBe(all)
@@ -190,7 +190,7 @@ it('loses nothing and keeps the order when the link is cut again and again under
   }
   await quiet(d)
   expect(counts(d).missing).toBe(0)
-  expect(counts(d).confirmed).toBe(counts(d).produced)
+  expect(counts(d).arrived).toBe(counts(d).produced)
   await until(
     () => new Set(heard.filter((h) => h.topic.startsWith('varnmoor/cut')).map((h) => h.id)).size === counts(d).produced,
     'the bystander to hear all',
@@ -217,7 +217,7 @@ it('goes on where it was after the engine went away in the middle, and the accou
   await until(() => engine.publishers.has(p.id), 'the publication to be live again')
   await quiet(d)
   expect(counts(d).produced).toBe(produced)
-  expect(counts(d)).toMatchObject({ missing: 0, confirmed: produced })
+  expect(counts(d)).toMatchObject({ missing: 0, arrived: produced })
   await setRunning(t.db, p.id, false)
 })
 
@@ -234,7 +234,7 @@ it('holds what comes while the destination is switched off, and sends it when it
   expect(counts(d)).toMatchObject({ sent: before.sent, waiting: before.waiting + ZONES })
   await changeDestination(t.db, destinationId, { ...draft, enabled: true })
   await quiet(d)
-  expect(counts(d)).toMatchObject({ confirmed: counts(d).produced, missing: 0 })
+  expect(counts(d)).toMatchObject({ arrived: counts(d).produced, missing: 0 })
   await setRunning(t.db, p.id, false)
 })
 
@@ -246,7 +246,7 @@ it('lets the witness listen to more while messages flow, and misses none', async
   await flow
   for (const d of [one.delivery(), all.delivery()]) {
     await quiet(d)
-    expect(counts(d)).toMatchObject({ confirmed: counts(d).produced, doubled: 0, missing: 0, unknown: 0 })
+    expect(counts(d)).toMatchObject({ arrived: counts(d).produced, doubled: 0, missing: 0, unknown: 0 })
   }
   await setRunning(t.db, one.id, false)
   await setRunning(t.db, all.id, false)
@@ -259,7 +259,7 @@ it('counts what the broker refuses, with its reason, and does not send it for ev
   const all = counts(d).produced
   expect(all).toBeGreaterThanOrEqual(ZONES)
   await until(() => counts(d).rejected === all, 'all refused')
-  expect(counts(d)).toMatchObject({ waiting: 0, missing: 0, confirmed: 0 })
+  expect(counts(d)).toMatchObject({ waiting: 0, missing: 0, arrived: 0 })
   await engine.events.flush()
   expect((await listEvents(t.db, 20)).find((e) => e.code === 'mqtt.refused-135')?.message).toContain('not allowed to publish')
   await setRunning(t.db, p.id, false)
@@ -268,7 +268,7 @@ it('counts what the broker refuses, with its reason, and does not send it for ev
 it('speaks by the clock when asked to', async () => {
   turn()
   const p = await live({ name: 'clock', topic: '{enterprise}/clock/{unit}', trigger: { kind: 'every', seconds: 0.2 } })
-  await until(() => counts(p.delivery()).confirmed >= 3 * ZONES, 'three rounds')
+  await until(() => counts(p.delivery()).arrived >= 3 * ZONES, 'three rounds')
   await setRunning(t.db, p.id, false)
 })
 

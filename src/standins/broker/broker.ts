@@ -2,8 +2,10 @@ import { createServer as createTcp, type Server, type Socket } from 'node:net'
 import { createServer as createTls } from 'node:tls'
 import { Access, type User } from './access'
 import { Connection } from './connection'
+import { type BrokerFaults, Faults, noFaults } from './faults'
 import { type Message, Session, type Subscription } from './session'
 import { topicMatches } from './topics'
+import { type Arrival, type Copy, Truth } from './truth'
 
 export interface BrokerPorts {
   plain: number
@@ -18,7 +20,14 @@ export interface BrokerOptions {
   certificate: string
   key: string
   users: readonly User[]
+  /** The log keeps so many messages and so many deliveries. */
+  logLimit?: number
+  /** What the log takes to tell messages apart; unless given, the user property `embrik-id`. */
+  keyOf?: (m: Message) => string | null
 }
+
+/** A reordered delivery that nothing passes goes out after so long, ms. */
+const HELD_AT_MOST = 500
 
 export type Door = keyof BrokerPorts
 
@@ -33,10 +42,14 @@ export class Broker {
   private routes = new Map<string, { session: Session; subscription: Subscription }[]>()
   private readonly turns = new Map<string, number>()
   private shutUntil = 0
+  private readonly held = new Map<Session, { after: number; go: () => void }[]>()
+  readonly faults = new Faults()
+  readonly truth: Truth
   published = 0
   delivered = 0
 
   private constructor(private readonly options: BrokerOptions) {
+    this.truth = new Truth(options.logLimit ?? 100_000, options.keyOf ?? idProperty)
     this.access = new Access(options.users)
   }
 
@@ -134,8 +147,15 @@ export class Broker {
     return [...this.retained.values()].filter((m) => topicMatches(filter, m.topic) && (m.expires === null || m.expires > now))
   }
 
-  publish(message: Message): void {
+  /** From now on these things go wrong, and no others; null: nothing does. */
+  setFaults(faults: BrokerFaults | null): void {
+    this.faults.set(faults ?? noFaults)
+    for (const list of this.held.values()) for (const h of list.splice(0)) h.go()
+  }
+
+  publish(message: Message): Arrival {
     this.published++
+    const arrival = this.truth.arrived(message)
     if (message.retain) {
       if (message.payload.length === 0) this.retained.delete(message.topic)
       else this.retained.set(message.topic, message)
@@ -149,22 +169,74 @@ export class Broker {
       } else if (!(r.subscription.noLocal && r.session.clientId === message.from))
         bySession.set(r.session, [...(bySession.get(r.session) ?? []), r.subscription])
     }
-    for (const [session, subs] of bySession) this.hand(session, subs, message)
+    for (const [session, subs] of bySession) this.hand(session, subs, message, arrival)
     for (const [key, members] of groups) {
       const there = members.filter((m) => m.session.line !== null)
       const pool = there.length > 0 ? there : members
       const turn = (this.turns.get(key) ?? 0) % pool.length
       this.turns.set(key, turn + 1)
       const one = pool[turn]!
-      this.hand(one.session, [one.subscription], message)
+      this.hand(one.session, [one.subscription], message, arrival)
     }
+    return arrival
   }
 
-  private hand(session: Session, subs: Subscription[], message: Message): void {
+  private hand(session: Session, subs: Subscription[], message: Message, arrival: Arrival): void {
     const qos = Math.min(message.qos, Math.max(...subs.map((s) => s.qos))) as 0 | 1 | 2
     const ids = subs.flatMap((s) => (s.id === null ? [] : [s.id]))
-    this.delivered++
-    session.deliver(message, qos, message.retain && subs.some((s) => s.keepRetain), ids)
+    const retain = message.retain && subs.some((s) => s.keepRetain)
+    const { clientId } = session
+    const fate = this.faults.fate(clientId)
+    const log = () => this.truth.copy(arrival, clientId, fate)
+    const go = (copy: Copy, m = message) => {
+      this.delivered++
+      session.deliver(m, qos, retain, ids, copy)
+    }
+    switch (fate) {
+      case 'dropped':
+        log()
+        return
+      case 'doubled':
+        go(log())
+        go(log())
+        break
+      case 'delayed':
+        setTimeout(() => go(log()), this.faults.settings.delayMs)
+        return
+      case 'reordered':
+        this.hold(session, () => go(log()))
+        return
+      case 'altered':
+        go(log(), { ...message, payload: this.faults.altered(message.payload) })
+        break
+      default:
+        go(log())
+    }
+    this.passed(session)
+  }
+
+  /** Keeps a delivery back until a few later ones have passed it. */
+  private hold(session: Session, go: () => void): void {
+    const held = { after: this.faults.passing(), go }
+    const list = this.held.get(session) ?? []
+    this.held.set(session, list)
+    list.push(held)
+    setTimeout(() => {
+      const i = list.indexOf(held)
+      if (i < 0) return
+      list.splice(i, 1)
+      go()
+    }, HELD_AT_MOST)
+  }
+
+  private passed(session: Session): void {
+    const list = this.held.get(session)
+    if (!list || list.length === 0) return
+    for (const h of [...list]) {
+      if (--h.after > 0) continue
+      list.splice(list.indexOf(h), 1)
+      h.go()
+    }
   }
 
   private route(topic: string) {
@@ -184,4 +256,9 @@ export class Broker {
     for (const s of this.sessions.values()) if (s.expiryTimer) clearTimeout(s.expiryTimer)
     await Promise.all(this.servers.map((s) => new Promise<void>((done) => s.close(() => done()))))
   }
+}
+
+function idProperty(m: Message): string | null {
+  const id = m.properties.userProperties?.['embrik-id']
+  return (Array.isArray(id) ? id[0] : id) ?? null
 }

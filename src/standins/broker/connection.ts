@@ -1,10 +1,12 @@
 import type { Socket } from 'node:net'
 import type { TLSSocket } from 'node:tls'
 import mqtt, { type IConnectPacket, type IPublishPacket, type ISubscribePacket, type Packet } from 'mqtt-packet'
+import { delayed } from '../delayed'
 import type { User } from './access'
 import type { Broker, Door } from './broker'
 import type { Line, Message, Session } from './session'
 import { goodFilter, goodTopic } from './topics'
+import type { Arrival } from './truth'
 
 /** Reason codes, MQTT 5 2.4. */
 const Reason = {
@@ -50,9 +52,15 @@ export class Connection implements Line {
       }
     })
     parser.on('error', () => this.end(Reason.protocolError))
+    const hear = delayed(
+      () => broker.faults.settings.slowMs,
+      (chunk: Buffer) => {
+        if (!socket.destroyed) parser.parse(chunk)
+      },
+    )
     socket.on('data', (chunk: Buffer) => {
       this.heard = Date.now()
-      parser.parse(chunk)
+      hear(chunk)
     })
     socket.on('error', () => socket.destroy())
     socket.on('close', () => this.closed())
@@ -111,6 +119,7 @@ export class Connection implements Line {
     this.version = (p.protocolVersion ?? 4) as 3 | 4 | 5
     this.parsing.protocolVersion = this.version
     if (this.session) return this.end(Reason.protocolError)
+    if (this.broker.faults.settings.refuseLogins) return this.refuse(Reason.badCredentials, 4)
     if (this.door === 'mutual') {
       const tls = this.socket as TLSSocket
       const name = tls.authorized ? tls.getPeerCertificate().subject?.CN : undefined
@@ -172,11 +181,12 @@ export class Connection implements Line {
     const allowed = this.broker.access.mayPublish(this.user!, topic)
     if (!allowed && this.version !== 5) return this.end(Reason.notAuthorized)
     const reasonCode = allowed ? 0 : Reason.notAuthorized
+    let arrival: Arrival | null = null
     const known = p.qos === 2 && session.incoming.has(p.messageId!)
     if (allowed && !known) {
       const { payloadFormatIndicator, contentType, responseTopic, correlationData, userProperties } = p.properties ?? {}
       const expiry = p.properties?.messageExpiryInterval
-      this.broker.publish({
+      arrival = this.broker.publish({
         topic,
         payload: Buffer.isBuffer(p.payload) ? p.payload : Buffer.from(p.payload),
         qos: p.qos,
@@ -186,11 +196,18 @@ export class Connection implements Line {
         from: session.clientId,
       })
     }
-    if (p.qos === 1) this.write({ cmd: 'puback', messageId: p.messageId!, reasonCode } as Packet)
-    if (p.qos === 2) {
-      if (allowed) session.incoming.add(p.messageId!)
-      this.write({ cmd: 'pubrec', messageId: p.messageId!, reasonCode } as Packet)
+    if (p.qos === 2 && allowed) session.incoming.add(p.messageId!)
+    if (p.qos > 0) this.acknowledge({ cmd: p.qos === 1 ? 'puback' : 'pubrec', messageId: p.messageId!, reasonCode } as Packet, arrival)
+  }
+
+  private acknowledge(packet: Packet, arrival: Arrival | null): void {
+    if (this.broker.faults.dropsAck()) {
+      if (arrival) arrival.ack = 'dropped'
+      return
     }
+    if (arrival) arrival.ack = 'sent'
+    this.write(packet)
+    if (this.broker.faults.closesAfterAck()) this.socket.end()
   }
 
   private subscribe(p: ISubscribePacket): void {

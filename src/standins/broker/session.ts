@@ -1,4 +1,5 @@
 import type { IPublishPacket, UserProperties } from 'mqtt-packet'
+import type { Copy } from './truth'
 
 export interface Message {
   topic: string
@@ -35,6 +36,8 @@ export interface Out {
   /** Whether PUBREC has come: then only PUBREL is repeated. */
   received: boolean
   sent: boolean
+  /** Its line in the broker's log. */
+  copy: Copy | null
 }
 
 /** How a session reaches its client while it is connected. */
@@ -64,12 +67,13 @@ export class Session {
 
   constructor(readonly clientId: string) {}
 
-  deliver(message: Message, qos: 0 | 1 | 2, retain: boolean, ids: number[]): void {
+  deliver(message: Message, qos: 0 | 1 | 2, retain: boolean, ids: number[], copy: Copy | null = null): void {
     if (qos === 0) {
+      if (copy && this.line) copy.sentAt = Date.now()
       this.line?.publish({ ...this.packet(message, ids), qos: 0, retain, dup: false })
       return
     }
-    const out: Out = { message, qos, retain, ids, received: false, sent: false }
+    const out: Out = { message, qos, retain, ids, received: false, sent: false, copy }
     if (!this.line && this.expiry === 0) return
     if (this.line && this.queue.length === 0 && this.inflight.size < this.line.receiveMaximum) this.send(out)
     else if (this.queue.length < QUEUE_MAX) this.queue.push(out)
@@ -98,12 +102,17 @@ export class Session {
 
   private emit(id: number, out: Out, dup: boolean): void {
     out.sent = true
+    if (out.copy && this.line) out.copy.sentAt ??= Date.now()
     this.line?.publish({ ...this.packet(out.message, out.ids), qos: out.qos, retain: out.retain, dup, messageId: id })
   }
 
   /** PUBACK, or PUBCOMP after QoS 2. */
   done(id: number): void {
-    if (this.inflight.delete(id)) this.pump()
+    const out = this.inflight.get(id)
+    if (!out) return
+    this.inflight.delete(id)
+    if (out.copy) out.copy.ackedAt = Date.now()
+    this.pump()
   }
 
   /** PUBREC: false for an unknown identifier. */

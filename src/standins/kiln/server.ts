@@ -32,6 +32,8 @@ export interface SeenCertificate {
 /** The kiln controller's OPC UA server. */
 export class KilnServer {
   private timer: NodeJS.Timeout | null = null
+  /** Nobody logs in any more; who is in stays. */
+  refuseLogins = false
 
   private constructor(
     private readonly server: OPCUAServer,
@@ -46,6 +48,8 @@ export class KilnServer {
     const certificates = new OPCUACertificateManager({ rootFolder, automaticallyAcceptUnknownCertificate: false })
     await certificates.initialize()
     for (const der of o.trusted) await certificates.trustCertificate(der)
+    let kiln: KilnServer | null = null
+    const isValidUser = (user: string, password: string) => !kiln?.refuseLogins && user === o.login.user && password === o.login.password
     const server = new OPCUAServer({
       port: o.port,
       host: '127.0.0.1',
@@ -56,12 +60,12 @@ export class KilnServer {
       securityModes: [MessageSecurityMode.None, MessageSecurityMode.Sign, MessageSecurityMode.SignAndEncrypt],
       securityPolicies: [SecurityPolicy.None, SecurityPolicy.Basic256Sha256],
       allowAnonymous: false,
-      userManager: { isValidUser: (user: string, password: string) => user === o.login.user && password === o.login.password },
+      userManager: { isValidUser },
       serverInfo: { applicationUri: 'urn:varnmoor:kiln-controller', productUri: 'urn:varnmoor:kiln' },
       buildInfo: { productName: 'Kiln controller', manufacturerName: 'Varnmoor Clayworks', softwareVersion: '4.2' },
     })
     await server.initialize()
-    const kiln = new KilnServer(server, certificates, rootFolder)
+    kiln = new KilnServer(server, certificates, rootFolder)
     kiln.build()
     await server.start()
     return kiln

@@ -1,11 +1,14 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { z } from 'zod'
 import type { Broker } from '../broker/broker'
+import { BrokerFaults } from '../broker/faults'
 import type { Gate } from '../gate'
 import type { KilnServer } from '../kiln/server'
 import { page } from './page'
 
 const Cut = z.object({ seconds: z.number().min(0).max(3600) })
+const KilnFaults = z.strictObject({ slowMs: z.number().min(0).max(60_000).default(0), refuseLogins: z.boolean().default(false) })
+const LOG_PAGE = 10_000
 const Trust = z.object({ trusted: z.boolean() })
 
 export interface Works {
@@ -63,9 +66,14 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
   }
   if (route === 'GET /api/state')
     return answer(res, 200, {
-      kiln: { cut: works.kilnGate.isShut(), certificates: await works.kiln.seen() },
+      kiln: {
+        cut: works.kilnGate.isShut(),
+        faults: { slowMs: works.kilnGate.slowMs, refuseLogins: works.kiln.refuseLogins },
+        certificates: await works.kiln.seen(),
+      },
       broker: {
         cut: works.broker.isShut(),
+        faults: works.broker.faults.settings,
         published: works.broker.published,
         delivered: works.broker.delivered,
         clients: [...works.broker.sessions.values()].map((s) => ({
@@ -84,6 +92,23 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
   if (route === 'POST /api/kiln/cut') {
     works.kilnGate.cut(Cut.parse(await body(req)).seconds)
     return answer(res, 200, { cut: works.kilnGate.isShut() })
+  }
+  if (route === 'PUT /api/broker/faults') {
+    works.broker.setFaults(BrokerFaults.parse(await body(req)))
+    return answer(res, 200, works.broker.faults.settings)
+  }
+  if (route === 'PUT /api/kiln/faults') {
+    const faults = KilnFaults.parse(await body(req))
+    works.kilnGate.slowMs = faults.slowMs
+    works.kiln.refuseLogins = faults.refuseLogins
+    return answer(res, 200, faults)
+  }
+  if (route === 'GET /api/broker/log') {
+    const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
+    const { arrivals, copies } = works.broker.truth
+    const page = arrivals.slice(arrivals.findIndex((a) => a.n > after)).slice(0, arrivals.some((a) => a.n > after) ? LOG_PAGE : 0)
+    const numbers = new Set(page.map((a) => a.n))
+    return answer(res, 200, { arrivals: page, copies: copies.filter((c) => numbers.has(c.arrival)) })
   }
   const certificate = /^POST \/api\/kiln\/certificates\/([0-9a-fA-F]{40})$/.exec(route)
   if (certificate) {
