@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import pg from 'pg'
 import type { DestinationDraft } from '~/contract/destination'
 import { certificateFacts } from '~/core/credential/certificate'
-import { Broker } from '~/standins/broker/broker'
+import { Broker, type BrokerOptions } from '~/standins/broker/broker'
 import { type DemoPki, demoPki } from '~/standins/pki'
 import { brokerUsers } from '~/standins/plant'
 import { addCredential } from '~/store/credential'
@@ -58,7 +58,7 @@ export interface TestBroker {
   ports: { plain: number; tls: number; mutual: number }
 }
 
-export async function startBroker(ports?: TestBroker['ports']): Promise<TestBroker> {
+export async function startBroker(ports?: TestBroker['ports'], more: Pick<BrokerOptions, 'keyOf' | 'logLimit'> = {}): Promise<TestBroker> {
   const own = ports ?? { plain: await freePort(), tls: await freePort(), mutual: await freePort() }
   const c = await certificates()
   const broker = await Broker.start({
@@ -68,6 +68,7 @@ export async function startBroker(ports?: TestBroker['ports']): Promise<TestBrok
     certificate: c.broker.certificate,
     key: c.broker.key,
     users: brokerUsers,
+    ...more,
   })
   return { broker, ports: own }
 }

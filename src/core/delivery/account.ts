@@ -294,6 +294,11 @@ export class Account {
     return this.topics.get(topic)?.find(digest) ?? null
   }
 
+  /** Whether all up to this number has been handed to the wire by this run, or needs not to be. */
+  wasSent(seq: number): boolean {
+    return seq <= this.sentNow || this.standing.answered.has(seq) || seq < 1
+  }
+
   /** Something came on a topic of this delivery that it never sent. */
   foreign(at: number): void {
     this.standing.foreign++

@@ -150,9 +150,12 @@ export class Ledger {
 
   /** Writes all that is known; one at a time. Resolves when written or when the database was away. */
   flush(): Promise<void> {
-    this.flushing ??= this.write().finally(() => {
-      this.flushing = null
-    })
+    // Set before anything runs: what is collected may call for a flush itself.
+    this.flushing ??= Promise.resolve()
+      .then(() => this.write())
+      .finally(() => {
+        this.flushing = null
+      })
     return this.flushing
   }
 

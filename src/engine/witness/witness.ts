@@ -32,8 +32,8 @@ export interface WitnessOptions {
 
 /** Quiet for so long after connecting: it is through with what waited for it at the broker. */
 const QUIET_MS = 1000
-/** So long an unknown payload waits for its message to be sent (again) before it counts as foreign, where there is no id. */
-const STRANGER_MS = 5000
+/** So long an unknown payload waits at most for its message to be sent (again) before it counts as foreign, where there is no id. */
+const STRANGER_MS = 60_000
 
 interface Stranger {
   topic: string
@@ -41,6 +41,8 @@ interface Stranger {
   at: number
   id: number | null
   delivered: Delivered
+  /** The accounts of its topic, and what each had stored when it came: once that is sent, it can be none of theirs. */
+  before: [Account, number][]
 }
 
 /** Reads everything back at the far end of one destination and tells the ledger what came. */
@@ -235,7 +237,7 @@ export class Witness {
     }
     const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen' }
     if (id !== null) this.counted.set(id, delivered)
-    if (!this.o.byId) return this.byPayload({ topic: packet.topic, digest: sum, at, id, delivered })
+    if (!this.o.byId) return this.byPayload({ topic: packet.topic, digest: sum, at, id, delivered, before: [] })
     const property = packet.properties?.userProperties?.[ID_PROPERTY]
     const ours = parseMessageId(this.o.installation, Array.isArray(property) ? property[0] : property)
     const account = ours ? this.o.ledger.accounts.get(ours.delivery) : undefined
@@ -274,9 +276,16 @@ export class Witness {
   // ---- without ids
 
   private byPayload(s: Stranger): void {
-    const before = this.strangers.get(s.topic)
-    if (before) before.push(s)
-    else if (!this.match(s)) this.strangers.set(s.topic, [s])
+    const list = this.strangers.get(s.topic)
+    if (!list && this.match(s)) return
+    s.before = this.o.topics.accounts(s.topic).map((a) => [a, a.standing.storedThrough])
+    if (list) list.push(s)
+    else if (this.nobodys(s, s.at)) this.foreign(s.topic, s.at, s.id, s.delivered, false)
+    else this.strangers.set(s.topic, [s])
+  }
+
+  private nobodys(s: Stranger, now: number): boolean {
+    return s.before.every(([a, stored]) => a.wasSent(stored)) || now - s.at > STRANGER_MS
   }
 
   private match(s: Stranger): boolean {
@@ -296,7 +305,7 @@ export class Witness {
       while (n < list.length) {
         const s = list[n]!
         if (!this.match(s)) {
-          if (now - s.at < STRANGER_MS) break
+          if (!this.nobodys(s, now)) break
           this.foreign(topic, s.at, s.id, s.delivered, false)
         }
         n++
