@@ -16,9 +16,8 @@ import { Vault } from '~/store/vault'
 
 export const folder = (name: string) => mkdtempSync(join(tmpdir(), `embrik-${name}-`))
 
-/** A database of its own on the test server, migrated; dropped by `drop`. */
-export async function freshDatabase(): Promise<{ db: Db; url: string; vault: Vault; drop: () => Promise<void> }> {
-  const server = process.env.EMBRIK_TEST_DATABASE_URL
+/** A database of its own on the test server (or another), migrated; dropped by `drop`. */
+export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_URL) {
   if (!server) throw new Error('EMBRIK_TEST_DATABASE_URL is not set: run these through npm test')
   const name = `t_${randomBytes(6).toString('hex')}`
   const admin = async (text: string) => {
@@ -31,12 +30,22 @@ export async function freshDatabase(): Promise<{ db: Db; url: string; vault: Vau
   const url = server.replace(/\/[^/]*$/, `/${name}`)
   const db = openDatabase(url, 6)
   await migrate(db)
+  const key = randomBytes(32)
+  let open = true
+  const close = async () => {
+    if (open) await db.destroy()
+    open = false
+  }
   return {
     db,
     url,
-    vault: new Vault(randomBytes(32)),
+    name,
+    /** Of the vault, in hexadecimal digits. */
+    key: key.toString('hex'),
+    vault: new Vault(key),
+    close,
     drop: async () => {
-      await db.destroy()
+      await close()
       await admin(`drop database ${name} with (force)`)
     },
   }

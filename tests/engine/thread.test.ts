@@ -3,15 +3,12 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DestinationDraft } from '~/contract/destination'
 import type { PublicationDraft } from '~/contract/publication'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
-import { compile } from '~/core/publication/compile'
 import { mqttDriver } from '~/engine/destinations/mqtt/driver'
 import { Engine } from '~/engine/engine'
 import { addDestination, changeDestination } from '~/store/destination'
-import { addClass, addEquipment, listClasses, listEquipment } from '~/store/equipment'
 import { listEvents } from '~/store/event'
-import { addPublication, goLive, setRunning } from '~/store/publication'
-import { addSource } from '~/store/source'
-import { addTags, listTags } from '~/store/tag'
+import { setRunning } from '~/store/publication'
+import { publish, zonesPlant } from './plant'
 import { brokerSettings, certificates, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
 
 const ZONES = 20
@@ -36,38 +33,7 @@ beforeAll(async () => {
   t = await freshDatabase()
   b = await startBroker()
   settings = await brokerSettings(t.db, t.vault, b.ports)
-  const source = await addSource(t.db, t.vault, {
-    name: 'by hand',
-    kind: 'opcua',
-    enabled: false,
-    settings: { endpoint: 'opc.tcp://127.0.0.1:1/x', mode: 'None', policy: 'None', login: 'anonymous', rateMs: 500, retryMs: 1000 },
-  })
-  const tags = await addTags(
-    t.db,
-    Array.from({ length: ZONES }, (_, i) => ({
-      name: `Zone ${i + 1}/n`,
-      sourceId: source.id,
-      address: `n${i}`,
-      dataType: 'number' as const,
-      unit: '',
-      description: '',
-      deadband: null,
-    })),
-  )
-  handles = tags.map((x) => x.handle)
-  const cls = await addClass(t.db, { name: 'Zone', members: [{ key: 'n', label: 'n', dataType: 'number', unit: '' }] })
-  const top = await addEquipment(t.db, { name: 'Varnmoor', parentId: null, level: 'enterprise', classId: null, bindings: {} })
-  equipmentIds = []
-  for (let i = 0; i < ZONES; i++) {
-    const made = await addEquipment(t.db, {
-      name: `Zone ${i + 1}`,
-      parentId: top.id,
-      level: 'work unit',
-      classId: cls.id,
-      bindings: { n: { kind: 'tag', tagId: tags[i]!.id } },
-    })
-    equipmentIds.push(made.id)
-  }
+  ;({ handles, equipmentIds } = await zonesPlant(t.db, t.vault, ZONES))
   destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
   const c = await certificates()
   listener = mqtt.connect({
@@ -99,35 +65,9 @@ afterAll(async () => {
 })
 
 async function live(part: Partial<PublicationDraft>): Promise<{ id: string; delivery: () => number }> {
-  const world = {
-    tags: new Map((await listTags(t.db)).map((x) => [x.id, x])),
-    equipment: new Map((await listEquipment(t.db)).map((x) => [x.id, x])),
-    classes: new Map((await listClasses(t.db)).map((x) => [x.id, x])),
-  }
-  const draft: PublicationDraft = {
-    name: 'p',
-    equipmentIds,
-    trigger: { kind: 'change' },
-    shape: 'compact-json',
-    topic: '{enterprise}/{unit}',
-    qos: 1,
-    retain: false,
-    destinationId,
-    ...part,
-  }
-  const made = await addPublication(t.db, draft)
-  await goLive(t.db, made.id, 'test', async (p) => ({
-    ...compile(p, world).body,
-    publicationId: p.id,
-    name: p.name,
-    destinationId,
-    trigger: p.trigger,
-    shape: p.shape,
-    qos: p.qos,
-    retain: p.retain,
-  }))
-  await until(() => engine.publishers.has(made.id), 'the publication to be live')
-  return { id: made.id, delivery: () => engine.publishers.get(made.id)!.plan.delivery }
+  const id = await publish(t.db, { destinationId, equipmentIds, ...part })
+  await until(() => engine.publishers.has(id), 'the publication to be live')
+  return { id, delivery: () => engine.publishers.get(id)!.plan.delivery }
 }
 
 let n = 0

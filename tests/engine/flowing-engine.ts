@@ -1,0 +1,30 @@
+// An engine in a process of its own whose tags change all the time, to be killed: started by the tests, which speak to it by messages.
+import { Engine } from '~/engine/engine'
+import { openDatabase } from '~/store/database'
+import { Vault } from '~/store/vault'
+
+const { url, key, handles, perSecond, workFolder } = JSON.parse(process.env.EMBRIK_FLOW ?? '{}') as {
+  url: string
+  key: string
+  handles: number[]
+  perSecond: number
+  workFolder: string
+}
+const engine = new Engine({ db: openDatabase(url, 8), url, vault: new Vault(Buffer.from(key, 'hex')), workFolder })
+let flowing = true
+process.on('message', (m) => {
+  if (m === 'still') flowing = false
+})
+process.on('disconnect', () => process.exit(0))
+
+await engine.start()
+process.send?.('up')
+const began = Date.now()
+let turns = 0
+setInterval(() => {
+  // As many turns as are due, so that a slow moment does not thin the stream.
+  for (; flowing && turns < ((Date.now() - began) * perSecond) / 1000 / handles.length; turns++) {
+    const now = Date.now()
+    engine.table.apply({ handles, values: handles.map(() => now + turns / 1000), statuses: handles.map(() => 0), times: handles.map(() => now) })
+  }
+}, 5)

@@ -1,0 +1,67 @@
+import type { PublicationDraft } from '~/contract/publication'
+import { compile } from '~/core/publication/compile'
+import type { Db } from '~/store/database'
+import { addClass, addEquipment, listClasses, listEquipment } from '~/store/equipment'
+import { addPublication, goLive } from '~/store/publication'
+import { addSource } from '~/store/source'
+import { addTags, listTags } from '~/store/tag'
+import type { Vault } from '~/store/vault'
+
+/** A source by hand, and equipment with one tag each, `n`. */
+export async function zonesPlant(db: Db, vault: Vault, zones: number): Promise<{ handles: number[]; equipmentIds: string[] }> {
+  const source = await addSource(db, vault, {
+    name: 'by hand',
+    kind: 'opcua',
+    enabled: false,
+    settings: { endpoint: 'opc.tcp://127.0.0.1:1/x', mode: 'None', policy: 'None', login: 'anonymous', rateMs: 500, retryMs: 1000 },
+  })
+  const tags = await addTags(
+    db,
+    Array.from({ length: zones }, (_, i) => ({
+      name: `Zone ${i + 1}/n`,
+      sourceId: source.id,
+      address: `n${i}`,
+      dataType: 'number' as const,
+      unit: '',
+      description: '',
+      deadband: null,
+    })),
+  )
+  const cls = await addClass(db, { name: 'Zone', members: [{ key: 'n', label: 'n', dataType: 'number', unit: '' }] })
+  const top = await addEquipment(db, { name: 'Varnmoor', parentId: null, level: 'enterprise', classId: null, bindings: {} })
+  const equipmentIds: string[] = []
+  for (let i = 0; i < zones; i++) {
+    const bindings = { n: { kind: 'tag' as const, tagId: tags[i]!.id } }
+    equipmentIds.push((await addEquipment(db, { name: `Zone ${i + 1}`, parentId: top.id, level: 'work unit', classId: cls.id, bindings })).id)
+  }
+  return { handles: tags.map((x) => x.handle), equipmentIds }
+}
+
+/** Adds a publication and lets it go live, as the web server would; gives its id. */
+export async function publish(db: Db, draft: Pick<PublicationDraft, 'destinationId' | 'equipmentIds'> & Partial<PublicationDraft>): Promise<string> {
+  const world = {
+    tags: new Map((await listTags(db)).map((x) => [x.id, x])),
+    equipment: new Map((await listEquipment(db)).map((x) => [x.id, x])),
+    classes: new Map((await listClasses(db)).map((x) => [x.id, x])),
+  }
+  const made = await addPublication(db, {
+    name: 'p',
+    trigger: { kind: 'change' },
+    shape: 'compact-json',
+    topic: '{enterprise}/{unit}',
+    qos: 1,
+    retain: false,
+    ...draft,
+  })
+  await goLive(db, made.id, 'test', async (p) => ({
+    ...compile(p, world).body,
+    publicationId: p.id,
+    name: p.name,
+    destinationId: p.destinationId,
+    trigger: p.trigger,
+    shape: p.shape,
+    qos: p.qos,
+    retain: p.retain,
+  }))
+  return made.id
+}

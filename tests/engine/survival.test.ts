@@ -1,0 +1,221 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import { join } from 'node:path'
+import { build } from 'esbuild'
+import pg from 'pg'
+import { beforeAll, describe, expect, it } from 'vitest'
+import { parseMessageId } from '~/core/delivery/envelope'
+import { Ledger } from '~/engine/ledger/ledger'
+import { chance } from '~/standins/chance'
+import { type Db, openDatabase } from '~/store/database'
+import { addDestination } from '~/store/destination'
+import { installationCode } from '~/store/person'
+import { disagreements, expected, type Made, tallied } from './oracle'
+import { publish, zonesPlant } from './plant'
+import { brokerSettings, folder, freePort, freshDatabase, startBroker, type TestBroker, until } from './support'
+
+const ZONES = 20
+const PER_SECOND = 500
+const pause = (ms: number) => new Promise((done) => setTimeout(done, ms))
+
+let program: string
+beforeAll(async () => {
+  // Inside the checkout, so that the packages it leaves outside are found.
+  program = join(process.cwd(), 'dist', 'test', 'flowing-engine.mjs')
+  await build({
+    entryPoints: ['tests/engine/flowing-engine.ts'],
+    outfile: program,
+    bundle: true,
+    platform: 'node',
+    target: 'node20',
+    format: 'esm',
+    packages: 'external',
+    logLevel: 'error',
+  })
+})
+
+/** A database with a plant and one publication of 20 zones, a broker, and an engine in a process of its own. */
+class Flow {
+  private child: ChildProcess | null = null
+  private output = ''
+
+  private constructor(
+    readonly t: Awaited<ReturnType<typeof freshDatabase>>,
+    readonly b: TestBroker,
+    private readonly handles: number[],
+  ) {}
+
+  static async make(server?: string): Promise<Flow> {
+    const t = await freshDatabase(server)
+    const b = await startBroker(undefined, { logLimit: Number.POSITIVE_INFINITY })
+    const settings = await brokerSettings(t.db, t.vault, b.ports)
+    const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, ZONES)
+    const destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
+    await publish(t.db, { destinationId, equipmentIds, topic: '{enterprise}/flow/{unit}' })
+    return new Flow(t, b, handles)
+  }
+
+  async start(): Promise<void> {
+    const flow = { url: this.t.url, key: this.t.key, handles: this.handles, perSecond: PER_SECOND, workFolder: folder('flow') }
+    const child = spawn(process.execPath, [program], {
+      env: { ...process.env, EMBRIK_FLOW: JSON.stringify(flow) },
+      stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
+    })
+    this.child = child
+    const keep = (chunk: Buffer) => {
+      this.output = (this.output + chunk).slice(-4000)
+    }
+    child.stdout!.on('data', keep)
+    child.stderr!.on('data', keep)
+    await new Promise<void>((done, failed) => {
+      child.once('message', () => done())
+      child.once('exit', (code) => failed(new Error(`the engine ended with ${code}: ${this.output}`)))
+    })
+  }
+
+  async kill(): Promise<void> {
+    const gone = new Promise((done) => this.child!.once('exit', done))
+    this.child!.kill('SIGKILL')
+    await gone
+  }
+
+  /** How the ledger stands in the database: what an engine that starts now would find. */
+  async ledger(db: Db = this.t.db): Promise<{ ledger: Ledger; delivery: number }> {
+    const ledger = new Ledger(db)
+    await ledger.load()
+    const [delivery] = ledger.accounts.keys()
+    return { ledger, delivery: delivery ?? 0 }
+  }
+
+  /** Lets no more be made and waits until every message has its verdict; then holds each against the broker's log. */
+  async judge(db: Db = this.t.db) {
+    this.child!.send('still')
+    await pause(500)
+    const counts = await until(
+      async () => {
+        const { ledger, delivery } = await this.ledger(db)
+        const c = ledger.countsOf(delivery)
+        const { copies } = this.b.broker.truth
+        return c && c.stored > 0 && c.waiting === 0 && copies.every((x) => x.client !== 'reader' || x.ackedAt !== null) ? c : null
+      },
+      `every message to have its verdict: ${this.output}`,
+      90,
+    )
+    const { ledger, delivery } = await this.ledger(db)
+    const installation = await installationCode(db)
+    const log = this.b.broker.truth
+    const made = new Map<number, Made>()
+    for (const a of log.arrivals) {
+      const id = parseMessageId(installation, a.key)
+      // The device's time is a little before the time it was made: the broker has no other.
+      if (id && !made.has(id.seq)) made.set(id.seq, { seq: id.seq, topic: a.topic, producedAt: a.at })
+    }
+    const never = Array.from({ length: counts.stored }, (_, i) => i + 1).filter((seq) => !made.has(seq))
+    const e = expected([...made.values()], (m) => `${installation}.${delivery}.${m.seq}`, log, { witness: 'reader', lateMs: 30_000, byId: true })
+    const wrong = disagreements(e, (seq) => ledger.account(delivery).verdict(seq))
+    return { counts, never, sums: tallied(e), wrong, acknowledged: log.arrivals.filter((a) => a.ack === 'sent').length }
+  }
+
+  async end(): Promise<void> {
+    if (this.child?.exitCode === null && this.child.signalCode === null) await this.kill()
+    await this.b.broker.stop()
+    await this.t.drop()
+  }
+}
+
+type Judged = Awaited<ReturnType<Flow['judge']>>
+
+function holds(j: Judged, atLeast: number, said: string): void {
+  expect(j.wrong.slice(0, 10), said).toEqual([])
+  expect(j.never, `${said}: stored and never at the broker`).toEqual([])
+  expect(j.counts.stored, said).toBeGreaterThan(atLeast)
+  // Nothing missing, no topic out of order; twice only what went out again because its acknowledgement was lost.
+  expect(j.counts, said).toMatchObject({ arrived: j.counts.stored, missing: 0, disordered: 0, altered: 0, dropped: 0, unknown: 0, foreign: 0 })
+  expect(
+    Object.keys(j.sums).filter((k) => !['confirmed', 'doubled'].includes(k)),
+    said,
+  ).toEqual([])
+  expect(j.counts.doubled, said).toBe(j.sums.doubled ?? 0)
+}
+
+// Each has its own broker, database and engine, and mostly waits: together they take as long as the longest.
+describe.concurrent('500 messages a second', () => {
+  it('the broker is cut off for 20 s, three times', { timeout: 240_000 }, async () => {
+    const flow = await Flow.make()
+    try {
+      await flow.start()
+      for (let i = 0; i < 3; i++) {
+        await pause(2000)
+        flow.b.broker.cut(20)
+        await pause(21_000)
+      }
+      await pause(2000)
+      holds(await flow.judge(), 60 * PER_SECOND, 'cut')
+    } finally {
+      await flow.end()
+    }
+  })
+
+  it('the engine is killed ten times at random moments', { timeout: 240_000 }, async () => {
+    const seed = Number(process.env.EMBRIK_SEED ?? Math.floor(Math.random() * 1e9))
+    const random = chance(seed)
+    const flow = await Flow.make()
+    try {
+      for (let i = 0; i < 10; i++) {
+        await flow.start()
+        await pause(random() * 2500)
+        await flow.kill()
+      }
+      await flow.start()
+      await pause(1000)
+      holds(await flow.judge(), 5 * PER_SECOND, `seed ${seed}`)
+    } finally {
+      await flow.end()
+    }
+  })
+
+  it('PostgreSQL is stopped at once and started again, three times', { timeout: 240_000 }, async () => {
+    const { privateCluster } = (await import(
+      /* @vite-ignore */ join(process.cwd(), 'scripts', 'lib', 'postgres.mjs')
+    )) as typeof import('../../scripts/lib/postgres.mjs')
+    const cluster = await privateCluster({ home: folder('cluster'), port: await freePort(), fresh: true })
+    const { command, args, cwd } = cluster.process
+    const startServer = async () => {
+      const server = spawn(command, args, { cwd, stdio: 'ignore' })
+      await until(async () => {
+        const client = new pg.Client(cluster.url)
+        client.on('error', () => undefined)
+        return client.connect().then(
+          () => client.end().then(() => true),
+          () => false,
+        )
+      }, 'PostgreSQL to answer')
+      return server
+    }
+    const stopServer = (server: ChildProcess, signal: NodeJS.Signals) =>
+      new Promise<void>((done) => {
+        server.once('exit', () => done())
+        server.kill(signal)
+      })
+    let server = await startServer()
+    const flow = await Flow.make(cluster.url)
+    // The pool of the setting-up is not to be caught by the stops.
+    await flow.t.close()
+    try {
+      await flow.start()
+      for (let i = 0; i < 3; i++) {
+        await pause(2500)
+        // Immediate shutdown: no checkpoint, open transactions are lost.
+        await stopServer(server, 'SIGQUIT')
+        await pause(1500)
+        server = await startServer()
+      }
+      await pause(2500)
+      const db = openDatabase(flow.t.url, 2)
+      holds(await flow.judge(db), 10 * PER_SECOND, 'PostgreSQL')
+      await db.destroy()
+    } finally {
+      await flow.end()
+      await stopServer(server, 'SIGINT')
+    }
+  })
+})
