@@ -14,6 +14,8 @@ pg.types.setTypeParser(pg.types.builtins.INT8, Number)
 export function openDatabase(url: string, max = 6, onTrouble: (e: Error) => void = () => {}): Db {
   const pool = new pg.Pool({ connectionString: url, max, connectionTimeoutMillis: 5000, application_name: 'embrik' })
   pool.on('error', onTrouble)
+  // A client that is in use when the server dies tells its query, and besides emits an error that would end the process.
+  pool.on('connect', (client) => client.on('error', () => undefined))
   return new Kysely<Tables>({ dialect: new PostgresDialect({ pool }) })
 }
 
@@ -41,7 +43,8 @@ export async function announce(tx: Conn, noun: Noun): Promise<void> {
 /** Listens for announcements on a connection of its own until closed; `onLost` is called when that connection dies. */
 export async function listen(url: string, onNoun: (noun: Noun) => void, onLost: (e: Error) => void): Promise<() => Promise<void>> {
   const client = new pg.Client({ connectionString: url, application_name: 'embrik listen', keepAlive: true })
-  let over = false
+  // Until it listens a failure is this function's to throw, not a loss.
+  let over = true
   client.on('notification', (n) => onNoun(n.payload as Noun))
   const lost = (e: Error) => {
     if (over) return
@@ -50,8 +53,14 @@ export async function listen(url: string, onNoun: (noun: Noun) => void, onLost: 
   }
   client.on('error', lost)
   client.on('end', () => lost(new Error('connection ended')))
-  await client.connect()
-  await client.query(`listen ${CHANNEL}`)
+  try {
+    await client.connect()
+    await client.query(`listen ${CHANNEL}`)
+  } catch (e) {
+    await client.end().catch(() => undefined)
+    throw e
+  }
+  over = false
   return async () => {
     over = true
     await client.end()
@@ -61,7 +70,7 @@ export async function listen(url: string, onNoun: (noun: Noun) => void, onLost: 
 /** Takes the lease under which only one engine works on this database; null while another holds it. */
 export async function takeLease(url: string, onLost: (e: Error) => void): Promise<(() => Promise<void>) | null> {
   const client = new pg.Client({ connectionString: url, application_name: 'embrik engine lease', keepAlive: true })
-  let over = false
+  let over = true
   const lost = (e: Error) => {
     if (over) return
     over = true
@@ -73,17 +82,16 @@ export async function takeLease(url: string, onLost: (e: Error) => void): Promis
     await client.connect()
     const got = await client.query(`select pg_try_advisory_lock(hashtext('embrik engine')) as got`)
     if (got.rows[0].got) {
+      over = false
       return async () => {
         over = true
         await client.end()
       }
     }
   } catch (e) {
-    over = true
     await client.end().catch(() => undefined)
     throw e
   }
-  over = true
   await client.end()
   return null
 }
