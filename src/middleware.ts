@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto'
 import { fail } from '~/contract/failure'
 import { database } from '~/server/context'
 import { refusal } from '~/server/endpoint'
-import { callerOf, crossSite } from '~/server/session'
+import { callerOf, crossSite, sessionCookie } from '~/server/session'
 import { needsSetUp } from '~/store/person'
 
 const open = new Set(['/login', '/setup'])
@@ -15,27 +15,34 @@ export const onRequest = defineMiddleware(async (context, next) => {
   let response: Response
   try {
     if (crossSite(request)) throw fail(403, 'access.cross-site', 'This request comes from another site', 'Use the interface, or an API key', 'web')
-    const { caller, token } = await callerOf(request)
+    const { caller, token, renewed } = await callerOf(request)
     locals.caller = caller
     locals.token = token
     if (!api && !caller && !open.has(url.pathname)) {
       const next = url.pathname === '/' ? '' : `?next=${encodeURIComponent(url.pathname + url.search)}`
       response = context.redirect((await needsSetUp(database())) ? '/setup' : `/login${next}`)
     } else response = await next()
+    if (renewed && !response.headers.has('set-cookie')) {
+      response = new Response(response.body, response)
+      response.headers.append('set-cookie', sessionCookie(renewed.token, renewed.expires, url.protocol === 'https:'))
+    }
   } catch (e) {
     response = refusal(e)
   }
-  return guarded(response, import.meta.env.DEV)
+  return guarded(response, import.meta.env.DEV, url.protocol === 'https:')
 })
 
 /** Adds the security headers; pages get a nonce for the scripts that Astro writes into them. */
-async function guarded(response: Response, dev: boolean): Promise<Response> {
+async function guarded(response: Response, dev: boolean, secure: boolean): Promise<Response> {
   const headers = new Headers(response.headers)
   headers.set('x-content-type-options', 'nosniff')
   headers.set('referrer-policy', 'same-origin')
   headers.set('x-frame-options', 'DENY')
   headers.set('cross-origin-opener-policy', 'same-origin')
   headers.set('cross-origin-resource-policy', 'same-origin')
+  headers.set('permissions-policy', 'camera=(), microphone=(), geolocation=(), payment=(), usb=()')
+  if (secure) headers.set('strict-transport-security', 'max-age=31536000')
+  if (!headers.get('content-type')?.startsWith('text/html')) headers.set('content-security-policy', "default-src 'none'; frame-ancestors 'none'")
   if (!headers.get('content-type')?.startsWith('text/html') || dev) return new Response(response.body, { status: response.status, headers })
   const nonce = randomBytes(16).toString('base64')
   headers.set(

@@ -24,6 +24,7 @@ export const Failure = z.object({
   hint: z.string().describe('What to do about it'),
   where: Hop,
   fields: z.record(z.string(), z.string()).optional().describe('Message by path of each refused field'),
+  retryS: z.number().optional().describe('Seconds after which it may be tried again'),
 })
 export type Failure = z.infer<typeof Failure>
 

@@ -50,16 +50,22 @@ function find(method: string, path: string): { key: RouteKey; route: Route; para
     : fail(404, 'route.unknown', 'There is nothing at this address', 'See /api/openapi.json', 'web')
 }
 
+const tooLarge = () => fail(413, 'input.large', `The request is larger than ${BODY_MAX >> 20} MB`, 'Send less at once', 'web')
+
 async function readBody(request: Request): Promise<unknown> {
   if (!request.headers.get('content-type')?.startsWith('application/json'))
     throw fail(415, 'input.type', 'The body must be JSON', 'Send Content-Type: application/json', 'web')
+  if (Number(request.headers.get('content-length') ?? 0) > BODY_MAX) throw tooLarge()
   const reader = request.body?.getReader()
   const chunks: Uint8Array[] = []
   for (let size = 0; reader; ) {
     const { done, value } = await reader.read()
     if (done) break
     size += value.length
-    if (size > BODY_MAX) throw fail(413, 'input.large', 'The request is too large', 'Send less at once', 'web')
+    if (size > BODY_MAX) {
+      void reader.cancel().catch(() => undefined)
+      throw tooLarge()
+    }
     chunks.push(value)
   }
   try {
@@ -114,6 +120,11 @@ export function refusal(e: unknown): Response {
       : fail(500, 'web.failed', 'Something went wrong inside', 'The log of the web process has more', 'web')
   return new Response(JSON.stringify(failure.failure), {
     status: failure.status,
-    headers: { 'content-type': 'application/json; charset=utf-8', 'cache-control': 'no-store' },
+    headers: {
+      'content-type': 'application/json; charset=utf-8',
+      'cache-control': 'no-store',
+      // RFC 9110 10.2.3
+      ...(failure.failure.retryS !== undefined && { 'retry-after': String(failure.failure.retryS) }),
+    },
   })
 }

@@ -11,9 +11,22 @@ const { handler } = (await import(pathToFileURL(join(dist, 'server', 'entry.mjs'
   handler: (req: unknown, res: unknown, next: (e?: unknown) => void) => void
 }
 // Files have their content's hash in their names; compressed copies lie beside them.
-const files = sirv(join(dist, 'client'), { gzip: true, immutable: true, maxAge: 31_536_000, etag: true })
+const files = sirv(join(dist, 'client'), {
+  gzip: true,
+  immutable: true,
+  maxAge: 31_536_000,
+  etag: true,
+  setHeaders: (res) => {
+    res.setHeader('x-content-type-options', 'nosniff')
+    res.setHeader('cross-origin-resource-policy', 'same-origin')
+  },
+})
+// Who asks is told by the connection. Only behind a proxy that sets them itself are these headers worth anything.
+const forwarded =
+  process.env.EMBRIK_BEHIND_PROXY === '1' ? [] : ['x-forwarded-for', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port', 'forwarded']
 
-const server = createServer((req, res) => {
+const server = createServer({ maxHeaderSize: 16_384, headersTimeout: 15_000, requestTimeout: 120_000 }, (req, res) => {
+  for (const name of forwarded) delete req.headers[name]
   files(req, res, () => {
     handler(req, res, (e) => {
       if (e) console.error(`web: ${e instanceof Error ? e.message : String(e)}`)

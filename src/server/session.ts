@@ -14,11 +14,22 @@ function bearer(request: Request): string | null {
 }
 
 /** Who asks: an API key goes before a cookie. */
-export async function callerOf(request: Request): Promise<{ caller: Caller | null; token: string | null }> {
+export async function callerOf(
+  request: Request,
+): Promise<{ caller: Caller | null; token: string | null; renewed: { token: string; expires: Date } | null }> {
   const key = bearer(request)
-  if (key) return { caller: await keyCaller(database(), key), token: null }
+  if (key) return { caller: await keyCaller(database(), key), token: null, renewed: null }
   const token = cookieToken(request)
-  return { caller: token ? await sessionCaller(database(), token) : null, token }
+  const session = token ? await sessionCaller(database(), token) : null
+  return { caller: session?.caller ?? null, token, renewed: session?.renewed ?? null }
+}
+
+/** Whether who asked with this request may still ask: for answers that go on for long. */
+export async function stillValid(request: Request): Promise<boolean> {
+  const key = bearer(request)
+  if (key) return (await keyCaller(database(), key)) !== null
+  const token = cookieToken(request)
+  return token !== null && (await sessionCaller(database(), token, { renew: false })) !== null
 }
 
 /** `Set-Cookie` for a session (RFC 6265 4.1): not for scripts, not for other sites. */

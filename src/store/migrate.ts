@@ -3,8 +3,9 @@ import { Migrator } from 'kysely'
 import type { Db } from './database'
 import * as first from './migrations/0001-first'
 import * as verdicts from './migrations/0002-verdicts'
+import * as access from './migrations/0003-access'
 
-const migrations = { '0001-first': first, '0002-verdicts': verdicts }
+const migrations = { '0001-first': first, '0002-verdicts': verdicts, '0003-access': access }
 
 /** Brings the database up to date; safe to call from several processes at once. Returns the names of what was applied. */
 export async function migrate(db: Db): Promise<string[]> {

@@ -1,17 +1,24 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { hash, verify } from '@node-rs/argon2'
-import { fail } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { ApiKey, Caller, Person, PersonChange, PersonDraft, SetUp } from '~/contract/person'
 import type { Role } from '~/contract/role'
+import { attemptSucceeded, beginAttempt } from './attempt'
 import { type Conn, type Db, explain } from './database'
+import { addEvents } from './event'
 
 const words = {
   person_login: { field: 'login', message: 'Somebody has this log-in already' },
   api_key_name: { field: 'name', message: 'Another key has this name' },
 }
 
+/** A session lives so long at most, and so long without a request. */
 const SESSION_MS = 12 * 3600_000
+const IDLE_MS = 2 * 3600_000
+/** Its token is changed after so long; the one before stays good for a moment, for requests under way. */
+const ROTATE_MS = 3600_000
+const GRACE_MS = 60_000
 const digest = (token: string) => createHash('sha256').update(token).digest()
 
 /** Argon2id (RFC 9106) with 19 MiB, two passes, one lane. */
@@ -73,17 +80,50 @@ export async function removePerson(db: Db, id: string): Promise<void> {
   })
 }
 
-/** Checks log-in and password and opens a session; null when either is wrong. */
+function tooMany(ms: number): never {
+  const seconds = Math.ceil(ms / 1000)
+  throw new FailureError(
+    {
+      code: 'access.too-many',
+      message: 'Too many wrong tries',
+      hint: `Wait ${seconds} s, then try again`,
+      where: 'web',
+      retryS: seconds,
+    },
+    429,
+  )
+}
+
+/** Checks log-in and password and opens a session; null when either is wrong. Refuses after too many wrong tries. */
 export async function logIn(
   db: Db,
   login: string,
   password: string,
   address: string | null,
 ): Promise<{ token: string; expires: Date; person: Person } | null> {
-  const row = await db.selectFrom('person').selectAll().where('login', '=', login.trim().toLowerCase()).executeTakeFirst()
+  const name = login.trim().toLowerCase()
+  const attempt = await beginAttempt(db, name, address)
+  if (attempt.shutMs > 0) tooMany(attempt.shutMs)
+  const row = await db.selectFrom('person').selectAll().where('login', '=', name).executeTakeFirst()
   decoy ??= hashPassword(randomBytes(16).toString('hex'))
   const right = await verify(row?.password_hash ?? (await decoy), password)
-  if (!row || !right) return null
+  if (!row || !right) {
+    if (attempt.last)
+      await addEvents(db, [
+        {
+          severity: 'warning',
+          where: 'web',
+          subjectId: row?.id ?? null,
+          // A name that nobody has may be a password in the wrong field.
+          subject: row?.name ?? 'an unknown log-in',
+          code: 'access.too-many',
+          message: `too many wrong passwords${address ? `, from ${address}` : ''}; the log-in is shut for a while`,
+          hint: 'If that was not them, look where that address is',
+        },
+      ])
+    return null
+  }
+  await attemptSucceeded(db, name, address)
   const token = randomBytes(32).toString('base64url')
   const expires = new Date(Date.now() + SESSION_MS)
   await db.deleteFrom('session').where('expires_at', '<', new Date()).execute()
@@ -95,18 +135,51 @@ export async function logIn(
 }
 
 export async function logOut(db: Conn, token: string): Promise<void> {
-  await db.deleteFrom('session').where('token_hash', '=', digest(token)).execute()
+  const hash = digest(token)
+  await db
+    .deleteFrom('session')
+    .where((e) => e.or([e('token_hash', '=', hash), e('previous_hash', '=', hash)]))
+    .execute()
 }
 
-export async function sessionCaller(db: Conn, token: string): Promise<Caller | null> {
+/**
+ * Whose session this is; null when it ended. `renewed` is a new token for it, to be sent back: the old one is good for
+ * another minute.
+ */
+export async function sessionCaller(
+  db: Conn,
+  token: string,
+  { now = Date.now(), renew = true } = {},
+): Promise<{ caller: Caller; renewed: { token: string; expires: Date } | null } | null> {
+  const hash = digest(token)
   const row = await db
     .selectFrom('session as s')
     .innerJoin('person as p', 'p.id', 's.person_id')
-    .select(['p.id', 'p.name', 'p.role'])
-    .where('s.token_hash', '=', digest(token))
-    .where('s.expires_at', '>', new Date())
+    .select(['p.id', 'p.name', 'p.role', 's.token_hash', 's.rotated_at', 's.seen_at', 's.expires_at'])
+    .where((e) => e.or([e('s.token_hash', '=', hash), e.and([e('s.previous_hash', '=', hash), e('s.rotated_at', '>', new Date(now - GRACE_MS))])]))
+    .where('s.expires_at', '>', new Date(now))
+    .where('s.seen_at', '>', new Date(now - IDLE_MS))
     .executeTakeFirst()
-  return row ? { kind: 'person', ...row } : null
+  if (!row) return null
+  const { id, name, role } = row
+  const caller: Caller = { kind: 'person', id, name, role }
+  const present = row.token_hash.equals(hash)
+  if (renew && present && now - row.rotated_at.getTime() > ROTATE_MS) {
+    const next = randomBytes(32).toString('base64url')
+    const moved = await db
+      .updateTable('session')
+      .set({ token_hash: digest(next), previous_hash: hash, rotated_at: new Date(now), seen_at: new Date(now) })
+      .where('token_hash', '=', hash)
+      .executeTakeFirst()
+    return { caller, renewed: moved.numUpdatedRows === 1n ? { token: next, expires: row.expires_at } : null }
+  }
+  if (now - row.seen_at.getTime() > 60_000)
+    await db
+      .updateTable('session')
+      .set({ seen_at: new Date(now) })
+      .where('token_hash', '=', row.token_hash)
+      .execute()
+  return { caller, renewed: null }
 }
 
 export async function listKeys(db: Conn): Promise<ApiKey[]> {
@@ -159,7 +232,9 @@ export async function needsSetUp(db: Conn): Promise<boolean> {
 }
 
 /** The first administrator, against the token from the log; works once. */
-export async function setUp(db: Db, input: SetUp): Promise<Person> {
+export async function setUp(db: Db, input: SetUp, address: string | null = null): Promise<Person> {
+  const attempt = await beginAttempt(db, null, address)
+  if (attempt.shutMs > 0) tooMany(attempt.shutMs)
   return db.transaction().execute(async (tx) => {
     const row = await tx.selectFrom('installation').select('setup_token_hash').forUpdate().executeTakeFirst()
     if (!(await needsSetUp(tx))) throw fail(409, 'setup.done', 'There is an administrator already', 'Log in, or ask them for an account', 'web')

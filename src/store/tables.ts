@@ -15,7 +15,18 @@ type Made = ColumnType<Date, never, never>
 export interface Tables {
   installation: { one: Generated<boolean>; code: string; setup_token_hash: Buffer | null }
   person: { id: string; name: string; login: string; role: Role; password_hash: string; created_at: Made }
-  session: { token_hash: Buffer; person_id: string; created_at: Made; expires_at: Date; address: string | null }
+  session: {
+    token_hash: Buffer
+    /** The token before, good for a moment more: requests under way still carry it. */
+    previous_hash: Buffer | null
+    person_id: string
+    created_at: Made
+    rotated_at: Generated<Date>
+    seen_at: Generated<Date>
+    expires_at: Date
+    address: string | null
+  }
+  log_in_attempt: { subject: Buffer; failures: number; last_at: Date; shut_until: Date | null }
   api_key: { id: string; name: string; role: Role; prefix: string; token_hash: Buffer; created_at: Made; last_used: Date | null }
   credential: {
     id: string

@@ -1,4 +1,4 @@
-import { readFileSync } from 'node:fs'
+import { appendFileSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { test as base, expect, type Page } from '@playwright/test'
 
@@ -7,8 +7,9 @@ export const home = process.env.EMBRIK_E2E_HOME ?? ''
 export const demo = join(home, 'demo')
 export const panel = `http://127.0.0.1:${port + 10}`
 export const web = `http://127.0.0.1:${port}`
+export const answersFile = join(home, 'answers.log')
 
-const people = {
+export const people = {
   administrator: ['odo', 'varnmoor-admin-1'],
   engineer: ['ines', 'varnmoor-engineer-2'],
   operator: ['tam', 'varnmoor-operator-3'],
@@ -30,6 +31,15 @@ export const test = base.extend({
     page.on('pageerror', (e) => wrong.push(e.message))
     page.on('console', (m) => {
       if (m.type() === 'error' && /Content Security Policy|Uncaught|hydrat/i.test(m.text())) wrong.push(m.text())
+    })
+    // Everything that pages were answered is kept, for the search for secrets at the end; but for keys, which are shown once.
+    page.on('response', (r) => {
+      if (!r.url().startsWith(web) || /text\/event-stream/.test(r.headers()['content-type'] ?? '')) return
+      if (r.request().method() === 'POST' && r.url().endsWith('/api/keys')) return
+      void r.text().then(
+        (body) => /json|html/.test(r.headers()['content-type'] ?? '') && appendFileSync(answersFile, `${r.url()} ${body}\n`),
+        () => undefined,
+      )
     })
     await use(page)
     expect(wrong).toEqual([])

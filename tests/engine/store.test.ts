@@ -2,6 +2,7 @@ import { sql } from 'kysely'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { FailureError } from '~/contract/failure'
 import type { TagDraft } from '~/contract/tag'
+import { accountRule, addressRule } from '~/core/credential/attempts'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
 import { listen, type Noun, takeLease } from '~/store/database'
 import { addClass, addEquipment, changeClass, changeEquipment, listEquipment, removeClass, removeEquipment } from '~/store/equipment'
@@ -67,7 +68,7 @@ describe('people', () => {
     expect(await logIn(t.db, 'ines', 'wrong', null)).toBeNull()
     expect(await logIn(t.db, 'nobody', 'long enough', null)).toBeNull()
     const first = (await logIn(t.db, ' INES ', 'long enough', null))!
-    expect(await sessionCaller(t.db, first.token)).toMatchObject({ name: 'Ines', role: 'engineer' })
+    expect((await sessionCaller(t.db, first.token))?.caller).toMatchObject({ name: 'Ines', role: 'engineer' })
     await logOut(t.db, first.token)
     expect(await sessionCaller(t.db, first.token)).toBeNull()
     const second = (await logIn(t.db, 'ines', 'long enough', null))!
@@ -78,6 +79,62 @@ describe('people', () => {
       status: 409,
       fields: { login: expect.any(String) },
     })
+  })
+
+  it('guessing one account shuts its log-in for a while, also against the right password, and is said', async () => {
+    await addPerson(t.db, { name: 'Tam', login: 'tam', role: 'operator', password: 'long enough' })
+    for (let i = 0; i < accountRule.free; i++) expect(await logIn(t.db, 'tam', `guess ${i}`, '10.0.0.1')).toBeNull()
+    const shut = await failure(logIn(t.db, 'Tam ', 'long enough', '10.0.0.2'))
+    expect(shut).toMatchObject({ status: 429, code: 'access.too-many', retryS: expect.any(Number) })
+    expect(shut!.retryS).toBeLessThanOrEqual(accountRule.firstMs / 1000)
+    // Others are not hindered, nor is Tam when the time is over.
+    await addPerson(t.db, { name: 'Vera', login: 'vera', role: 'viewer', password: 'long enough' })
+    expect(await logIn(t.db, 'vera', 'long enough', '10.0.0.1')).not.toBeNull()
+    await sql`update log_in_attempt set shut_until = now() - interval '1 s'`.execute(t.db)
+    expect(await logIn(t.db, 'tam', 'long enough', '10.0.0.2')).not.toBeNull()
+    // Forgiven: all free tries are there again.
+    for (let i = 0; i < accountRule.free - 1; i++) await logIn(t.db, 'tam', 'wrong', null)
+    expect(await logIn(t.db, 'tam', 'long enough', null)).not.toBeNull()
+    const event = (await listEvents(t.db, 20)).find((e) => e.code === 'access.too-many')
+    expect(event).toMatchObject({ subject: 'Tam', where: 'web' })
+    expect(event!.message).toContain('10.0.0.1')
+  })
+
+  it('one address that tries many accounts is shut out, others are not; tries at once count too', async () => {
+    const tries = await Promise.all(
+      Array.from({ length: addressRule.free + 30 }, (_, i) =>
+        logIn(t.db, `nobody${i}`, 'guess', '10.9.9.9').then(
+          () => 'tried',
+          () => 'shut',
+        ),
+      ),
+    )
+    expect(tries.filter((x) => x === 'tried').length).toBeLessThanOrEqual(addressRule.free + 6)
+    expect(await failure(logIn(t.db, 'vera', 'long enough', '10.9.9.9'))).toMatchObject({ status: 429 })
+    expect(await logIn(t.db, 'vera', 'long enough', '10.9.9.8')).not.toBeNull()
+    // What was typed is not kept, not even as a name.
+    const rows = JSON.stringify(await t.db.selectFrom('log_in_attempt').selectAll().execute())
+    expect(rows).not.toContain('nobody')
+  })
+
+  it('a session changes its token every hour, ends when idle or after twelve hours, and the old token dies within a minute', async () => {
+    const { token } = (await logIn(t.db, 'vera', 'long enough', null))!
+    const at = Date.now()
+    const who = (text: string, now: number, renew = true) => sessionCaller(t.db, text, { now, renew })
+    expect((await who(token, at + 30 * 60_000))!.renewed).toBeNull()
+    const hour = at + 61 * 60_000
+    expect((await who(token, hour, false))!.renewed).toBeNull()
+    const renewed = (await who(token, hour))!.renewed!
+    expect(renewed.token).not.toBe(token)
+    expect(renewed.expires.getTime() - at).toBeLessThan(12.1 * 3600_000)
+    expect(await who(token, hour + 30_000)).toMatchObject({ caller: { name: 'Vera' }, renewed: null })
+    expect(await who(token, hour + 61_000)).toBeNull()
+    expect(await who(renewed.token, hour + 61_000)).not.toBeNull()
+    expect(await who(renewed.token, hour + 2.1 * 3600_000)).toBeNull()
+    const second = (await logIn(t.db, 'vera', 'long enough', null))!
+    expect(await who(second.token, Date.now() + 12.1 * 3600_000)).toBeNull()
+    await logOut(t.db, renewed.token)
+    expect(await who(renewed.token, hour + 62_000)).toBeNull()
   })
 
   it('there is always an administrator left', async () => {

@@ -33,7 +33,7 @@ export const accessHandlers: Pick<Handlers, Keys> = {
     headers.append('set-cookie', sessionCookie('gone', new Date(0), new URL(request.url).protocol === 'https:'))
   },
   whoAmI: async ({ caller }) => caller,
-  setUp: ({ body }) => setUp(database(), body),
+  setUp: ({ body, address }) => setUp(database(), body, address),
   openapi: async () => (document ??= openapi()),
   listPeople: () => listPeople(database()),
   addPerson: ({ body }) => addPerson(database(), body),

@@ -1,0 +1,72 @@
+import { execFileSync } from 'node:child_process'
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { postgresBin } from '../../scripts/lib/packages.mjs'
+import { routes } from '../../src/contract/routes'
+import { brokerUsers, kilnLogin } from '../../src/standins/plant'
+import { answersFile, api, demo, expect, home, people, test, web } from './support'
+
+/** The middle of a PEM key, without line ends: what would show it in whatever wrapping. */
+function keyMaterial(pem: string): string[] {
+  const lines = pem.split('\n').filter((l) => l && !l.startsWith('-----'))
+  return lines.slice(0, 2)
+}
+
+/** Every secret that this run used, by what it is. */
+function secretsOfThisRun(): [string, string][] {
+  const url = new URL(process.env.EMBRIK_E2E_DATABASE_URL ?? '')
+  const found: [string, string][] = [
+    ['engine secret', readFileSync(join(home, 'engine.secret'), 'utf8').trim()],
+    ['master key', readFileSync(join(home, 'master.key'), 'utf8').trim()],
+    ['database password', decodeURIComponent(url.password)],
+    ['API key', readFileSync(join(demo, 'api-key'), 'utf8').trim()],
+    ['kiln password', kilnLogin.password],
+  ]
+  for (const [, password] of Object.values(people)) found.push(['password of a person', password])
+  for (const u of brokerUsers) if (u.password) found.push([`broker password of ${u.name}`, u.password])
+  for (const file of readdirSync(join(demo, 'pki')).filter((f) => f.includes('key')))
+    for (const line of keyMaterial(readFileSync(join(demo, 'pki', file), 'utf8'))) found.push([`private key ${file}`, line])
+  return found.filter(([, text]) => text.length > 0)
+}
+
+/** As it is, and as bytea text, base64 and JSON text would show it. */
+const forms = (secret: string) => [
+  secret,
+  Buffer.from(secret).toString('hex'),
+  Buffer.from(secret).toString('base64').replace(/=+$/, ''),
+  encodeURIComponent(secret),
+]
+
+function where(text: string, secrets: readonly [string, string][]): string[] {
+  return secrets.filter(([, s]) => forms(s).some((f) => text.includes(f))).map(([name]) => name)
+}
+
+test('no secret of the whole run stands in the database, in a log, or in an answer', async () => {
+  const secrets = secretsOfThisRun()
+  expect(secrets.length).toBeGreaterThan(15)
+  // The search finds what is there.
+  expect(where(`x${kilnLogin.password}x`, secrets)).toEqual(['kiln password'])
+  expect(where(Buffer.from(kilnLogin.password).toString('hex'), secrets)).toEqual(['kiln password'])
+
+  const dump = execFileSync(join(postgresBin()!, 'pg_dump'), ['--inserts', '--dbname', process.env.EMBRIK_E2E_DATABASE_URL ?? ''], {
+    maxBuffer: 1 << 30,
+  }).toString('latin1')
+  expect(dump).toContain('INSERT INTO public.credential')
+  expect(dump).toContain('INSERT INTO public.outbox_cursor')
+  expect(where(dump, secrets)).toEqual([])
+
+  const logs = readdirSync(join(home, 'logs')).filter((f) => f.endsWith('.log'))
+  expect(logs.length).toBeGreaterThan(2)
+  for (const file of logs) expect([file, ...where(readFileSync(join(home, 'logs', file), 'latin1'), secrets)]).toEqual([file])
+
+  const answers = readFileSync(answersFile, 'utf8')
+  expect(answers.length).toBeGreaterThan(100_000)
+  expect(where(answers, secrets)).toEqual([])
+  for (const route of Object.values(routes)) {
+    if (route.method !== 'GET' || route.path.includes(':') || route.path === '/api/live') continue
+    const path = route.path === '/api/wall' ? `/api/wall?from=${Date.now() - 60_000}&to=${Date.now()}&sliceMs=10000` : route.path
+    const response = await fetch(`${web}${path}`, { headers: { authorization: `Bearer ${readFileSync(join(demo, 'api-key'), 'utf8').trim()}` } })
+    expect([route.path, ...where(await response.text(), secrets)]).toEqual([route.path])
+  }
+  expect(await api<unknown[]>('GET', '/api/credentials')).not.toEqual([])
+})
