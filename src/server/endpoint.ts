@@ -29,6 +29,14 @@ interface Compiled {
 }
 const compiled: Compiled[] = Object.entries(routes).map(([key, route]) => ({ key: key as RouteKey, route, parts: route.path.split('/') }))
 
+function decoded(part: string): string {
+  try {
+    return decodeURIComponent(part)
+  } catch {
+    throw fail(404, 'route.unknown', 'There is nothing at this address', 'See /api/openapi.json', 'web')
+  }
+}
+
 function find(method: string, path: string): { key: RouteKey; route: Route; params: Record<string, string> } {
   const parts = path.replace(/\/+$/, '').split('/')
   let known = false
@@ -41,7 +49,7 @@ function find(method: string, path: string): { key: RouteKey; route: Route; para
     if (c.route.method !== method) continue
     const params: Record<string, string> = {}
     c.parts.forEach((p, i) => {
-      if (p.startsWith(':')) params[p.slice(1)] = decodeURIComponent(parts[i]!)
+      if (p.startsWith(':')) params[p.slice(1)] = decoded(parts[i]!)
     })
     return { key: c.key, route: c.route, params }
   }
@@ -110,6 +118,10 @@ export async function dispatch(
 
 /** A failure as an answer; what was not foreseen is logged and gives nothing away. */
 export function refusal(e: unknown): Response {
+  // PostgreSQL's class 22, data exception: a number too large for its column, a text that cannot be stored.
+  const code = (e as { code?: unknown } | null)?.code
+  if (typeof code === 'string' && /^22[0-9A-Z]{3}$/.test(code))
+    return refusal(fail(422, 'input.value', 'A value is out of range', 'Look at the numbers and texts of the request', 'web'))
   const known = e instanceof FailureError
   if (!known) console.error(`web: ${e instanceof Error ? (e.stack ?? e.message) : String(e)}`)
   const database = !known && /ECONNREFUSED|terminat|timeout exceeded|Connection/i.test(String(e))

@@ -2,6 +2,9 @@ import { z } from 'zod'
 import { CourseFigures, EventRow, LedgerLine, Wall, Watch } from '../live'
 import { list, type Route } from './route'
 
+/** Epoch ms, within what a date can be (ECMA-262 21.4.1.1). */
+const time = z.coerce.number().int().min(0).max(8.64e15)
+
 /** Ledger, wall, events and the live stream. */
 export const proofRoutes = {
   ledger: {
@@ -18,7 +21,7 @@ export const proofRoutes = {
     role: 'viewer',
     group: 'Proof',
     summary: 'The wall: bricks of a slice width between two times (epoch ms)',
-    query: z.object({ from: z.coerce.number().int().min(0), to: z.coerce.number().int().min(0), sliceMs: z.coerce.number().int().min(10_000) }),
+    query: z.object({ from: time, to: time, sliceMs: z.coerce.number().int().min(10_000).max(366 * 86_400_000) }),
     answer: Wall,
   },
   latency: {
@@ -37,8 +40,8 @@ export const proofRoutes = {
     summary: 'What happened, newest first',
     query: z.object({
       limit: z.coerce.number().int().min(1).max(1000).default(200),
-      from: z.coerce.number().optional(),
-      to: z.coerce.number().optional(),
+      from: time.optional(),
+      to: time.optional(),
     }),
     answer: list(EventRow),
   },
