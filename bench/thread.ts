@@ -178,13 +178,24 @@ async function saturated(): Promise<number> {
   return rate * 1000
 }
 
-const bareFirst = await bareLoop()
-const whole = await saturated()
+/** What it took of this process's CPU, µs a message. */
+async function withCpu(work: () => Promise<number>): Promise<{ rate: number; cpu: number }> {
+  const before = process.cpuUsage()
+  const began = performance.now()
+  const rate = await work()
+  const used = process.cpuUsage(before)
+  return { rate, cpu: (used.user + used.system) / (rate * ((performance.now() - began) / 1000)) }
+}
+const first = await withCpu(bareLoop)
+const bareFirst = first.rate
+const engineRun = await withCpu(saturated)
+const whole = engineRun.rate
 const bareSecond = await bareLoop()
 const bare = (bareFirst + bareSecond) / 2
 show(`bare loop, QoS 1, TLS, ${payload.length} B, window ${WINDOW}`, perSecond(bare, 1000))
 show('whole engine: tag change to acknowledged, outbox and ledger on', perSecond(whole, 1000))
 show('ratio', (whole / bare).toFixed(2))
+show('CPU of this process a message, bare and whole', `${first.cpu.toFixed(0)} and ${engineRun.cpu.toFixed(0)} µs`)
 const { missing, doubled, dropped } = counts()
 show('missing, doubled, dropped meanwhile', `${missing}, ${doubled}, ${dropped}`)
 

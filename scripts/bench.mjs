@@ -34,7 +34,13 @@ try {
   const cluster = await privateCluster({ home, port: base + 2, fresh: true })
   supervisor.start('postgres', cluster.process)
   await supervisor.until('postgres', cluster.ready, 20)
-  const env = { EMBRIK_PORT_BASE: String(base), EMBRIK_DEMO_DIR: join(home, 'demo'), DATABASE_URL: cluster.url, NODE_ENV: 'production' }
+  const env = {
+    EMBRIK_PORT_BASE: String(base),
+    EMBRIK_DEMO_DIR: join(home, 'demo'),
+    DATABASE_URL: cluster.url,
+    NODE_ENV: 'production',
+    EMBRIK_BROKER_LOG: '0',
+  }
   supervisor.start('standins', { command: process.execPath, args: [join(root, 'dist', 'bin', 'standins.mjs')], cwd: root, env })
   await supervisor.until(
     'standins',

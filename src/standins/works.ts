@@ -37,6 +37,8 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     certificate: pki.broker.certificate,
     key: pki.broker.key,
     users: brokerUsers,
+    // How much of its log the broker keeps; measurements switch it off.
+    logLimit: Number(process.env.EMBRIK_BROKER_LOG ?? 100_000),
   })
   const trustFile = join(folder, 'kiln-trusts.der')
   const readTrusted = () =>

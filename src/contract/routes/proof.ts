@@ -21,7 +21,15 @@ export const proofRoutes = {
     role: 'viewer',
     group: 'Proof',
     summary: 'The wall: bricks of a slice width between two times (epoch ms)',
-    query: z.object({ from: time, to: time, sliceMs: z.coerce.number().int().min(10_000).max(366 * 86_400_000) }),
+    query: z.object({
+      from: time,
+      to: time,
+      sliceMs: z.coerce
+        .number()
+        .int()
+        .min(10_000)
+        .max(366 * 86_400_000),
+    }),
     answer: Wall,
   },
   latency: {

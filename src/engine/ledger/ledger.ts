@@ -12,7 +12,7 @@ import type { Witness } from '../witness/witness'
 const FLUSH_MS = 200
 const JUDGE_MS = 1000
 /** So many reports of the witness at once are reason to flush without waiting. */
-const HURRY = 500
+const HURRY = 2000
 
 interface Pending {
   number: number

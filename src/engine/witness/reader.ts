@@ -1,11 +1,23 @@
 import type { Socket } from 'node:net'
-import mqtt, { type IConnackPacket, type IPublishPacket, type ISubackPacket, type Packet } from 'mqtt-packet'
 import { FailureError } from '~/contract/failure'
+import { ID_PROPERTY } from '~/core/delivery/envelope'
+import {
+  connectPacket,
+  disconnectPacket,
+  type Incoming,
+  type Published,
+  pingPacket,
+  pubackPackets,
+  subscribePacket,
+  unsubscribePacket,
+  type Version,
+  WireReader,
+} from '~/core/delivery/mqtt-wire'
 import { connackFailure, type MqttAccess, openSocket } from '../net/mqtt-access'
 
 export interface ReaderHooks {
   /** Called for each message; one of QoS 1 is to be acknowledged, whenever the caller is ready. */
-  message(packet: IPublishPacket): void
+  message(packet: Published): void
   /** The broker took us in, before its first message; `sessionPresent` tells whether it remembers us. */
   greeted?(reader: MqttReader, sessionPresent: boolean): void
   /** The broker answered the ping of this number: it has all that was written before it. */
@@ -17,46 +29,50 @@ const EXPIRY_S = 7 * 86_400
 const RECEIVE_MAXIMUM = 20_000
 
 /**
- * A reading MQTT client of its own (5 and 3.1.1), sharing no code with the one that sends. It keeps its session at the broker,
- * and acknowledges a message only when told to, so that what it saw and did not keep is delivered again.
+ * A reading MQTT client of its own (5 and 3.1.1), sharing no code with the one that sends, not even the reading of octets.
+ * It keeps its session at the broker, and acknowledges a message only when told to, so that what it saw and did not keep
+ * is delivered again.
  */
 export class MqttReader {
   private nextId = 1
-  private readonly waiting = new Map<number, (packet: Packet) => void>()
+  private readonly waiting = new Map<number, (reasons: number[]) => void>()
   private ping: NodeJS.Timeout | null = null
   private heard = Date.now()
   private over = false
+  private pings = 0
+  private pongs = 0
+  private acks: number[] = []
 
   private constructor(
     private readonly socket: Socket,
     private readonly hooks: ReaderHooks,
-    private readonly version: 4 | 5,
+    private readonly version: Version,
   ) {}
 
   /** Connects; rejects with a FailureError when the broker says no. `sessionPresent` tells whether it remembers us. */
   static async connect(a: MqttAccess, hooks: ReaderHooks, keepSession = true): Promise<{ reader: MqttReader; sessionPresent: boolean }> {
     const socket = await openSocket(a)
-    const five = a.protocol === '5'
-    const reader = new MqttReader(socket, hooks, five ? 5 : 4)
-    const connack = await new Promise<IConnackPacket>((done, failed) => {
+    const version = a.protocol === '5' ? 5 : 4
+    const reader = new MqttReader(socket, hooks, version)
+    const connack = await new Promise<{ sessionPresent: boolean; reason: number }>((done, failed) => {
       const timer = setTimeout(() => failed(Object.assign(new Error('no CONNACK'), { code: 'ETIMEDOUT' })), 10_000)
-      const parser = mqtt.parser({ protocolVersion: reader.version })
       let greeted = false
-      parser.on('packet', (p: Packet) => {
+      const wire = new WireReader(version, ID_PROPERTY, (p) => {
         if (greeted) return reader.handle(p)
         clearTimeout(timer)
-        if (p.cmd !== 'connack') return failed(new Error(`expected CONNACK, got ${p.cmd}`))
+        if (p.kind !== 'connack') return failed(new Error(`expected CONNACK, got ${p.kind}`))
         greeted = true
-        if ((five ? p.reasonCode : p.returnCode) === 0) hooks.greeted?.(reader, p.sessionPresent)
+        if (p.reason === 0) hooks.greeted?.(reader, p.sessionPresent)
         done(p)
-      })
-      parser.on('error', (e: Error) => {
-        failed(e)
-        socket.destroy(e)
       })
       socket.on('data', (chunk: Buffer) => {
         reader.heard = Date.now()
-        parser.parse(chunk)
+        try {
+          wire.push(chunk)
+        } catch (e) {
+          failed(e)
+          socket.destroy(e as Error)
+        }
       })
       let why: unknown = Object.assign(new Error('connection closed'), { code: 'ECONNRESET' })
       socket.on('error', (e) => {
@@ -67,26 +83,17 @@ export class MqttReader {
         failed(why)
         reader.closed(why)
       })
-      reader.write({
-        cmd: 'connect',
-        protocolId: 'MQTT',
-        protocolVersion: reader.version,
-        clientId: a.clientId,
-        clean: !keepSession,
-        keepalive: a.keepAliveS,
-        ...(a.user !== null && { username: a.user }),
-        ...(a.password !== null && { password: Buffer.from(a.password) }),
-        ...(five && { properties: { sessionExpiryInterval: keepSession ? EXPIRY_S : 0, receiveMaximum: RECEIVE_MAXIMUM } }),
-      })
+      const { clientId, keepAliveS, user, password } = a
+      const expiryS = keepSession ? EXPIRY_S : 0
+      reader.write(connectPacket(version, { clientId, clean: !keepSession, keepAliveS, user, password, expiryS, receiveMaximum: RECEIVE_MAXIMUM }))
     }).catch((e: unknown) => {
       reader.over = true
       socket.destroy()
       throw e
     })
-    const reason = (five ? connack.reasonCode : connack.returnCode) ?? 128
-    if (reason !== 0) {
+    if (connack.reason !== 0) {
       reader.close()
-      throw connackFailure(reason)
+      throw connackFailure(connack.reason)
     }
     reader.ping = setInterval(
       () => {
@@ -98,43 +105,47 @@ export class MqttReader {
     return { reader, sessionPresent: connack.sessionPresent }
   }
 
-  private write(packet: Packet): void {
-    if (this.socket.writable) mqtt.writeToStream(packet, this.socket, { protocolVersion: this.version })
+  private write(bytes: Uint8Array): void {
+    if (this.socket.writable) this.socket.write(bytes)
   }
-
-  private pings = 0
-  private pongs = 0
 
   /** Asks for an answer and returns the number under which `pong` will hear of it (packets are answered in order). */
   pingNow(): number {
-    this.write({ cmd: 'pingreq' })
+    this.sendAcks()
+    this.write(pingPacket)
     return ++this.pings
   }
 
-  acknowledge(messageId: number): void {
-    this.write({ cmd: 'puback', messageId } as Packet)
+  /** Acknowledges a message; all of one turn go out together. */
+  acknowledge(packetId: number): void {
+    if (this.acks.push(packetId) === 1) process.nextTick(() => this.sendAcks())
   }
 
-  private handle(p: Packet): void {
-    switch (p.cmd) {
+  private sendAcks(): void {
+    if (this.acks.length === 0) return
+    this.write(pubackPackets(this.acks))
+    this.acks = []
+  }
+
+  private handle(p: Incoming): void {
+    switch (p.kind) {
       case 'publish':
         return this.hooks.message(p)
       case 'pingresp':
-        this.hooks.pong?.(++this.pongs)
-        return
+        return this.hooks.pong?.(++this.pongs)
       case 'suback':
       case 'unsuback':
-        this.waiting.get(p.messageId!)?.(p)
-        this.waiting.delete(p.messageId!)
+        this.waiting.get(p.packetId)?.(p.reasons)
+        this.waiting.delete(p.packetId)
         return
       case 'disconnect':
-        this.socket.destroy(p.reasonCode === 0x8e ? Object.assign(new Error('taken over'), { code: 'TAKEN' }) : undefined)
+        this.socket.destroy(p.reason === 0x8e ? Object.assign(new Error('taken over'), { code: 'TAKEN' }) : undefined)
         return
       default:
     }
   }
 
-  private request(make: (messageId: number) => Packet): Promise<Packet> {
+  private request(make: (packetId: number) => Uint8Array): Promise<number[]> {
     const id = this.nextId
     this.nextId = (this.nextId % 65_535) + 1
     return new Promise((done, failed) => {
@@ -142,9 +153,9 @@ export class MqttReader {
         this.waiting.delete(id)
         failed(Object.assign(new Error('no answer to a subscription'), { code: 'ETIMEDOUT' }))
       }, 10_000)
-      this.waiting.set(id, (p) => {
+      this.waiting.set(id, (reasons) => {
         clearTimeout(timer)
-        done(p)
+        done(reasons)
       })
       this.write(make(id))
     })
@@ -153,14 +164,8 @@ export class MqttReader {
   /** Subscribes at QoS 1, without retained messages (MQTT 5 3.8.3.1; in 3.1.1 they come, marked); rejects when one filter is refused. */
   async subscribe(filters: readonly string[]): Promise<void> {
     if (filters.length === 0) return
-    const suback = (await this.request((messageId) => ({
-      cmd: 'subscribe',
-      messageId,
-      subscriptions: filters.map((topic) =>
-        this.version === 5 ? { topic, qos: 1 as const, nl: false, rap: false, rh: 2 } : { topic, qos: 1 as const },
-      ),
-    }))) as ISubackPacket
-    const refused = suback.granted.findIndex((g) => Number(g) >= 0x80)
+    const granted = await this.request((id) => subscribePacket(this.version, id, filters))
+    const refused = granted.findIndex((g) => g >= 0x80)
     if (refused >= 0)
       throw new FailureError(
         {
@@ -174,7 +179,7 @@ export class MqttReader {
   }
 
   async unsubscribe(filters: readonly string[]): Promise<void> {
-    if (filters.length > 0) await this.request((messageId) => ({ cmd: 'unsubscribe', messageId, unsubscriptions: [...filters] }))
+    if (filters.length > 0) await this.request((id) => unsubscribePacket(this.version, id, filters))
   }
 
   private closed(why: unknown): void {
@@ -187,7 +192,8 @@ export class MqttReader {
   close(): void {
     this.over = true
     if (this.ping) clearInterval(this.ping)
-    this.write((this.version === 5 ? { cmd: 'disconnect', reasonCode: 0 } : { cmd: 'disconnect' }) as Packet)
+    this.sendAcks()
+    this.write(disconnectPacket)
     this.socket.end()
     setTimeout(() => this.socket.destroy(), 500).unref()
   }

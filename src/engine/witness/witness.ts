@@ -1,9 +1,9 @@
-import type { IPublishPacket } from 'mqtt-packet'
 import type { Condition } from '~/contract/live'
 import { disjoint } from '~/core/address/topic-filter'
 import type { Account, Seen, WitnessView } from '~/core/delivery/account'
 import { digest } from '~/core/delivery/digest'
-import { ID_PROPERTY, parseMessageId } from '~/core/delivery/envelope'
+import { parseMessageId } from '~/core/delivery/envelope'
+import type { Published } from '~/core/delivery/mqtt-wire'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
@@ -216,18 +216,18 @@ export class Witness {
     for (const w of this.readyWaiters.splice(0)) w()
   }
 
-  private message(packet: IPublishPacket): void {
+  private message(packet: Published): void {
     const at = Date.now()
     this.rate.add(1, at)
     this.last = at
-    const id = packet.qos > 0 ? packet.messageId! : null
+    const id = packet.qos > 0 ? packet.packetId : null
     const five = this.o.access.protocol === '5'
     if (packet.retain && !five) {
       // What was retained before we came (3.1.1 has no way to say that we do not want it).
       if (id !== null) this.reader?.acknowledge(id)
       return
     }
-    const sum = digest(packet.payload as Buffer)
+    const sum = digest(packet.payload)
     if (id !== null && packet.dup) {
       const before = this.counted.get(id)
       if (before && before.digest === sum) {
@@ -238,8 +238,7 @@ export class Witness {
     const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen' }
     if (id !== null) this.counted.set(id, delivered)
     if (!this.o.byId) return this.byPayload({ topic: packet.topic, digest: sum, at, id, delivered, before: [] })
-    const property = packet.properties?.userProperties?.[ID_PROPERTY]
-    const ours = parseMessageId(this.o.installation, Array.isArray(property) ? property[0] : property)
+    const ours = parseMessageId(this.o.installation, packet.id)
     const account = ours ? this.o.ledger.accounts.get(ours.delivery) : undefined
     if (ours && account) this.seen(account, ours.seq, packet.topic, sum, at, id, delivered)
     else this.foreign(packet.topic, at, id, delivered, ours !== null)

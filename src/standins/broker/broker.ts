@@ -153,7 +153,7 @@ export class Broker {
     for (const list of this.held.values()) for (const h of list.splice(0)) h.go()
   }
 
-  publish(message: Message): Arrival {
+  publish(message: Message): Arrival | null {
     this.published++
     const arrival = this.truth.arrived(message)
     if (message.retain) {
@@ -181,14 +181,14 @@ export class Broker {
     return arrival
   }
 
-  private hand(session: Session, subs: Subscription[], message: Message, arrival: Arrival): void {
+  private hand(session: Session, subs: Subscription[], message: Message, arrival: Arrival | null): void {
     const qos = Math.min(message.qos, Math.max(...subs.map((s) => s.qos))) as 0 | 1 | 2
     const ids = subs.flatMap((s) => (s.id === null ? [] : [s.id]))
     const retain = message.retain && subs.some((s) => s.keepRetain)
     const { clientId } = session
     const fate = this.faults.fate(clientId)
     const log = () => this.truth.copy(arrival, clientId, fate)
-    const go = (copy: Copy, m = message) => {
+    const go = (copy: Copy | null, m = message) => {
       this.delivered++
       session.deliver(m, qos, retain, ids, copy)
     }

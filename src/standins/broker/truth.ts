@@ -40,12 +40,14 @@ export class Truth {
   private nextArrival = 1
   private nextOrder = 1
 
+  /** Keeps the last `limit` messages and deliveries; with 0 it keeps none, and hashes nothing. */
   constructor(
     private readonly limit: number,
     private readonly keyOf: (m: Message) => string | null,
   ) {}
 
-  arrived(m: Message): Arrival {
+  arrived(m: Message): Arrival | null {
+    if (this.limit === 0) return null
     const hash = createHash('sha256').update(m.payload).digest('hex').slice(0, 16)
     const { topic, qos, from } = m
     const arrival: Arrival = { n: this.nextArrival++, at: Date.now(), from, topic, qos, key: this.keyOf(m), hash, ack: 'none' }
@@ -54,7 +56,8 @@ export class Truth {
     return arrival
   }
 
-  copy(arrival: Arrival, client: string, fate: Fate): Copy {
+  copy(arrival: Arrival | null, client: string, fate: Fate): Copy | null {
+    if (!arrival) return null
     const order = fate === 'dropped' ? null : this.nextOrder++
     const copy: Copy = { arrival: arrival.n, client, fate, order, sentAt: null, ackedAt: null }
     this.copies.push(copy)

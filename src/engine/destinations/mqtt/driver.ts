@@ -3,6 +3,7 @@ import type { TLSSocket } from 'node:tls'
 import mqtt, { type IClientOptions, type MqttClient } from 'mqtt'
 import { type Failure, FailureError } from '~/contract/failure'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
+import { gatherWrites } from '../../net/gather'
 import { connackFailure, type MqttAccess, mqttFailure, openSocket, tlsOptions } from '../../net/mqtt-access'
 import { reachSteps, runSteps } from '../../net/steps'
 import { MqttReader } from '../../witness/reader'
@@ -122,7 +123,11 @@ export const mqttDriver: DestinationDriver = {
     }
     const client = mqtt.connect(options)
     // Small packets must not wait for the acknowledgement of the ones before (RFC 896).
-    client.once('connect', () => (client.stream as unknown as Socket).setNoDelay(true))
+    client.once('connect', () => {
+      const socket = client.stream as unknown as Socket
+      socket.setNoDelay(true)
+      gatherWrites(socket)
+    })
     let over = false
     let lastError: unknown = null
     const receiveMaximum = await new Promise<number>((done, failed) => {
