@@ -25,8 +25,14 @@ export class Access {
     return user && user.password !== null && user.password === password ? user : null
   }
 
+  private readonly known = new Map<User, Map<string, boolean>>()
+
   mayPublish(user: User, topic: string): boolean {
-    return user.publish.some((f) => topicMatches(f, topic))
+    let topics = this.known.get(user)
+    if (!topics || topics.size > 50_000) this.known.set(user, (topics = new Map()))
+    let may = topics.get(topic)
+    if (may === undefined) topics.set(topic, (may = user.publish.some((f) => topicMatches(f, topic))))
+    return may
   }
 
   maySubscribe(user: User, filter: string): boolean {

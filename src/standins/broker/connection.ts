@@ -66,8 +66,22 @@ export class Connection implements Line {
     socket.on('close', () => this.closed())
   }
 
+  private out: Buffer[] = []
+
+  /** What is said in one turn of the event loop goes out in one piece. */
   private write(packet: Packet): void {
-    if (this.socket.writable) mqtt.writeToStream(packet, this.socket, { protocolVersion: this.version })
+    if (!this.socket.writable) return
+    if (this.out.push(mqtt.generate(packet, { protocolVersion: this.version })) === 1) process.nextTick(() => this.flush())
+  }
+
+  private flush(): void {
+    if (this.out.length > 0 && this.socket.writable) this.socket.write(this.out.length === 1 ? this.out[0]! : Buffer.concat(this.out))
+    this.out = []
+  }
+
+  private hangUp(): void {
+    this.flush()
+    this.socket.end()
   }
 
   private handle(p: Packet): void {
@@ -102,7 +116,7 @@ export class Connection implements Line {
         if ((p.reasonCode ?? 0) !== 0x04) this.will = null
         const expiry = p.properties?.sessionExpiryInterval
         if (expiry !== undefined) this.session!.expiry = expiry
-        this.socket.end()
+        this.hangUp()
         return
       }
       default:
@@ -112,7 +126,7 @@ export class Connection implements Line {
 
   private refuse(v5: number, v3: number): void {
     this.write({ cmd: 'connack', sessionPresent: false, reasonCode: v5, returnCode: v3 } as unknown as Packet)
-    this.socket.end()
+    this.hangUp()
   }
 
   private connect(p: IConnectPacket): void {
@@ -207,7 +221,7 @@ export class Connection implements Line {
     }
     if (arrival) arrival.ack = 'sent'
     this.write(packet)
-    if (this.broker.faults.closesAfterAck()) this.socket.end()
+    if (this.broker.faults.closesAfterAck()) this.hangUp()
   }
 
   private subscribe(p: ISubscribePacket): void {
@@ -239,7 +253,7 @@ export class Connection implements Line {
   }
 
   publish(packet: Parameters<Line['publish']>[0]): void {
-    this.write({ cmd: 'publish', ...packet } as IPublishPacket)
+    this.write(packet)
   }
 
   release(messageId: number): void {
@@ -251,12 +265,12 @@ export class Connection implements Line {
     this.end(Reason.takenOver)
     this.session = null
     if (session) session.line = null
-    this.socket.destroy()
+    this.socket.destroySoon()
   }
 
   private end(reasonCode: number): void {
     if (this.version === 5 && this.session) this.write({ cmd: 'disconnect', reasonCode } as Packet)
-    this.socket.end()
+    this.hangUp()
   }
 
   private closed(): void {

@@ -42,9 +42,7 @@ export interface Out {
 
 /** How a session reaches its client while it is connected. */
 export interface Line {
-  publish(
-    packet: Partial<IPublishPacket> & { topic: string; payload: Buffer; qos: 0 | 1 | 2; retain: boolean; dup: boolean; messageId?: number },
-  ): void
+  publish(packet: IPublishPacket): void
   release(messageId: number): void
   receiveMaximum: number
 }
@@ -70,7 +68,7 @@ export class Session {
   deliver(message: Message, qos: 0 | 1 | 2, retain: boolean, ids: number[], copy: Copy | null = null): void {
     if (qos === 0) {
       if (copy && this.line) copy.sentAt = Date.now()
-      this.line?.publish({ ...this.packet(message, ids), qos: 0, retain, dup: false })
+      this.line?.publish(packet(message, ids, 0, retain, false, undefined))
       return
     }
     const out: Out = { message, qos, retain, ids, received: false, sent: false, copy }
@@ -78,19 +76,6 @@ export class Session {
     if (this.line && this.queue.length === 0 && this.inflight.size < this.line.receiveMaximum) this.send(out)
     else if (this.queue.length < QUEUE_MAX) this.queue.push(out)
     else this.overflowed++
-  }
-
-  private packet(message: Message, ids: number[]) {
-    const left = message.expires === null ? undefined : Math.max(0, Math.ceil((message.expires - Date.now()) / 1000))
-    return {
-      topic: message.topic,
-      payload: message.payload,
-      properties: {
-        ...message.properties,
-        ...(left === undefined ? {} : { messageExpiryInterval: left }),
-        ...(ids.length === 0 ? {} : { subscriptionIdentifier: ids.length === 1 ? ids[0]! : (ids as unknown as number) }),
-      },
-    }
   }
 
   private send(out: Out): void {
@@ -103,7 +88,7 @@ export class Session {
   private emit(id: number, out: Out, dup: boolean): void {
     out.sent = true
     if (out.copy && this.line) out.copy.sentAt ??= Date.now()
-    this.line?.publish({ ...this.packet(out.message, out.ids), qos: out.qos, retain: out.retain, dup, messageId: id })
+    this.line?.publish(packet(out.message, out.ids, out.qos, out.retain, dup, id))
   }
 
   /** PUBACK, or PUBCOMP after QoS 2. */
@@ -139,4 +124,17 @@ export class Session {
     }
     this.pump()
   }
+}
+
+function packet(message: Message, ids: number[], qos: 0 | 1 | 2, retain: boolean, dup: boolean, messageId: number | undefined): IPublishPacket {
+  let properties: IPublishPacket['properties'] = message.properties
+  if (message.expires !== null || ids.length > 0) {
+    const left = message.expires === null ? undefined : Math.max(0, Math.ceil((message.expires - Date.now()) / 1000))
+    properties = {
+      ...message.properties,
+      ...(left === undefined ? {} : { messageExpiryInterval: left }),
+      ...(ids.length === 0 ? {} : { subscriptionIdentifier: ids.length === 1 ? ids[0]! : (ids as unknown as number) }),
+    }
+  }
+  return { cmd: 'publish', topic: message.topic, payload: message.payload, properties, qos, retain, dup, messageId } as IPublishPacket
 }
