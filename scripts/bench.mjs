@@ -1,5 +1,7 @@
-// Measures: the whole engine beside a bare loop of the same library, and parts alone. Run it by hand; nothing asserts what it prints.
+// Measures: the whole engine beside a bare loop of the same library, parts alone, memory and CPU, start times, and a million messages under
+// random faults. `npm run bench -- thread` (or parts, tags, start, faults) takes a part. Nothing asserts what it prints.
 import { rmSync } from 'node:fs'
+import { cpus } from 'node:os'
 import { join } from 'node:path'
 import { build, stale } from './lib/build.mjs'
 import { homeFolder, root } from './lib/home.mjs'
@@ -7,6 +9,7 @@ import { installDebian, installNpm, postgresBin } from './lib/packages.mjs'
 import { portBase } from './lib/ports.mjs'
 import { privateCluster } from './lib/postgres.mjs'
 import { run } from './lib/run.mjs'
+import { startDemoStack } from './lib/stack.mjs'
 import { giveUp, step } from './lib/steps.mjs'
 import { Supervisor } from './lib/supervise.mjs'
 
@@ -18,11 +21,13 @@ try {
   await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
   if (stale(root)) await step('Build', () => build(root))
   const { build: bundle } = await import('esbuild')
-  const out = join(root, 'dist', 'bench', 'thread.mjs')
+  const parts = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['thread', 'parts', 'tags', 'start', 'faults']
+  const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
-    entryPoints: ['bench/thread.ts'],
-    outfile: out,
+    entryPoints: ['thread', 'parts', 'tags', 'faults'].map((n) => `bench/${n}.ts`),
+    outdir: out,
+    outExtension: { '.js': '.mjs' },
     bundle: true,
     platform: 'node',
     target: 'node20',
@@ -30,31 +35,69 @@ try {
     packages: 'external',
     logLevel: 'error',
   })
-  rmSync(join(home, 'demo'), { recursive: true, force: true })
-  const cluster = await privateCluster({ home, port: base + 2, fresh: true })
-  supervisor.start('postgres', cluster.process)
-  await supervisor.until('postgres', cluster.ready, 20)
-  const env = {
-    EMBRIK_PORT_BASE: String(base),
-    EMBRIK_DEMO_DIR: join(home, 'demo'),
-    DATABASE_URL: cluster.url,
-    NODE_ENV: 'production',
-    EMBRIK_BROKER_LOG: '0',
+  console.log(`\n${cpus().length} x ${cpus()[0]?.model}, Node ${process.version}, ${new Date().toISOString().slice(0, 10)}\n`)
+
+  if (parts.includes('start')) {
+    for (const [label, fresh] of [
+      ['first start, from an empty database', true],
+      ['second start, data kept', false],
+    ]) {
+      const began = Date.now()
+      const page = firstPage(base, began)
+      const stack = await startDemoStack({ base: base, home: join(home, 'start'), fresh, quiet: true })
+      const ready = Date.now() - began
+      console.log(`  ${`${label}: first page, all ready (built already)`.padEnd(74)} ${(await page) / 1000} s, ${ready / 1000} s`)
+      await stack.supervisor.stop()
+    }
   }
-  supervisor.start('standins', { command: process.execPath, args: [join(root, 'dist', 'bin', 'standins.mjs')], cwd: root, env })
-  await supervisor.until(
-    'standins',
-    () =>
-      fetch(`http://127.0.0.1:${base + 10}/api/state`).then(
-        (r) => r.ok,
-        () => false,
-      ),
-    60,
-  )
-  await run(process.execPath, [out], { show: true, env: { ...process.env, ...env } })
+  if (parts.some((p) => p !== 'start')) {
+    rmSync(join(home, 'demo'), { recursive: true, force: true })
+    const cluster = await privateCluster({ home, port: base + 2, fresh: true })
+    supervisor.start('postgres', cluster.process)
+    await supervisor.until('postgres', cluster.ready, 20)
+    const env = {
+      EMBRIK_PORT_BASE: String(base),
+      EMBRIK_DEMO_DIR: join(home, 'demo'),
+      DATABASE_URL: cluster.url,
+      NODE_ENV: 'production',
+      EMBRIK_BROKER_LOG: '0',
+    }
+    supervisor.start('standins', { command: process.execPath, args: [join(root, 'dist', 'bin', 'standins.mjs')], cwd: root, env })
+    await supervisor.until(
+      'standins',
+      () =>
+        fetch(`http://127.0.0.1:${base + 10}/api/state`).then(
+          (r) => r.ok,
+          () => false,
+        ),
+      60,
+    )
+    for (const part of parts.filter((p) => p !== 'start')) {
+      const printed = await run(process.execPath, ['--max-old-space-size=6000', join(out, `${part}.mjs`)], { env: { ...process.env, ...env } })
+      // The rest is the log of the engine.
+      console.log(
+        printed
+          .split('\n')
+          .filter((l) => l.startsWith('  '))
+          .join('\n'),
+      )
+    }
+  }
 } catch (e) {
   await supervisor.stop()
   giveUp(e)
 }
 await supervisor.stop()
 process.exit(0)
+
+/** After how many ms the log-in page answers. */
+async function firstPage(base, began) {
+  for (;;) {
+    const fine = await fetch(`http://127.0.0.1:${base}/login`, { signal: AbortSignal.timeout(1000) }).then(
+      (r) => r.ok,
+      () => false,
+    )
+    if (fine) return Date.now() - began
+    await new Promise((done) => setTimeout(done, 50))
+  }
+}

@@ -178,6 +178,19 @@ describe('an outbox', () => {
     await box.close()
   })
 
+  it('stores what is still in memory when it ends', async () => {
+    const first = outbox()
+    first.box.eager = false
+    first.box.offer(many(1, 2500).map((n) => envelope(n)))
+    expect(first.box.waiting).toBe(2500)
+    await first.box.close()
+    expect(first.stored).toEqual(many(1, 2500))
+    const second = outbox()
+    await second.box.load((_item, _uncounted, acknowledged) => acknowledged)
+    expect(seqs(await drain(second.box, 2500))).toEqual(many(1, 2500))
+    await second.box.close()
+  })
+
   it('reads segments back from the database when they were not kept in memory', async () => {
     const first = outbox()
     for (let n = 1; n <= 30; n++) {

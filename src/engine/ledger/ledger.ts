@@ -50,7 +50,7 @@ export class Ledger {
     this.number = await lastFlush(this.db)
     for (const [delivery, standing] of await loadStandings(this.db)) this.accounts.set(delivery, new Account(delivery, standing))
     const minute = Math.floor(Date.now() / 60_000)
-    for (const row of await loadLatency(this.db, minute - 60)) this.hour(row.delivery).minutes.set(row.minute, row.histogram)
+    for (const row of await loadLatency(this.db, minute - 60)) this.latencyHour(row.delivery).minutes.set(row.minute, row.histogram)
   }
 
   start(): void {
@@ -63,7 +63,8 @@ export class Ledger {
     ]
   }
 
-  private hour(delivery: number): LatencyHour {
+  /** The latencies of the last hour, to look at. */
+  latencyHour(delivery: number): LatencyHour {
     let hour = this.latency.get(delivery)
     if (!hour) this.latency.set(delivery, (hour = new LatencyHour()))
     return hour
@@ -125,7 +126,7 @@ export class Ledger {
     for (const a of this.accounts.values()) {
       if (!a.changed) continue
       const change = a.take()
-      for (const ms of change.latencies) this.hour(a.delivery).add(ms, now)
+      for (const ms of change.latencies) this.latencyHour(a.delivery).add(ms, now)
       if (change.latencies.length > 0) latencies.push({ delivery: a.delivery, minute: Math.floor(now / 60_000) })
       changes.push(change)
     }
@@ -168,7 +169,7 @@ export class Ledger {
         if (!(await claimFlush(tx, p.number))) return
         await writeChanges(tx, p.changes)
         for (const l of p.latencies) {
-          const histogram = this.hour(l.delivery).minutes.get(l.minute)
+          const histogram = this.latencyHour(l.delivery).minutes.get(l.minute)
           if (histogram) await writeLatency(tx, l.delivery, l.minute, histogram)
         }
         for (const w of p.sessions) await writeWitnessSession(tx, w.id, w)

@@ -20,6 +20,8 @@ const AHEAD_BYTES = 16 << 20
 const QUEUE_MAX = 50_000
 /** Most messages that can have been on the wire beyond the cursor: the largest window of a destination. */
 const WINDOW_MAX = 5000
+/** How long an ending outbox waits for a database that is away, ms. */
+const CLOSE_MS = 2000
 /** While nobody sends, messages are gathered this long so that segments don't get tiny. */
 const LINGER_MS = 250
 
@@ -63,6 +65,9 @@ export class Outbox {
   private writing: Promise<void> | null = null
   private waiters: (() => void)[] = []
   private dirty = false
+  /** Messages cut from the queue and not committed yet. */
+  private packing = 0
+  private closing = false
   private closed = false
   /** Set while a sender is connected: then every message is committed at once. */
   eager = false
@@ -116,7 +121,7 @@ export class Outbox {
 
   /** Messages not acknowledged yet, those still in memory included. */
   get waiting(): number {
-    let n = this.queue.length
+    let n = this.queue.length + this.packing
     for (const s of this.segments) n += s.count - s.doneCount
     return n
   }
@@ -130,15 +135,18 @@ export class Outbox {
   }
 
   private async write(): Promise<void> {
-    while (this.queue.length > 0 && !this.closed) {
-      if (!this.eager) await new Promise((done) => setTimeout(done, LINGER_MS))
-      const batch = this.cutBatch()
-      if (batch.length === 0) return
-      const raw = encodeSegment(batch)
-      const codec: Codec = raw.length >= PACK_FROM ? 1 : 0
-      const body = codec === 1 ? await deflate(raw, { level: 1 }) : Buffer.from(raw.buffer, raw.byteOffset, raw.length)
-      const no = this.nextNo++
-      if (!(await this.commit(no, batch.length, codec, raw.length, body))) return
+    let ready = await this.pack()
+    while (ready && !this.closed) {
+      const { no, batch, codec, rawBytes, body } = ready
+      // A full segment is packed while the one before it is being committed; a smaller one waits for more.
+      const following = this.queue.length >= SEGMENT_MESSAGES ? this.pack() : null
+      const committed = await this.commit(no, batch.length, codec, rawBytes, body)
+      if (!committed) {
+        await following
+        this.packing = 0
+        return
+      }
+      this.packing -= batch.length
       const segment: Segment = {
         no,
         count: batch.length,
@@ -159,7 +167,21 @@ export class Outbox {
       for (const e of batch) this.hooks.stored(e)
       this.wake()
       if (this.bytes > this.capBytes) await this.shrink()
+      ready = await (following ?? this.pack())
     }
+  }
+
+  /** Cuts the next segment from the queue and packs it; null when there is nothing. */
+  private async pack(): Promise<{ no: number; batch: Envelope[]; codec: Codec; rawBytes: number; body: Buffer } | null> {
+    if (!this.eager && !this.closing && this.queue.length > 0) await new Promise((done) => setTimeout(done, LINGER_MS))
+    const batch = this.cutBatch()
+    if (batch.length === 0) return null
+    const no = this.nextNo++
+    this.packing += batch.length
+    const raw = encodeSegment(batch)
+    const codec: Codec = raw.length >= PACK_FROM ? 1 : 0
+    const body = codec === 1 ? await deflate(raw, { level: 1 }) : Buffer.from(raw.buffer, raw.byteOffset, raw.length)
+    return { no, batch, codec, rawBytes: raw.length, body }
   }
 
   private cutBatch(): Envelope[] {
@@ -335,9 +357,12 @@ export class Outbox {
     return (this.segments.at(-1)?.no ?? Math.max(this.cursor.countedSegment, this.cursor.segment - 1)) + 1
   }
 
+  /** Stores what is still in memory, unless the database is away for longer than a moment, and ends. */
   async close(): Promise<void> {
-    this.closed = true
+    this.closing = true
     this.wake()
+    await Promise.race([this.writing, new Promise((done) => setTimeout(done, CLOSE_MS))])
+    this.closed = true
     await this.writing
   }
 }
