@@ -260,6 +260,11 @@ export class Connection implements Line {
     this.write({ cmd: 'pubrel', messageId } as Packet)
   }
 
+  /** Ends this connection alone, without a word. */
+  drop(): void {
+    this.socket.destroy()
+  }
+
   takenOver(): void {
     const session = this.session
     this.end(Reason.takenOver)

@@ -7,25 +7,46 @@ body{background:var(--paper);color:var(--ink);font:14px/1.5 system-ui,sans-serif
 h1{font-size:18px}h2{font-size:14px;border-bottom:1px solid var(--line);padding-bottom:6px;margin-top:28px}
 table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:4px 10px 4px 0;border-bottom:1px solid var(--line);font-weight:400}
 th{opacity:.7}code{font-size:12px}button{font:inherit;border:1px solid var(--line);background:none;color:inherit;border-radius:3px;padding:2px 10px;cursor:pointer}
-button:hover{border-color:var(--clay)}.good{color:var(--good)}.bad{color:var(--bad)}p{max-width:64ch}
+button:hover,button:focus-visible{border-color:var(--clay);outline:none}input{font:inherit;color:inherit;background:none;border:1px solid var(--line);border-radius:3px;padding:2px 6px}
+input[type=number]{width:76px;text-align:right}input:focus-visible{border-color:var(--clay);outline:none}input:invalid{border-color:var(--bad)}
+form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-content:start;align-items:center;margin:8px 0}form label{display:flex;gap:8px;justify-content:space-between;align-items:center}form .all{grid-column:1/-1;display:flex;gap:8px;align-items:center}
+.num td{font-variant-numeric:tabular-nums}.good{color:var(--good)}.bad{color:var(--bad)}p{max-width:64ch}
 </style></head><body><h1>Varnmoor Clayworks, stand-in panel</h1>
 <p>The simulated devices and broker of the demo. What you do here is what somebody at the works would do, or what goes wrong there.</p>
-<h2>Kiln controller (OPC UA)</h2><p>Link: <b id="kl"></b> <button data-cut="kiln" data-s="20">Cut for 20 s</button></p>
+<h2>Kiln controller (OPC UA)</h2><p>Link: <b id="kl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="kiln"> s</label> <button data-cut="kiln">Cut</button></p>
+<form data-faults="kiln" aria-label="Faults of the kiln"><label>Slow by, ms <input type="number" name="slowMs" min="0" max="60000" value="0"></label>
+<label>Refuse log-ins <input type="checkbox" name="refuseLogins"></label><span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <table><thead><tr><th>Client certificate</th><th>Thumbprint</th><th>State</th><th></th></tr></thead><tbody id="kc"></tbody></table>
-<h2>Site broker (MQTT)</h2><p>Link: <b id="bl"></b> <button data-cut="broker" data-s="20">Cut for 20 s</button></p>
+<h2>Site broker (MQTT)</h2><p>Link: <b id="bl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="broker"> s</label> <button data-cut="broker">Cut</button></p>
 <p>Received <span id="bp"></span>, delivered <span id="bd"></span></p>
+<form data-faults="broker" aria-label="Faults of the broker">
+<label>Slow by, ms <input type="number" name="slowMs" min="0" max="60000" value="0"></label><label>Refuse log-ins <input type="checkbox" name="refuseLogins"></label><label>Seed <input type="number" name="seed" value="1" step="1"></label>
+<label>Drop, % <input type="number" name="drop" min="0" max="100" step="0.1" value="0" data-share></label><label>Double, % <input type="number" name="double" min="0" max="100" step="0.1" value="0" data-share></label><label>Reorder, % <input type="number" name="reorder" min="0" max="100" step="0.1" value="0" data-share></label>
+<label>Alter, % <input type="number" name="alter" min="0" max="100" step="0.1" value="0" data-share></label><label>Delay, % <input type="number" name="delay" min="0" max="100" step="0.1" value="0" data-share></label><label>by, ms <input type="number" name="delayMs" min="0" max="600000" value="2000"></label>
+<label>Drop acknowledgements, % <input type="number" name="dropAcks" min="0" max="100" step="0.1" value="0" data-share></label><label>Close after one, % <input type="number" name="closeAfterAck" min="0" max="100" step="0.1" value="0" data-share></label><label>Only to client <input name="client" placeholder="all" size="12"></label>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
+<p>Shares are of deliveries to readers, and of acknowledgements to senders. The same seed gives the same chances. What was done to each stands in <a href="/api/broker/log">the broker's log</a>.</p>
 <table><thead><tr><th>Client</th><th>State</th><th>Subscriptions</th><th>Waiting</th></tr></thead><tbody id="bc"></tbody></table>
 <script>
-const $=i=>document.getElementById(i), post=(u,b)=>fetch(u,{method:'POST',headers:{'content-type':'application/json'},body:JSON.stringify(b)}).then(draw)
+const $=i=>document.getElementById(i), send=(m,u,b)=>fetch(u,{method:m,headers:{'content-type':'application/json'},body:JSON.stringify(b)}), post=(u,b)=>send('POST',u,b).then(draw)
+function put(form,faults){for(const i of form.querySelectorAll('input')){const v=faults[i.name];if(i===document.activeElement)continue
+if(i.type==='checkbox')i.checked=v;else i.value='share'in i.dataset?Math.round(v*1e4)/100:v??''}}
+async function take(form){const b={};for(const i of form.querySelectorAll('input'))b[i.name]=i.type==='checkbox'?i.checked:i.type==='number'?(i.value===''?0:+i.value)/('share'in i.dataset?100:1):i.value||null
+const r=await send('PUT','/api/'+form.dataset.faults+'/faults',b),said=form.querySelector('[data-said]');said.textContent=r.ok?'':(await r.json()).message;said.className=r.ok?'':'bad';touched.delete(form);draw()}
+const touched=new Set()
+for(const f of document.querySelectorAll('form')){f.oninput=()=>touched.add(f);f.onsubmit=e=>{e.preventDefault();take(f)}
+f.querySelector('[data-clear]').onclick=()=>send('PUT','/api/'+f.dataset.faults+'/faults',{}).then(()=>{touched.delete(f);draw()})}
+function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs'].includes(k)&&v!==0&&v!==false)}
 const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls)td.className=cls;return td}
 async function draw(){try{const s=await(await fetch('/api/state')).json()
 for(const[i,x]of[['kl',s.kiln],['bl',s.broker]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
+for(const f of document.querySelectorAll('form')){const x=s[f.dataset.faults].faults;if(!touched.has(f)){put(f,x);const b=f.querySelector('[data-said]');b.textContent=working(x)?'in force':'';b.className='bad'}}
 $('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
 const kc=$('kc');kc.replaceChildren();for(const c of s.kiln.certificates){const r=kc.insertRow();cell(r,c.subject);cell(r,c.thumbprint);cell(r,c.state,c.state==='trusted'?'good':'bad')
 const b=document.createElement('button');b.textContent=c.state==='trusted'?'Refuse':'Trust';b.onclick=()=>post('/api/kiln/certificates/'+c.thumbprint,{trusted:c.state!=='trusted'});r.insertCell().append(b)}
 if(!s.kiln.certificates.length)cell(kc.insertRow(),'None has called yet').colSpan=4
 const bc=$('bc');bc.replaceChildren();for(const c of s.broker.clients){const r=bc.insertRow();cell(r,c.clientId);cell(r,c.connected?'connected':'away',c.connected?'good':'bad');cell(r,c.subscriptions.join(', ')||'-');cell(r,c.waiting)}
 }catch(e){document.title='Stand-in panel: no answer'}}
-for(const b of document.querySelectorAll('[data-cut]'))b.onclick=()=>post('/api/'+b.dataset.cut+'/cut',{seconds:+b.dataset.s})
+for(const b of document.querySelectorAll('[data-cut]'))b.onclick=()=>post('/api/'+b.dataset.cut+'/cut',{seconds:+document.querySelector('[data-cut-s='+b.dataset.cut+']').value})
 draw();setInterval(draw,1500)
 </script></body></html>`
