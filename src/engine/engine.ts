@@ -1,7 +1,9 @@
 import type { Destination } from '~/contract/destination'
-import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
+import type { Counts, CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { Tag } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
+import { Account } from '~/core/delivery/account'
+import { news } from '~/core/delivery/news'
 import { addCredential, applicationCredential, type OpenCredential, openCredential } from '~/store/credential'
 import { type Db, listen, type Noun, takeLease } from '~/store/database'
 import { listDestinations } from '~/store/destination'
@@ -29,6 +31,9 @@ export interface EngineOptions {
   workFolder: string
 }
 
+/** How often people are told what went wrong with messages, ms: what happens together is told together. */
+const NEWS_EVERY_MS = 5000
+
 /** One running node: sources, live values, publications, outboxes, destinations, witnesses, ledger. */
 export class Engine {
   readonly table = new LiveTable()
@@ -46,7 +51,9 @@ export class Engine {
   private releaseLease: (() => Promise<void>) | null = null
   private pending = new Set<Noun>()
   private reloading: Promise<void> = Promise.resolve()
-  private timer: NodeJS.Timeout | null = null
+  private timers: NodeJS.Timeout[] = []
+  /** Counts as they were told last. */
+  private told = new Map<number, Counts>()
   private stopped = false
 
   constructor(readonly options: EngineOptions) {
@@ -77,11 +84,26 @@ export class Engine {
     await Promise.all([this.model.loadTags(db), this.model.loadEquipment(db)])
     await this.reload(new Set<Noun>(['source', 'destination', 'publication']))
     this.ledger.start()
-    this.timer = setInterval(() => {
-      const handles: number[] = []
-      for (const t of this.model.tags.values()) handles.push(t.handle)
-      this.table.sample(handles)
-    }, SPARK_EVERY_MS)
+    for (const d of this.deliveries) this.told.set(d.number, this.ledger.account(d.number).counts())
+    this.timers = [setInterval(() => this.tellNews(), NEWS_EVERY_MS)]
+    this.timers.push(
+      setInterval(() => {
+        const handles: number[] = []
+        for (const t of this.model.tags.values()) handles.push(t.handle)
+        this.table.sample(handles)
+      }, SPARK_EVERY_MS),
+    )
+  }
+
+  private tellNews(): void {
+    for (const d of this.deliveries) {
+      const now = this.ledger.account(d.number).counts()
+      // One that is new since the start has nothing behind it.
+      const before = this.told.get(d.number) ?? new Account(d.number).counts()
+      this.told.set(d.number, now)
+      for (const n of news(before, now))
+        this.events.add({ ...n, where: 'ledger', subjectId: d.publicationId, subject: `${d.publication}, to ${d.destination}` })
+    }
   }
 
   private async lease(first: boolean): Promise<void> {
@@ -384,7 +406,7 @@ export class Engine {
 
   async stop(): Promise<void> {
     this.stopped = true
-    if (this.timer) clearInterval(this.timer)
+    for (const t of this.timers) clearInterval(t)
     for (const p of this.publishers.values()) p.stop()
     await Promise.all([...this.sources.values()].map((s) => s.stop()))
     await Promise.all([...this.destinations.values()].map((d) => d.stop()))

@@ -110,7 +110,10 @@ it('refused log-ins are said, and messages wait; a slow broker makes them slow, 
   b.broker.setFaults(BrokerFaults.parse({ refuseLogins: true }))
   b.broker.cut(0.2)
   const refused = (reason: string | undefined) => reason !== undefined && /refuses user or password/.test(reason)
-  await until(() => [...engine.destinations.values()].every((d) => refused(d.present().reason) && refused(d.witness?.present().reason)), 'the refusal')
+  await until(
+    () => [...engine.destinations.values()].every((d) => refused(d.present().reason) && refused(d.witness?.present().reason)),
+    'the refusal',
+  )
   offer(50)
   // While the witness is away too, what had been acknowledged and not seen would be unknown: here nothing was.
   await until(() => sides.every((s) => engine.ledger.countsOf(s.delivery)!.waiting === 50), 'all to wait')

@@ -12,7 +12,12 @@ interface Options<K extends RouteKey> {
 async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response> {
   const route: Route = routes[key]
   let path = route.path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(o.params?.[name] ?? ''))
-  if (o.query) path += `?${new URLSearchParams(Object.entries(o.query as object).map(([k, v]) => [k, String(v)]))}`
+  if (o.query)
+    path += `?${new URLSearchParams(
+      Object.entries(o.query as object)
+        .filter(([, v]) => v !== undefined)
+        .map(([k, v]) => [k, String(v)]),
+    )}`
   let response: Response
   try {
     response = await fetch(path, {

@@ -1,8 +1,8 @@
 import type { EventRow } from '~/contract/live'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
-import { Loading } from '~/ui/Notes'
+import { Loading, ProblemNote } from '~/ui/Notes'
 import { Time } from '~/ui/time'
-import { useCall } from '../app/api'
+import { failureIn, useCall } from '../app/api'
 
 const glyphs: Record<EventRow['severity'], GlyphState> = { good: 'good', note: 'idle', warning: 'uncertain', trouble: 'bad' }
 
@@ -24,13 +24,14 @@ export function EventList({
     // Whole seconds, so that the question stays the same while the page does.
     query: {
       limit,
-      from: from === undefined ? undefined : Math.floor(from / 1000) * 1000,
-      to: to === undefined ? undefined : Math.ceil(to / 1000) * 1000,
-    } as never,
+      ...(from !== undefined && { from: Math.floor(from / 1000) * 1000 }),
+      ...(to !== undefined && { to: Math.ceil(to / 1000) * 1000 }),
+    },
     refetchMs: 2000,
   })
   const words = filter.toLowerCase()
   if (events.isPending) return <Loading rows={3} />
+  if (events.error && !events.data) return <ProblemNote problem={failureIn(events.error)} />
   const shown = (events.data ?? []).filter((e) => `${e.subject} ${e.message} ${e.where} ${e.code}`.toLowerCase().includes(words))
   if (shown.length === 0)
     return <p className="py-1 text-muted">{words ? 'No event fits the filter.' : 'Nothing out of the ordinary in this time.'}</p>

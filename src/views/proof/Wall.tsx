@@ -3,7 +3,7 @@ import { format } from 'date-fns'
 import { type KeyboardEvent, memo, useMemo, useRef } from 'react'
 import type { Brick, LedgerLine, Wall as WallData } from '~/contract/live'
 import { emptyTally, verdicts } from '~/core/delivery/verdict'
-import { brickState, brickWaiting } from '~/core/delivery/wall'
+import { type BrickState, brickState, brickWaiting } from '~/core/delivery/wall'
 import { countText } from '~/ui/time'
 
 export interface Picked {
@@ -85,7 +85,44 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
           </span>
         ))}
       </div>
+      <Legend lines={lines} rows={rows} />
     </div>
+  )
+}
+
+const words: Partial<Record<BrickState, string>> = {
+  confirmed: 'confirmed',
+  waiting: 'on its way',
+  unseen: 'witness away',
+  unwatched: 'no witness',
+  late: 'late',
+  disordered: 'disordered',
+  doubled: 'doubled',
+  altered: 'altered',
+  foreign: 'foreign',
+  unknown: 'unknown',
+  rejected: 'rejected',
+  dropped: 'dropped',
+  missing: 'missing',
+}
+
+/** What the shapes on this wall mean: only those that stand on it. */
+function Legend({ lines, rows }: { lines: readonly LedgerLine[]; rows: ReadonlyMap<number, ReadonlyMap<number, Brick>> }) {
+  const states = new Set<BrickState>()
+  for (const l of lines) for (const b of rows.get(l.delivery)?.values() ?? []) states.add(brickState(b, l.witness))
+  const order = (Object.keys(words) as BrickState[]).filter((s) => states.has(s))
+  if (order.length === 0) return null
+  return (
+    <ul className="mt-1.5 flex flex-wrap gap-x-4 gap-y-1 pl-[188px] text-[11.5px] text-muted" aria-label="What the bricks mean">
+      {order.map((s) => (
+        <li key={s} className="flex items-center gap-1.5">
+          <svg viewBox={`0 0 ${W} ${H + 2}`} className="h-[15px] w-[8px]" aria-hidden="true">
+            <BrickShape state={s} x={0} strength={0.9} />
+          </svg>
+          {words[s]}
+        </li>
+      ))}
+    </ul>
   )
 }
 
@@ -140,86 +177,88 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
 
 function Shape({ brick: b, x, witness, strength }: { brick: Brick; x: number; witness: LedgerLine['witness']; strength: number }) {
   const state = brickState(b, witness)
-  const w = W - 1
   const parts = [
     ...verdicts.filter((v) => b[v] > 0).map((v) => `${countText(b[v])} ${v}`),
     ...(b.foreign > 0 ? [`${countText(b.foreign)} foreign`] : []),
   ]
   const title = [`${countText(b.produced)} made`, ...parts, ...(brickWaiting(b) > 0 ? [`${countText(brickWaiting(b))} waiting`] : [])].join(', ')
-  const inner = () => {
-    switch (state) {
-      case 'empty':
-        return null
-      case 'confirmed':
-        return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity={strength} />
-      case 'waiting':
-        return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity="0.26" />
-      case 'late':
-        return <path d={`M${x} 1h${w}v${H - 1}h${-w / 2 + 2}l-2 -6l-2 6h${-w / 2 + 2}z`} className="fill-uncertain" />
-      case 'missing':
-        return (
-          <rect
-            x={x + 0.75}
-            y="1.75"
-            width={w - 1.5}
-            height={H - 2.5}
-            fill="none"
-            className="stroke-bad"
-            strokeWidth="1.5"
-            vectorEffect="non-scaling-stroke"
-          />
-        )
-      case 'dropped':
-        return (
-          <path
-            d={`M${x} ${H}V1h${w}v${H - 1}M${x} ${H}L${x + w} 1`}
-            fill="none"
-            className="stroke-bad"
-            strokeWidth="1.2"
-            vectorEffect="non-scaling-stroke"
-          />
-        )
-      case 'rejected':
-        return (
-          <path
-            d={`M${x + 0.75} 1.75h${w - 1.5}v${H - 2.5}h${1.5 - w}zM${x} ${H / 2}h${w}`}
-            fill="none"
-            className="stroke-bad"
-            strokeWidth="1.5"
-            vectorEffect="non-scaling-stroke"
-          />
-        )
-      case 'altered':
-        return <path d={`M${x} 1h${w}L${x} ${H - 4}zM${x + w} 5V${H}H${x}z`} className="fill-bad" />
-      case 'foreign':
-        return <path d={`M${x} 1h${w}v${H - 1}h${-w}zM${x + 2.5} 6v${H - 11}h${w - 5}v${11 - H}z`} fillRule="evenodd" className="fill-clay" />
-      case 'disordered':
-        return <path d={`M${x} 1h${w / 2}v${H - 5}h${-w / 2}zM${x + w / 2} 5h${w / 2}V${H}h${-w / 2}z`} className="fill-uncertain" />
-      case 'unwatched':
-        return <rect x={x} y="1" width={w} height={H - 1} className="fill-idle" opacity={strength * 0.6} />
-      case 'unseen':
-      case 'unknown':
-        return (
-          <rect
-            x={x + 0.75}
-            y="1.75"
-            width={w - 1.5}
-            height={H - 2.5}
-            fill="none"
-            className="stroke-idle"
-            strokeWidth="1.2"
-            strokeDasharray="2.5 2"
-            vectorEffect="non-scaling-stroke"
-          />
-        )
-      case 'doubled':
-        return <path d={`M${x} 1h${w}v${H / 2 - 2}h${-w}zM${x} ${H / 2 + 1.5}h${w}V${H}h${-w}z`} className="fill-slate" />
-    }
-  }
   return (
     <g data-brick={state}>
       <title>{title}</title>
-      {inner()}
+      <BrickShape state={state} x={x} strength={strength} />
     </g>
   )
+}
+
+/** Shape as well as colour tells the state. */
+function BrickShape({ state, x, strength }: { state: BrickState; x: number; strength: number }) {
+  const w = W - 1
+  switch (state) {
+    case 'empty':
+      return null
+    case 'confirmed':
+      return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity={strength} />
+    case 'waiting':
+      return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity="0.26" />
+    case 'late':
+      return <path d={`M${x} 1h${w}v${H - 1}h${-w / 2 + 2}l-2 -6l-2 6h${-w / 2 + 2}z`} className="fill-uncertain" />
+    case 'missing':
+      return (
+        <rect
+          x={x + 0.75}
+          y="1.75"
+          width={w - 1.5}
+          height={H - 2.5}
+          fill="none"
+          className="stroke-bad"
+          strokeWidth="1.5"
+          vectorEffect="non-scaling-stroke"
+        />
+      )
+    case 'dropped':
+      return (
+        <path
+          d={`M${x} ${H}V1h${w}v${H - 1}M${x} ${H}L${x + w} 1`}
+          fill="none"
+          className="stroke-bad"
+          strokeWidth="1.2"
+          vectorEffect="non-scaling-stroke"
+        />
+      )
+    case 'rejected':
+      return (
+        <path
+          d={`M${x + 0.75} 1.75h${w - 1.5}v${H - 2.5}h${1.5 - w}zM${x} ${H / 2}h${w}`}
+          fill="none"
+          className="stroke-bad"
+          strokeWidth="1.5"
+          vectorEffect="non-scaling-stroke"
+        />
+      )
+    case 'altered':
+      return <path d={`M${x} 1h${w}L${x} ${H - 4}zM${x + w} 5V${H}H${x}z`} className="fill-bad" />
+    case 'foreign':
+      return <path d={`M${x} 1h${w}v${H - 1}h${-w}zM${x + 2.5} 6v${H - 11}h${w - 5}v${11 - H}z`} fillRule="evenodd" className="fill-clay" />
+    case 'disordered':
+      return <path d={`M${x} 1h${w / 2}v${H - 5}h${-w / 2}zM${x + w / 2} 5h${w / 2}V${H}h${-w / 2}z`} className="fill-uncertain" />
+    case 'unwatched':
+      return <rect x={x} y="1" width={w} height={H - 1} className="fill-idle" opacity={strength * 0.6} />
+    case 'unseen':
+    case 'unknown':
+      return (
+        <rect
+          x={x + 0.75}
+          y="1.75"
+          width={w - 1.5}
+          height={H - 2.5}
+          fill="none"
+          className="stroke-idle"
+          strokeWidth="1.2"
+          strokeDasharray="2.5 2"
+          vectorEffect="non-scaling-stroke"
+        />
+      )
+    case 'doubled':
+      return <path d={`M${x} 1h${w}v${H / 2 - 2}h${-w}zM${x} ${H / 2 + 1.5}h${w}V${H}h${-w}z`} className="fill-slate" />
+  }
 }

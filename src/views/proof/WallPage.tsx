@@ -48,6 +48,11 @@ function Proof() {
   const [kept, setKept] = useState(wall.data)
   if (wall.data && wall.data !== kept) setKept(wall.data)
   const all = lines ?? first.data ?? null
+  /** A picked brick as it is now: messages get their verdict while it is looked at. */
+  const present = (p: Picked): Picked => ({
+    ...p,
+    brick: kept?.rows.find((r) => r.delivery === p.delivery)?.bricks.find((b) => b.start === p.brick.start) ?? p.brick,
+  })
   const chosen = all?.find((l) => l.delivery === (picked?.delivery ?? lineId)) ?? all?.[0]
 
   return (
@@ -82,7 +87,11 @@ function Proof() {
         peekWidth={306}
         peek={
           chosen &&
-          (picked ? <BrickPeek picked={picked} line={chosen} sliceMs={sliceMs} onClose={() => setPicked(null)} /> : <LinePeek line={chosen} />)
+          (picked ? (
+            <BrickPeek picked={present(picked)} line={chosen} sliceMs={sliceMs} onClose={() => setPicked(null)} />
+          ) : (
+            <LinePeek line={chosen} />
+          ))
         }
       >
         {all === null ? (
@@ -192,15 +201,36 @@ const columns: [keyof LedgerLine['counts'], string][] = [
   ['missing', 'Missing'],
   ['doubled', 'Doubled'],
 ]
+/** Columns that are there only when some publication has such messages. */
+const rarer: [keyof LedgerLine['counts'], string][] = [
+  ['late', 'Late'],
+  ['disordered', 'Disordered'],
+  ['altered', 'Altered'],
+  ['dropped', 'Dropped'],
+  ['rejected', 'Rejected'],
+  ['unknown', 'Unknown'],
+  ['foreign', 'Foreign'],
+]
+const colours: Partial<Record<keyof LedgerLine['counts'], string>> = {
+  missing: 'text-bad',
+  altered: 'text-bad',
+  dropped: 'text-bad',
+  rejected: 'text-bad',
+  doubled: 'text-slate',
+  late: 'text-uncertain',
+  disordered: 'text-uncertain',
+  foreign: 'text-clay',
+}
 
 function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chosen: number | null; onChoose(d: number): void }) {
+  const shown = [...columns, ...rarer.filter(([k]) => lines.some((l) => l.counts[k] > 0))]
   return (
     <div className="mt-4 max-h-72 overflow-auto">
       <table className="w-full" aria-label="Counts">
         <thead className="sticky top-0 bg-paper">
           <tr className="border-b border-line text-right text-xs text-muted">
             <th className="py-1 text-left font-semibold">Publication</th>
-            {columns.map(([k, label]) => (
+            {shown.map(([k, label]) => (
               <th key={k} className="px-2 font-semibold">
                 {label}
               </th>
@@ -223,12 +253,8 @@ function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chos
               <td className="max-w-48 truncate pl-1 text-left" title={`${l.publication}, to ${l.destination}`}>
                 {l.publication}
               </td>
-              {columns.map(([k]) => (
-                <td
-                  key={k}
-                  data-count={k}
-                  className={`px-2 font-mono text-[12.5px] ${k === 'missing' && l.counts.missing > 0 ? 'text-bad' : k === 'doubled' && l.counts.doubled > 0 ? 'text-slate' : ''}`}
-                >
+              {shown.map(([k]) => (
+                <td key={k} data-count={k} className={`px-2 font-mono text-[12.5px] ${l.counts[k] > 0 ? (colours[k] ?? '') : ''}`}>
                   {k === 'arrived' && l.witness === 'none' ? 'no witness' : countText(l.counts[k])}
                 </td>
               ))}

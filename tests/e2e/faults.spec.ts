@@ -1,0 +1,70 @@
+import { api, expect, ledger, logIn, panel, test } from './support'
+
+const conditions = () =>
+  api<{ sources: Record<string, { state: string; reason: string }>; destinations: Record<string, { sender: { state: string } }> }>(
+    'GET',
+    '/api/conditions',
+  )
+const put = (device: 'broker' | 'kiln', faults: object) =>
+  fetch(`${panel}/api/${device}/faults`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(faults) })
+
+test.afterEach(async () => {
+  for (const device of ['broker', 'kiln'] as const) await put(device, {})
+})
+
+test("what the panel lets go wrong at the broker stands on the wall, in the counts and in the events, and in the broker's own log", async ({
+  page,
+  context,
+}) => {
+  const sum = async (k: 'altered' | 'missing') => (await ledger()).reduce((n, l) => n + (l.counts as Record<string, number>)[k]!, 0)
+  const before = await sum('altered')
+  const works = await context.newPage()
+  await works.goto(panel)
+  const form = works.getByRole('form', { name: 'Faults of the broker' })
+  await form.getByLabel('Alter, %').fill('60')
+  await form.getByLabel('Seed').fill('12')
+  await form.getByRole('button', { name: 'Set' }).click()
+  await expect(form.getByText('in force')).toBeVisible()
+  await expect.poll(() => sum('altered'), { timeout: 30_000 }).toBeGreaterThan(before + 5)
+  await form.getByRole('button', { name: 'Clear all' }).click()
+  await expect(form.getByText('in force')).toBeHidden()
+  await expect(form.getByLabel('Alter, %')).toHaveValue('0')
+
+  await logIn(page, 'viewer')
+  await page.goto('/proof')
+  await expect(page.locator('[data-brick="altered"]').first()).toBeVisible()
+  await expect(page.getByLabel('What the bricks mean')).toContainText('altered')
+  await expect(page.locator('[data-total="Altered"]')).not.toHaveText('0')
+  await expect(page.getByRole('list', { name: 'Events' })).toContainText('altered: arrived with another payload', { timeout: 15_000 })
+  await page.goto('/proof/events')
+  await expect(page.getByRole('list', { name: 'Events' })).toContainText('altered: arrived with another payload')
+
+  const log = (await (await fetch(`${panel}/api/broker/log?after=0`)).json()) as {
+    arrivals: { n: number; key: string }[]
+    copies: { fate: string }[]
+  }
+  expect(log.arrivals.length).toBeGreaterThan(50)
+  expect(log.arrivals[0]!.key).toMatch(/^[0-9a-f]{8}\.\d+\.\d+$/)
+  expect(log.copies.filter((c) => c.fate === 'altered').length).toBeGreaterThan(5)
+  await works.close()
+})
+
+test('a kiln that is slow stays up; one that refuses log-ins is said to, and comes back', async () => {
+  const source = async () => Object.values((await conditions()).sources).find((s) => s.state !== 'off')!
+  await put('kiln', { slowMs: 150 })
+  await new Promise((done) => setTimeout(done, 3000))
+  expect((await source()).state).toBe('running')
+  await put('kiln', { refuseLogins: true })
+  await fetch(`${panel}/api/kiln/cut`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{"seconds":1}' })
+  await expect.poll(async () => (await source()).reason, { timeout: 40_000 }).toMatch(/log-in|password|refuse/i)
+  expect((await source()).state).toBe('trouble')
+  await put('kiln', {})
+  await expect.poll(async () => (await source()).state, { timeout: 60_000 }).toBe('running')
+})
+
+test('the panel refuses nonsense and says which field', async () => {
+  const response = await put('broker', { drop: 7 })
+  expect(response.status).toBe(422)
+  expect(((await response.json()) as { message: string }).message).toContain('drop')
+  expect((await put('kiln', { drop: 0.1 })).status).toBe(422)
+})
