@@ -16,7 +16,7 @@ import { Supervisor } from './lib/supervise.mjs'
 const home = join(homeFolder(), 'bench')
 const supervisor = new Supervisor(join(home, 'logs'))
 try {
-  const base = portBase() + 1400
+  const base = portBase() + 1500
   if (!postgresBin()) await step('PostgreSQL, from Debian', () => installDebian(['postgresql']))
   await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
   if (stale(root)) await step('Build', () => build(root))

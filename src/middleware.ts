@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto'
 import { fail } from '~/contract/failure'
 import { database } from '~/server/context'
 import { refusal } from '~/server/endpoint'
-import { callerOf, crossSite, sessionCookie } from '~/server/session'
+import { callerOf, crossSite, overTls, sessionCookie } from '~/server/session'
 import { needsSetUp } from '~/store/person'
 
 const open = new Set(['/login', '/setup'])
@@ -24,12 +24,12 @@ export const onRequest = defineMiddleware(async (context, next) => {
     } else response = await next()
     if (renewed && !response.headers.has('set-cookie')) {
       response = new Response(response.body, response)
-      response.headers.append('set-cookie', sessionCookie(renewed.token, renewed.expires, url.protocol === 'https:'))
+      response.headers.append('set-cookie', sessionCookie(renewed.token, renewed.expires, overTls(request)))
     }
   } catch (e) {
     response = refusal(e)
   }
-  return guarded(response, import.meta.env.DEV, url.protocol === 'https:')
+  return guarded(response, import.meta.env.DEV, overTls(request))
 })
 
 /** Adds the security headers; pages get a nonce for the scripts that Astro writes into them. */

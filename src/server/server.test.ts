@@ -4,7 +4,7 @@ import type { Role } from '~/contract/role'
 import { type RouteKey, routes } from '~/contract/routes'
 import { dispatch, type Handlers, refusal } from './endpoint'
 import { openapi } from './openapi'
-import { cookieToken, crossSite } from './session'
+import { cookieToken, crossSite, overTls, sessionCookie } from './session'
 
 const request = (method: string, headers: Record<string, string> = {}) => new Request('http://embrik.test/api/x', { method, headers })
 const cookie = 'embrik_session=abcdefghijklmnopqrstuvwxyz'
@@ -30,6 +30,24 @@ describe('a request from another site', () => {
     expect(cookieToken(request('GET', { cookie: `a=1; ${cookie}; b=2` }))).toBe('abcdefghijklmnopqrstuvwxyz')
     expect(cookieToken(request('GET', { cookie: 'embrik_session=short' }))).toBeNull()
     expect(cookieToken(request('GET', { cookie: 'xembrik_session=abcdefghijklmnopqrstuvwxyz' }))).toBeNull()
+  })
+})
+
+describe('the session cookie', () => {
+  it('is for TLS only where the browser came over TLS, and a header says so only behind a proxy', () => {
+    const plain = new Request('http://x/', { headers: { 'x-forwarded-proto': 'https' } })
+    expect(overTls(new Request('https://x/'))).toBe(true)
+    expect(overTls(plain)).toBe(false)
+    process.env.EMBRIK_BEHIND_PROXY = '1'
+    try {
+      expect(overTls(plain)).toBe(true)
+      expect(overTls(new Request('http://x/'))).toBe(false)
+    } finally {
+      delete process.env.EMBRIK_BEHIND_PROXY
+    }
+    expect(sessionCookie('t', new Date(0), true)).toContain('; Secure')
+    expect(sessionCookie('t', new Date(0), false)).not.toContain('Secure')
+    expect(sessionCookie('t', new Date(0), false)).toMatch(/HttpOnly; SameSite=Lax/)
   })
 })
 

@@ -32,6 +32,12 @@ export async function stillValid(request: Request): Promise<boolean> {
   return token !== null && (await sessionCaller(database(), token, { renew: false })) !== null
 }
 
+/** Whether the browser came over TLS: to this server, or to the proxy in front of it when there is one (EMBRIK_BEHIND_PROXY=1). */
+export function overTls(request: Request): boolean {
+  if (new URL(request.url).protocol === 'https:') return true
+  return process.env.EMBRIK_BEHIND_PROXY === '1' && request.headers.get('x-forwarded-proto')?.split(',')[0]?.trim() === 'https'
+}
+
 /** `Set-Cookie` for a session (RFC 6265 4.1): not for scripts, not for other sites. */
 export function sessionCookie(token: string, expires: Date, secure: boolean): string {
   return `${COOKIE}=${token}; Path=/; HttpOnly; SameSite=Lax; Expires=${expires.toUTCString()}${secure ? '; Secure' : ''}`

@@ -3,7 +3,7 @@ import { addKey, addPerson, changePerson, listKeys, listPeople, logIn, logOut, r
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { openapi } from '../openapi'
-import { sessionCookie } from '../session'
+import { overTls, sessionCookie } from '../session'
 
 type Keys =
   | 'logIn'
@@ -25,12 +25,12 @@ export const accessHandlers: Pick<Handlers, Keys> = {
   logIn: async ({ body, address, headers, request }) => {
     const session = await logIn(database(), body.login, body.password, address)
     if (!session) throw fail(401, 'access.refused', 'Log-in or password is wrong', 'Mind upper and lower case in the password', 'web')
-    headers.append('set-cookie', sessionCookie(session.token, session.expires, new URL(request.url).protocol === 'https:'))
+    headers.append('set-cookie', sessionCookie(session.token, session.expires, overTls(request)))
     return session.person
   },
   logOut: async ({ token, headers, request }) => {
     if (token) await logOut(database(), token)
-    headers.append('set-cookie', sessionCookie('gone', new Date(0), new URL(request.url).protocol === 'https:'))
+    headers.append('set-cookie', sessionCookie('gone', new Date(0), overTls(request)))
   },
   whoAmI: async ({ caller }) => caller,
   setUp: ({ body, address }) => setUp(database(), body, address),
