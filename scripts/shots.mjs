@@ -64,21 +64,38 @@ try {
   await theme('dark')
   await shot('tags-dark', `/tags?tag=${zone7.id}`)
   await theme('light')
-  if (only.length > 0 && !only.includes('proof-cut')) {
-    await browser.close()
-    await stack.supervisor.stop()
-    process.exit(0)
+  if (only.length === 0 || only.includes('proof-cut')) {
+    await fetch(`http://127.0.0.1:${base + 10}/api/broker/cut`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: '{"seconds":45}',
+    })
+    await page.waitForTimeout(75_000)
+    await shot('proof-cut', '/proof', async () => {
+      await page.getByRole('grid', { name: 'The wall' }).focus()
+      for (let i = 0; i < 7; i++) await page.keyboard.press('ArrowLeft')
+    })
   }
-  await fetch(`http://127.0.0.1:${base + 10}/api/broker/cut`, {
-    method: 'POST',
-    headers: { 'content-type': 'application/json' },
-    body: '{"seconds":45}',
-  })
-  await page.waitForTimeout(75_000)
-  await shot('proof-cut', '/proof', async () => {
-    await page.getByRole('grid', { name: 'The wall' }).focus()
-    for (let i = 0; i < 7; i++) await page.keyboard.press('ArrowLeft')
-  })
+  if (only.length === 0 || only.includes('proof-faults')) {
+    const panel = `http://127.0.0.1:${base + 10}`
+    const put = (faults) =>
+      fetch(`${panel}/api/broker/faults`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(faults) })
+    const { broker } = await (await fetch(`${panel}/api/state`)).json()
+    // Only what the witness gets: the others at the broker are left alone.
+    const client = broker.clients.map((c) => c.clientId).find((c) => c.endsWith('-witness'))
+    for (const fault of [{ reorder: 0.4 }, { double: 0.3 }, { alter: 0.3 }, { drop: 0.2 }]) {
+      await put({ client, seed: 3, ...fault })
+      await page.waitForTimeout(20_000)
+      await put({})
+      await page.waitForTimeout(12_000)
+    }
+    await page.waitForTimeout(35_000)
+    await shot('proof-faults', '/proof', async () => {
+      const brick = page.locator('[data-brick="missing"]').first()
+      const box = await brick.boundingBox()
+      await page.mouse.click(box.x + box.width / 2, box.y + box.height / 2)
+    })
+  }
   await browser.close()
 } catch (e) {
   giveUp(e)

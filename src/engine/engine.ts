@@ -1,9 +1,9 @@
 import type { Destination } from '~/contract/destination'
-import type { Counts, CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
+import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { Tag } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { Account } from '~/core/delivery/account'
-import { news } from '~/core/delivery/news'
+import { Teller } from '~/core/delivery/news'
 import { addCredential, applicationCredential, type OpenCredential, openCredential } from '~/store/credential'
 import { type Db, listen, type Noun, takeLease } from '~/store/database'
 import { listDestinations } from '~/store/destination'
@@ -52,8 +52,7 @@ export class Engine {
   private pending = new Set<Noun>()
   private reloading: Promise<void> = Promise.resolve()
   private timers: NodeJS.Timeout[] = []
-  /** Counts as they were told last. */
-  private told = new Map<number, Counts>()
+  private readonly tellers = new Map<number, Teller>()
   private stopped = false
 
   constructor(readonly options: EngineOptions) {
@@ -84,7 +83,7 @@ export class Engine {
     await Promise.all([this.model.loadTags(db), this.model.loadEquipment(db)])
     await this.reload(new Set<Noun>(['source', 'destination', 'publication']))
     this.ledger.start()
-    for (const d of this.deliveries) this.told.set(d.number, this.ledger.account(d.number).counts())
+    for (const d of this.deliveries) this.tellers.set(d.number, new Teller(this.ledger.account(d.number).counts()))
     this.timers = [setInterval(() => this.tellNews(), NEWS_EVERY_MS)]
     this.timers.push(
       setInterval(() => {
@@ -97,11 +96,10 @@ export class Engine {
 
   private tellNews(): void {
     for (const d of this.deliveries) {
-      const now = this.ledger.account(d.number).counts()
+      let teller = this.tellers.get(d.number)
       // One that is new since the start has nothing behind it.
-      const before = this.told.get(d.number) ?? new Account(d.number).counts()
-      this.told.set(d.number, now)
-      for (const n of news(before, now))
+      if (!teller) this.tellers.set(d.number, (teller = new Teller(new Account(d.number).counts())))
+      for (const n of teller.tell(this.ledger.account(d.number).counts(), Date.now()))
         this.events.add({ ...n, where: 'ledger', subjectId: d.publicationId, subject: `${d.publication}, to ${d.destination}` })
     }
   }

@@ -7,31 +7,30 @@ import { addSource } from '~/store/source'
 import { addTags, listTags } from '~/store/tag'
 import type { Vault } from '~/store/vault'
 
-/** A source by hand, and equipment with one tag each, `n`. */
-export async function zonesPlant(db: Db, vault: Vault, zones: number): Promise<{ handles: number[]; equipmentIds: string[] }> {
+/** A source by hand, and so many equipment with a tag for each member; handles go through the members of one, then of the next. */
+export async function zonesPlant(
+  db: Db,
+  vault: Vault,
+  zones: number,
+  keys: readonly string[] = ['n'],
+): Promise<{ handles: number[]; equipmentIds: string[] }> {
   const source = await addSource(db, vault, {
     name: 'by hand',
     kind: 'opcua',
     enabled: false,
     settings: { endpoint: 'opc.tcp://127.0.0.1:1/x', mode: 'None', policy: 'None', login: 'anonymous', rateMs: 500, retryMs: 1000 },
   })
+  const names = Array.from({ length: zones }, (_, i) => keys.map((k) => `Zone ${i + 1}/${k}`)).flat()
   const tags = await addTags(
     db,
-    Array.from({ length: zones }, (_, i) => ({
-      name: `Zone ${i + 1}/n`,
-      sourceId: source.id,
-      address: `n${i}`,
-      dataType: 'number' as const,
-      unit: '',
-      description: '',
-      deadband: null,
-    })),
+    names.map((name) => ({ name, sourceId: source.id, address: name, dataType: 'number' as const, unit: '', description: '', deadband: null })),
   )
-  const cls = await addClass(db, { name: 'Zone', members: [{ key: 'n', label: 'n', dataType: 'number', unit: '' }] })
+  const members = keys.map((key) => ({ key, label: key, dataType: 'number' as const, unit: '' }))
+  const cls = await addClass(db, { name: 'Zone', members })
   const top = await addEquipment(db, { name: 'Varnmoor', parentId: null, level: 'enterprise', classId: null, bindings: {} })
   const equipmentIds: string[] = []
   for (let i = 0; i < zones; i++) {
-    const bindings = { n: { kind: 'tag' as const, tagId: tags[i]!.id } }
+    const bindings = Object.fromEntries(keys.map((k, m) => [k, { kind: 'tag' as const, tagId: tags[i * keys.length + m]!.id }]))
     equipmentIds.push((await addEquipment(db, { name: `Zone ${i + 1}`, parentId: top.id, level: 'work unit', classId: cls.id, bindings })).id)
   }
   return { handles: tags.map((x) => x.handle), equipmentIds }

@@ -32,10 +32,30 @@ const told = [
   ['doubled', 'note', 'doubled: sent again because an acknowledgement was lost, or repeated on the way', ''],
 ] as const
 
-/** What to tell people of when counts went from one to the other: only what rose. Dropped and rejected tell of themselves. */
-export function news(before: Counts, now: Counts): News[] {
-  return told.flatMap(([key, severity, words, hint]) => {
-    const n = now[key] - before[key]
-    return n > 0 ? [{ severity, code: `ledger.${key}`, message: `${n} ${n === 1 ? 'message' : 'messages'} ${words}`, hint }] : []
-  })
+/** While something goes on, it is told again only so often, ms; the first time at once. */
+export const AGAIN_MS = 60_000
+
+/** What is told of one delivery's counts: each kind of trouble when it begins, then summed up once a minute while it lasts. */
+export class Teller {
+  private readonly before: Counts
+  private readonly toldAt = new Map<string, number>()
+
+  constructor(start: Counts) {
+    this.before = { ...start }
+  }
+
+  /** What is to be said now, the gravest first; only of what rose. Dropped and rejected messages are told of elsewhere. */
+  tell(counts: Counts, now: number): News[] {
+    return told.flatMap(([key, severity, words, hint]) => {
+      const n = counts[key] - this.before[key]
+      if (n <= 0) {
+        this.before[key] = counts[key]
+        return []
+      }
+      if (now - (this.toldAt.get(key) ?? Number.NEGATIVE_INFINITY) < AGAIN_MS) return []
+      this.before[key] = counts[key]
+      this.toldAt.set(key, now)
+      return [{ severity, code: `ledger.${key}`, message: `${n} ${n === 1 ? 'message' : 'messages'} ${words}`, hint }]
+    })
+  }
 }

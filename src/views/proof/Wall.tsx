@@ -190,6 +190,11 @@ function Shape({ brick: b, x, witness, strength }: { brick: Brick; x: number; wi
   )
 }
 
+function Outline({ x, className, dash }: { x: number; className: string; dash?: string }) {
+  const at = { x: x + 0.75, y: 1.75, width: W - 2.5, height: H - 2.5 }
+  return <rect {...at} fill="none" className={className} strokeWidth="1.5" strokeDasharray={dash} vectorEffect="non-scaling-stroke" />
+}
+
 /** Shape as well as colour tells the state. */
 function BrickShape({ state, x, strength }: { state: BrickState; x: number; strength: number }) {
   const w = W - 1
@@ -203,18 +208,7 @@ function BrickShape({ state, x, strength }: { state: BrickState; x: number; stre
     case 'late':
       return <path d={`M${x} 1h${w}v${H - 1}h${-w / 2 + 2}l-2 -6l-2 6h${-w / 2 + 2}z`} className="fill-uncertain" />
     case 'missing':
-      return (
-        <rect
-          x={x + 0.75}
-          y="1.75"
-          width={w - 1.5}
-          height={H - 2.5}
-          fill="none"
-          className="stroke-bad"
-          strokeWidth="1.5"
-          vectorEffect="non-scaling-stroke"
-        />
-      )
+      return <Outline x={x} className="stroke-bad" />
     case 'dropped':
       return (
         <path
@@ -245,19 +239,7 @@ function BrickShape({ state, x, strength }: { state: BrickState; x: number; stre
       return <rect x={x} y="1" width={w} height={H - 1} className="fill-idle" opacity={strength * 0.6} />
     case 'unseen':
     case 'unknown':
-      return (
-        <rect
-          x={x + 0.75}
-          y="1.75"
-          width={w - 1.5}
-          height={H - 2.5}
-          fill="none"
-          className="stroke-idle"
-          strokeWidth="1.2"
-          strokeDasharray="2.5 2"
-          vectorEffect="non-scaling-stroke"
-        />
-      )
+      return <Outline x={x} className="stroke-idle" dash="2.5 2" />
     case 'doubled':
       return <path d={`M${x} 1h${w}v${H / 2 - 2}h${-w}zM${x} ${H / 2 + 1.5}h${w}V${H}h${-w}z`} className="fill-slate" />
   }
