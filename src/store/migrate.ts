@@ -7,10 +7,10 @@ import * as access from './migrations/0003-access'
 
 const migrations = { '0001-first': first, '0002-verdicts': verdicts, '0003-access': access }
 
-/** Brings the database up to date; safe to call from several processes at once. Returns the names of what was applied. */
-export async function migrate(db: Db): Promise<string[]> {
+/** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */
+export async function migrate(db: Db, target?: keyof typeof migrations): Promise<string[]> {
   const migrator = new Migrator({ db, provider: { getMigrations: async () => migrations } })
-  const { error, results } = await migrator.migrateToLatest()
+  const { error, results } = await (target ? migrator.migrateTo(target) : migrator.migrateToLatest())
   if (error) throw error
   await db
     .insertInto('installation')

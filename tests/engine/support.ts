@@ -17,7 +17,7 @@ import { Vault } from '~/store/vault'
 export const folder = (name: string) => mkdtempSync(join(tmpdir(), `embrik-${name}-`))
 
 /** A database of its own on the test server (or another), migrated; dropped by `drop`. */
-export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_URL) {
+export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_URL, migrateTo?: Parameters<typeof migrate>[1]) {
   if (!server) throw new Error('EMBRIK_TEST_DATABASE_URL is not set: run these through npm test')
   const name = `t_${randomBytes(6).toString('hex')}`
   const admin = async (text: string) => {
@@ -29,7 +29,7 @@ export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_UR
   await admin(`create database ${name}`)
   const url = server.replace(/\/[^/]*$/, `/${name}`)
   const db = openDatabase(url, 6)
-  await migrate(db)
+  await migrate(db, migrateTo)
   const key = randomBytes(32)
   let open = true
   const close = async () => {

@@ -132,7 +132,10 @@ export class DestinationSupervisor {
     await this.outbox.load((item, uncounted, acknowledged) => {
       const e = item.envelope
       const account = ledger.account(e.delivery)
-      account.witnessed = this.destination.settings.witness
+      // Before the witness says its first word: by these rules it is judged.
+      const { witness, lateS } = this.destination.settings
+      account.witnessed = witness
+      account.limits = { ...account.limits, lateMs: lateS * 1000 }
       const { answered } = account.standing
       const done = acknowledged || answered.has(e.seq)
       if (uncounted) account.stored(e.seq, e.producedAt)

@@ -1,0 +1,59 @@
+import { sql } from 'kysely'
+import { expect, it } from 'vitest'
+import { newId } from '~/contract/id'
+import { emptyTally } from '~/core/delivery/verdict'
+import { loadStandings, wallBricks } from '~/store/ledger'
+import { migrate } from '~/store/migrate'
+import { freshDatabase } from './support'
+
+it('a ledger of the first version keeps its account: every message has one verdict, and the wall its bricks', async () => {
+  const t = await freshDatabase(undefined, '0001-first')
+  const [destination, publication] = [newId(), newId()]
+  await sql`insert into destination (id, name, kind, settings, enabled) values (${destination}, 'd', 'mqtt', '{"host":"h"}', true)`.execute(t.db)
+  await sql`insert into publication (id, name, draft, destination_id, state) values (${publication}, 'p', '{}', ${destination}, 'draft')`.execute(
+    t.db,
+  )
+  await sql`insert into delivery (publication_id, destination_id) values (${publication}, ${destination})`.execute(t.db)
+  // 1 to 10,000: number 7 and the window's edge are late, 9 came twice, 4095 to 4100 are missing, 20 dropped, 21 refused, 30 unknown, the last 5 wait.
+  await sql`insert into ledger_total (delivery, stored_through, acknowledged, confirmed, late, doubled, missing, dropped, rejected, unknown) values (1, 10000,
+    '{[1,20),[22,9998)}', '{[1,20),[22,30),[31,4095),[4101,9996)}', '{[7,8),[9,10),[8191,8193)}', '{[9,10)}', '{[4095,4101)}', '{[20,21)}', '{[21,22)}', '{[30,31)}')`.execute(
+    t.db,
+  )
+  await sql`insert into ledger_slice (delivery, start, first_seq, produced, confirmed, late, missing, doubled, dropped, rejected, unknown) values
+    (1, 10000, 1, 5000, 4991, 2, 6, 1, 1, 1, 1), (1, 20000, 5001, 5000, 4995, 2, 0, 0, 0, 0, 0)`.execute(t.db)
+  await sql`insert into person (id, name, login, role, password_hash) values (${newId()}, 'n', 'n', 'viewer', 'x')`.execute(t.db)
+  expect(await migrate(t.db)).toEqual(['0002-verdicts', '0003-access'])
+
+  const standing = (await loadStandings(t.db)).get(1)!
+  expect(standing.storedThrough).toBe(10_000)
+  expect(standing.madeAt).toBe(20_000)
+  expect(standing.acknowledged).toBe(9995)
+  expect(standing.known.count).toBe(9995)
+  // Late and doubled: doubled is the worse.
+  expect(standing.tally).toEqual({
+    ...emptyTally(),
+    confirmed: 9995 - 6 - 3 - 4,
+    late: 3,
+    doubled: 1,
+    missing: 6,
+    dropped: 1,
+    rejected: 1,
+    unknown: 1,
+  })
+  expect([...standing.odd.missing]).toEqual([[4095, 4100]])
+  expect([...standing.odd.late]).toEqual([
+    [7, 7],
+    [9, 9],
+    [8191, 8192],
+  ])
+  expect(standing.answered.has(21) && standing.answered.has(20)).toBe(true)
+  expect(standing.answered.has(9999)).toBe(false)
+  for (const { brick } of await wallBricks(t.db, 0, 1e6, 10_000)) {
+    const { produced, foreign, start, ...verdicts } = brick
+    expect(foreign).toBe(0)
+    expect(produced - Object.values(verdicts).reduce((a, b) => a + b, 0)).toBe(start === 10_000 ? 0 : 5)
+  }
+  const { settings } = await t.db.selectFrom('destination').select('settings').executeTakeFirstOrThrow()
+  expect(settings).toEqual({ host: 'h', protocol: '5', ackS: 20, lateS: 30 })
+  await t.drop()
+})
