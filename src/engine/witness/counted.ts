@@ -6,6 +6,8 @@ export interface Delivered {
   digest: number
   /** Seen; counted in its account; written, so that it may be acknowledged. */
   state: 'seen' | 'counted' | 'written'
+  /** The connection on which it came last: only there may it be acknowledged, since another may give its identifier anew. */
+  connection: number
 }
 
 const ENTRY = 2 + 4 + 8 + 8
@@ -40,6 +42,15 @@ export class CountedDeliveries {
     if (this.byId.get(id) !== d) return
     this.byId.delete(id)
     this.changed = true
+  }
+
+  /** Forgets what came on earlier connections only: the broker repeats what it has to at the beginning of one. */
+  forgetBefore(connection: number): void {
+    for (const [id, d] of this.byId) {
+      if (d.connection >= connection || d.state !== 'written') continue
+      this.byId.delete(id)
+      this.changed = true
+    }
   }
 
   /** The session is gone at the broker, and with it all that could be repeated. */
@@ -79,6 +90,7 @@ export class CountedDeliveries {
         seq: bytes.readDoubleLE(at + 6),
         digest: bytes.readDoubleLE(at + 14),
         state: 'written',
+        connection: 0,
       })
   }
 }

@@ -32,6 +32,8 @@ export interface WitnessOptions {
 
 /** Quiet for so long after connecting: it is through with what waited for it at the broker. */
 const QUIET_MS = 1000
+/** So long after the backlog was through the broker repeats nothing of earlier connections any more. */
+const REPEATS_MS = 60_000
 /** So long an unknown payload waits at most for its message to be sent (again) before it counts as foreign, where there is no id. */
 const STRANGER_MS = 60_000
 
@@ -52,6 +54,9 @@ export class Witness {
   private reader: MqttReader | null = null
   private stopped = false
   private wake: (() => void) | null = null
+  /** Counts connections up from 1. */
+  private connection = 0
+  private tidied = 0
   private connectedAt: number | null = null
   private caughtUpAt: number | null = null
   private blindBefore = 0
@@ -94,7 +99,11 @@ export class Witness {
   }
 
   /** What the ledger writes with its counts; null when nothing changed. */
-  takeSession(): { filters: string[]; counted: Buffer } | null {
+  takeSession(now = Date.now()): { filters: string[]; counted: Buffer } | null {
+    if (this.caughtUpAt !== null && now - this.caughtUpAt > REPEATS_MS && this.tidied !== this.connection) {
+      this.tidied = this.connection
+      this.counted.forgetBefore(this.connection)
+    }
     const counted = this.counted.take()
     if (!counted && !this.filtersChanged) return null
     this.filtersChanged = false
@@ -187,6 +196,7 @@ export class Witness {
     this.sentBefore = new Map([...this.o.ledger.accounts.values()].map((a) => [a, a.sentThrough]))
     this.acked = []
     this.pinged = null
+    this.connection++
     const { reader, sessionPresent } = await MqttReader.connect(this.o.access, {
       message: (packet) => this.message(packet),
       pong: (number) => this.pong(number),
@@ -231,11 +241,12 @@ export class Witness {
     if (id !== null && packet.dup) {
       const before = this.counted.get(id)
       if (before && before.digest === sum) {
+        before.connection = this.connection
         if (before.state === 'written') this.acknowledge(id, before)
         return
       }
     }
-    const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen' }
+    const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen', connection: this.connection }
     if (id !== null) this.counted.set(id, delivered)
     if (!this.o.byId) return this.byPayload({ topic: packet.topic, digest: sum, at, id, delivered, before: [] })
     const ours = parseMessageId(this.o.installation, packet.id)
@@ -261,7 +272,8 @@ export class Witness {
     this.counted.counted(delivered)
     ledger.afterFlush(() => {
       delivered.state = 'written'
-      if (this.counted.get(id) === delivered) this.acknowledge(id, delivered)
+      // From an earlier connection: it comes again on this one, and is acknowledged then.
+      if (this.counted.get(id) === delivered && delivered.connection === this.connection) this.acknowledge(id, delivered)
     })
   }
 
