@@ -89,9 +89,13 @@ export async function writeChanges(tx: Conn, changes: readonly AccountChange[]):
       on conflict (delivery, part) do update set ${sql.join(oddSets.map((s) => sql`${sql.ref(s)} = ${sql.ref(`excluded.${s}`)}`))}`.execute(tx)
 }
 
-export async function writeLatency(tx: Conn, delivery: number, minute: number, histogram: Histogram): Promise<void> {
+/** Replaces the histograms of some minutes (epoch minutes), all in one statement. */
+export async function writeLatencies(tx: Conn, all: readonly { delivery: number; minute: number; histogram: Histogram }[]): Promise<void> {
+  if (all.length === 0) return
+  const rows = all.map((l) => ({ d: l.delivery, m: l.minute, h: Buffer.from(l.histogram.encode()).toString('base64') }))
   await sql`insert into ledger_latency (delivery, minute, histogram)
-    select ${delivery}::int, ${minute}::bigint, ${Buffer.from(histogram.encode())}::bytea where exists (select 1 from delivery where number = ${delivery})
+    select x.d, x.m, decode(x.h, 'base64') from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as x(d int, m bigint, h text)
+    join delivery on delivery.number = x.d
     on conflict (delivery, minute) do update set histogram = excluded.histogram`.execute(tx)
 }
 

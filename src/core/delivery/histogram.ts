@@ -45,12 +45,15 @@ export class Histogram {
 
   /** Pairs of bucket and count as little-endian uint16 and uint32; empty buckets left out. */
   encode(): Uint8Array {
-    const filled = Array.from(this.buckets.keys()).filter((i) => this.buckets[i]! > 0)
-    const view = new DataView(new ArrayBuffer(filled.length * 6))
-    filled.forEach((b, i) => {
-      view.setUint16(i * 6, b, true)
-      view.setUint32(i * 6 + 2, this.buckets[b]!, true)
-    })
+    let filled = 0
+    for (let i = 0; i < BUCKETS; i++) if (this.buckets[i]! > 0) filled++
+    const view = new DataView(new ArrayBuffer(filled * 6))
+    for (let i = 0, at = 0; i < BUCKETS; i++) {
+      if (this.buckets[i]! === 0) continue
+      view.setUint16(at, i, true)
+      view.setUint32(at + 2, this.buckets[i]!, true)
+      at += 6
+    }
     return new Uint8Array(view.buffer)
   }
 

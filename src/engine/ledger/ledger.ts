@@ -2,7 +2,7 @@ import type { Counts, Latency } from '~/contract/live'
 import { Account, type AccountChange, defaultLimits, type WitnessView } from '~/core/delivery/account'
 import { LatencyHour } from '~/core/delivery/latency'
 import type { Db } from '~/store/database'
-import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatency, writeWitnessSession } from '~/store/ledger'
+import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatencies, writeWitnessSession } from '~/store/ledger'
 import { type Cursor, deleteSegments, writeCursor } from '~/store/outbox'
 import { Rate } from '../live/rate'
 import { log, wordsOf } from '../log'
@@ -168,10 +168,13 @@ export class Ledger {
       await this.db.transaction().execute(async (tx) => {
         if (!(await claimFlush(tx, p.number))) return
         await writeChanges(tx, p.changes)
-        for (const l of p.latencies) {
-          const histogram = this.latencyHour(l.delivery).minutes.get(l.minute)
-          if (histogram) await writeLatency(tx, l.delivery, l.minute, histogram)
-        }
+        await writeLatencies(
+          tx,
+          p.latencies.flatMap((l) => {
+            const histogram = this.latencyHour(l.delivery).minutes.get(l.minute)
+            return histogram ? [{ ...l, histogram }] : []
+          }),
+        )
         for (const w of p.sessions) await writeWitnessSession(tx, w.id, w)
         for (const o of p.outboxes) {
           await writeCursor(tx, o.id, o.cursor)
