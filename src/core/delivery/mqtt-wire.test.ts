@@ -77,7 +77,10 @@ describe('reading', () => {
                     ...(m.more.contentType !== null && { contentType: m.more.contentType }),
                     ...(m.more.expiry !== null && { messageExpiryInterval: m.more.expiry }),
                     ...(m.more.subscription !== null && { subscriptionIdentifier: m.more.subscription }),
-                    userProperties: { ...(m.more.other !== null && { other: m.more.other }), ...(m.id !== null && { 'embrik-id': m.id }) },
+                    // The library writes nothing at all when it is given an empty object here.
+                    ...((m.more.other !== null || m.id !== null) && {
+                      userProperties: { ...(m.more.other !== null && { other: m.more.other }), ...(m.id !== null && { 'embrik-id': m.id }) },
+                    }),
                   },
                 }),
               },
