@@ -6,7 +6,6 @@ import { newId } from '~/contract/id'
 import type { TagDraft } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { matchMembers } from '~/core/equipment/matching'
-import { compile } from '~/core/publication/compile'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
 import { demoPki } from '~/standins/pki'
 import { brokerUsers, kilnLogin } from '~/standins/plant'
@@ -14,12 +13,13 @@ import { standinPorts } from '~/standins/ports'
 import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
 import { type Db, databaseUrl, openDatabase } from '~/store/database'
 import { addDestination, changeDestination, listDestinations } from '~/store/destination'
-import { addClass, addEquipment, listClasses, listEquipment } from '~/store/equipment'
+import { addClass, addEquipment } from '~/store/equipment'
+import { freeze } from '~/store/freeze'
 import { migrate } from '~/store/migrate'
 import { addKey, addPerson, installationCode, listKeys, needsSetUp, removeKey } from '~/store/person'
 import { addPublication, goLive } from '~/store/publication'
 import { addSource, changeSource, listSources } from '~/store/source'
-import { addTags, listTags } from '~/store/tag'
+import { addTags } from '~/store/tag'
 import { openVault, type Vault } from '~/store/vault'
 
 const people = [
@@ -195,11 +195,6 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     },
   })
 
-  const world = {
-    tags: new Map((await listTags(db)).map((t) => [t.id, t])),
-    equipment: new Map((await listEquipment(db)).map((e) => [e.id, e])),
-    classes: new Map((await listClasses(db)).map((c) => [c.id, c])),
-  }
   const publish = async (
     name: string,
     equipmentIds: string[],
@@ -212,21 +207,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
       { name, equipmentIds, trigger, shape: 'compact-json', topic, qos: 1, retain, destinationId: destination.id },
       newId(),
     )
-    await goLive(db, made.id, 'Ines Rook', async (p) => {
-      const { body, findings } = compile(p, world)
-      const stops = findings.filter((f) => f.severity === 'stops')
-      if (stops.length > 0) throw new Error(stops.map((f) => f.message).join('; '))
-      return {
-        ...body,
-        publicationId: p.id,
-        name: p.name,
-        destinationId: p.destinationId,
-        trigger: p.trigger,
-        shape: p.shape,
-        qos: p.qos,
-        retain: p.retain,
-      }
-    })
+    await goLive(db, made.id, 'Ines Rook', freeze)
   }
   await publish(
     'Kiln zones, each change',
