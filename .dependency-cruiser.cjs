@@ -30,7 +30,7 @@ module.exports = {
       name: 'core-has-few-packages',
       severity: 'error',
       from: { path: '^src/core/', pathNot: '\\.test\\.ts$' },
-      to: { path: '^node_modules/', pathNot: ['^node_modules/@peculiar/x509', '^node_modules/reflect-metadata'] },
+      to: { path: '^node_modules/', pathNot: ['^node_modules/@peculiar/x509', '^node_modules/reflect-metadata', '^node_modules/protobufjs'] },
     },
     {
       name: 'drivers-know-their-own-folder',

@@ -3,12 +3,14 @@ import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
-import type { TagDraft } from '~/contract/tag'
+import type { Source } from '~/contract/source'
+import type { TagInput } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { matchMembers } from '~/core/equipment/matching'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
+import { setUpOrders } from '~/standins/orders'
 import { demoPki } from '~/standins/pki'
-import { brokerUsers, kilnLogin } from '~/standins/plant'
+import { brokerUsers, compressorLogin, kilnLogin, ordersLogin } from '~/standins/plant'
 import { standinPorts } from '~/standins/ports'
 import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
 import { type Db, databaseUrl, openDatabase } from '~/store/database'
@@ -21,6 +23,7 @@ import { addPublication, goLive } from '~/store/publication'
 import { addSource, changeSource, listSources } from '~/store/source'
 import { addTags } from '~/store/tag'
 import { openVault, type Vault } from '~/store/vault'
+import { seedSources } from './seed-sources'
 
 const people = [
   { name: 'Odo Marsh', login: 'odo', role: 'administrator', password: 'varnmoor-admin-1' },
@@ -31,6 +34,7 @@ const people = [
 
 const base = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
 const ports = standinPorts(base)
+const databasePort = Number(new URL(databaseUrl()).port)
 const demo = process.env.EMBRIK_DEMO_DIR ?? '.embrik/demo'
 
 const db = openDatabase(databaseUrl(), 3)
@@ -39,7 +43,8 @@ try {
   await migrate(db)
   await mkdir(demo, { recursive: true })
   const pki = await demoPki(join(demo, 'pki'))
-  if (await needsSetUp(db)) await seed(db, vault, pki)
+  const { database } = await setUpOrders(databaseUrl())
+  if (await needsSetUp(db)) await seed(db, vault, pki, database)
   else await movePorts(db, vault)
   await handOut(db, pki.folder)
 } finally {
@@ -53,7 +58,13 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
   if (old) await removeKey(db, old.id)
   const { key } = await addKey(db, 'demo scripts', 'administrator')
   await writeFile(join(demo, 'api-key'), `${key}\n`, { mode: 0o600 })
-  const logins = { people, kiln: kilnLogin, broker: brokerUsers.map(({ name, password }) => ({ user: name, password })) }
+  const logins = {
+    people,
+    kiln: kilnLogin,
+    compressor: compressorLogin,
+    orders: ordersLogin,
+    broker: brokerUsers.map(({ name, password }) => ({ user: name, password })),
+  }
   await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`)
   const application = await applicationCredential(db, vault)
   // The kiln has met this Embrik before, so that the demo starts with values.
@@ -64,15 +75,34 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
 /** The data was kept but the ports moved: what points at the stand-ins follows. */
 async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const s of await listSources(db)) {
-    const endpoint = s.settings.endpoint.replace(/^opc\.tcp:\/\/127\.0\.0\.1:\d+\/kiln$/, `opc.tcp://127.0.0.1:${ports.kiln}/kiln`)
-    if (endpoint !== s.settings.endpoint) await changeSource(db, vault, s.id, { ...s, settings: { ...s.settings, endpoint } })
+    const moved = movedSource(s)
+    if (JSON.stringify(moved.settings) !== JSON.stringify(s.settings)) await changeSource(db, vault, s.id, moved)
   }
   for (const d of await listDestinations(db))
     if (d.name === 'Site broker' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: ports.brokerMutual } })
 }
 
-async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki>>): Promise<void> {
+function movedSource(s: Source): Source {
+  const here = (host: string) => host === '127.0.0.1'
+  if (s.kind === 'opcua')
+    return {
+      ...s,
+      settings: {
+        ...s.settings,
+        endpoint: s.settings.endpoint.replace(/^opc\.tcp:\/\/127\.0\.0\.1:\d+\/kiln$/, `opc.tcp://127.0.0.1:${ports.kiln}/kiln`),
+      },
+    }
+  if (s.name === 'Dryers and meters' && s.kind === 'modbus' && here(s.settings.host)) return { ...s, settings: { ...s.settings, port: ports.field } }
+  if (s.name === 'Devices on the site broker' && s.kind === 'mqtt' && here(s.settings.host))
+    return { ...s, settings: { ...s.settings, port: ports.brokerPlain } }
+  if (s.name === 'Works orders' && s.kind === 'sql' && here(s.settings.host)) return { ...s, settings: { ...s.settings, port: databasePort } }
+  if (s.name === 'Compressor 1' && s.kind === 'http')
+    return { ...s, settings: { ...s.settings, url: s.settings.url.replace(/^http:\/\/127\.0\.0\.1:\d+/, `http://127.0.0.1:${ports.compressor}`) } }
+  return s
+}
+
+async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki>>, database: string): Promise<void> {
   const installation = await installationCode(db)
   const application = await makeApplicationCertificate(installation)
   const certificate = async (name: string, kind: 'certificate' | 'authority' | 'application', pem: string, key: string | null) =>
@@ -102,11 +132,11 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   const tag = (
     name: string,
     node: string,
-    dataType: TagDraft['dataType'],
+    dataType: TagInput['dataType'],
     unit = '',
     deadband: number | null = null,
     description = '',
-  ): TagDraft => ({
+  ): TagInput => ({
     name,
     sourceId: source.id,
     address: `ns=2;s=kiln.${node}`,
@@ -115,7 +145,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     description,
     deadband: deadband === null ? null : { kind: 'absolute', size: deadband },
   })
-  const drafts: TagDraft[] = []
+  const drafts: TagInput[] = []
   for (let z = 1; z <= 12; z++)
     drafts.push(
       tag(`Zone ${z}/temperature`, `zone${z}.temperature`, 'number', '°C', 0.5, `Thermocouple of zone ${z}`),
@@ -131,6 +161,16 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     tag('Tunnel Kiln 1/firing curve', 'firingCurve', 'text'),
   )
   const tags = await addTags(db, drafts)
+  const collector = brokerUsers.find((u) => u.name === 'collector')!
+  const { id: collectorId } = await addCredential(db, vault, {
+    name: 'Collector at the site broker',
+    kind: 'password',
+    certificate: null,
+    facts: null,
+    user: collector.name,
+    secret: collector.password,
+  })
+  await seedSources(db, vault, ports, database, databasePort, collectorId, installation)
 
   const zoneMembers: Member[] = [
     { key: 'temperature', label: 'Temperature', dataType: 'number', unit: '°C' },

@@ -11,6 +11,8 @@ export function portsOf(base) {
     brokerTls: base + 12,
     brokerMutual: base + 13,
     kiln: base + 14,
+    field: base + 15,
+    compressor: base + 16,
   }
 }
 
@@ -30,6 +32,8 @@ const names = {
   brokerTls: 'site broker with TLS',
   brokerMutual: 'site broker with client certificates',
   kiln: 'kiln OPC UA',
+  field: 'dryers and meters, Modbus',
+  compressor: 'compressor, HTTP',
 }
 
 /** Throws one line that names the first port somebody else holds. */

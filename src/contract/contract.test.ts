@@ -4,7 +4,8 @@ import { invalid } from './failure'
 import { Id, newId } from './id'
 import { allows, Role } from './role'
 import { routes } from './routes'
-import { OpcUaSettings, SourceDraft } from './source'
+import { SourceDraft } from './source'
+import { OpcUaSettings } from './sources/opcua'
 
 describe('ids', () => {
   it('are UUIDv7, unique, and sort in the order they were made, even when the clock stands or goes back', () => {

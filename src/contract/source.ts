@@ -1,69 +1,89 @@
 import { z } from 'zod'
 import { Id, Name } from './id'
+import { HttpSettings } from './sources/http'
+import { ModbusSettings } from './sources/modbus'
+import { MqttSourceSettings } from './sources/mqtt'
+import { OpcUaSettings } from './sources/opcua'
+import { SimulatedSettings } from './sources/simulated'
+import { SqlSettings } from './sources/sql'
 
-/** OPC 10000-4 7.20: how messages are protected. */
-export const SecurityMode = z.enum(['None', 'Sign', 'SignAndEncrypt'])
-/** OPC 10000-7 6: the algorithms, by the last part of the policy's URI. */
-export const SecurityPolicy = z.enum(['None', 'Basic256Sha256', 'Aes128_Sha256_RsaOaep', 'Aes256_Sha256_RsaPss'])
+/** The settings of each kind of source: one protocol, one schema. */
+export const sourceSettings = {
+  opcua: OpcUaSettings,
+  modbus: ModbusSettings,
+  mqtt: MqttSourceSettings,
+  sql: SqlSettings,
+  http: HttpSettings,
+  simulated: SimulatedSettings,
+} as const
 
-export const OpcUaSettings = z
-  .object({
-    endpoint: z
-      .string()
-      .trim()
-      .regex(/^opc\.tcp:\/\/[^\s/:]+(:\d{1,5})?(\/\S*)?$/, 'Like opc.tcp://host:4840/path')
-      .meta({ label: 'Endpoint', help: 'opc.tcp://host:port and a path if the server has one', group: 'Reach' }),
-    mode: SecurityMode.meta({ label: 'Security mode', help: 'SignAndEncrypt unless the server cannot', group: 'Security' }),
-    policy: SecurityPolicy.meta({ label: 'Security policy', group: 'Security' }),
-    login: z.enum(['anonymous', 'user']).meta({ label: 'Log in as', group: 'Security' }),
-    user: z.string().trim().max(200).optional().meta({ label: 'User', group: 'Security' }),
-    serverThumbprint: z
-      .string()
-      .regex(/^([0-9a-f]{40})?$/i, '40 hexadecimal digits')
-      .optional()
-      .meta({ label: 'Server certificate', help: 'SHA-1 thumbprint; taken from the check', group: 'Security' }),
-    rateMs: z
-      .number({ error: 'A number of milliseconds' })
-      .int()
-      .min(50, 'At least 50 ms')
-      .max(3_600_000, 'At most an hour')
-      .meta({ label: 'Update rate', unit: 'ms', group: 'Pace' }),
-    retryMs: z
-      .number({ error: 'A number of milliseconds' })
-      .int()
-      .min(500, 'At least 500 ms')
-      .max(600_000, 'At most ten minutes')
-      .meta({ label: 'Retry after', unit: 'ms', help: 'First wait after a lost link; grows to eight times this', group: 'Pace' }),
-  })
-  .superRefine((s, ctx) => {
-    if ((s.mode === 'None') !== (s.policy === 'None'))
-      ctx.addIssue({ code: 'custom', path: ['policy'], message: 'Mode and policy must both be None or neither' })
-    if (s.login === 'user' && !s.user) ctx.addIssue({ code: 'custom', path: ['user'], message: 'Which user?' })
-  })
-export type OpcUaSettings = z.infer<typeof OpcUaSettings>
+export const SourceKind = z.enum(['opcua', 'modbus', 'mqtt', 'sql', 'http', 'simulated'])
+export type SourceKind = z.infer<typeof SourceKind>
+export type SettingsOf<K extends SourceKind> = z.infer<(typeof sourceSettings)[K]>
 
-export const SourceDraft = z.object({
+const drafted = {
   name: Name,
-  kind: z.literal('opcua'),
-  settings: OpcUaSettings,
   enabled: z.boolean().default(true),
-  password: z.string().max(500).optional().describe('Write only: kept encrypted, never returned; left out keeps the one stored'),
-})
-export type SourceDraft = z.infer<typeof SourceDraft>
-
-export const Source = SourceDraft.omit({ password: true }).extend({
+  password: z.string().max(4000).optional().describe('Password or token. Write only: kept encrypted, never returned; left out keeps the one stored'),
+}
+const kept = {
+  name: Name,
+  enabled: z.boolean(),
   id: Id,
   hasPassword: z.boolean(),
   version: z.number().int(),
   tagCount: z.number().int(),
-})
+}
+const unionOf = <S extends z.core.$ZodLooseShape>(more: S) =>
+  z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('opcua'), settings: OpcUaSettings, ...more }),
+    z.object({ kind: z.literal('modbus'), settings: ModbusSettings, ...more }),
+    z.object({ kind: z.literal('mqtt'), settings: MqttSourceSettings, ...more }),
+    z.object({ kind: z.literal('sql'), settings: SqlSettings, ...more }),
+    z.object({ kind: z.literal('http'), settings: HttpSettings, ...more }),
+    z.object({ kind: z.literal('simulated'), settings: SimulatedSettings, ...more }),
+  ])
+
+export const SourceDraft = unionOf(drafted)
+export type SourceDraft = z.infer<typeof SourceDraft>
+
+export const Source = unionOf(kept)
 export type Source = z.infer<typeof Source>
 
 /** A draft to be checked; `id` lets a stored password stand in for one that wasn't typed again. */
-export const SourceCheck = SourceDraft.extend({ id: Id.optional() })
+export const SourceCheck = unionOf({ ...drafted, id: Id.optional() })
 export type SourceCheck = z.infer<typeof SourceCheck>
 
-/** One node of a source's address space (OPC 10000-3). */
+/** Whether a source with these settings keeps a password or token of its own. */
+export function keepsSecret(s: Pick<SourceDraft, 'kind' | 'settings'>): boolean {
+  const one = s as SourceDraft
+  switch (one.kind) {
+    case 'opcua':
+      return one.settings.login === 'user'
+    case 'http':
+      return one.settings.login !== 'none'
+    case 'sql':
+      return true
+    default:
+      return false
+  }
+}
+
+/** Credentials that a source refers to, by id. */
+export function credentialsOf(s: Pick<SourceDraft, 'kind' | 'settings'>): string[] {
+  const { authorityId, credentialId } = s.settings as { authorityId?: string | null; credentialId?: string | null }
+  return [authorityId, credentialId].filter((id): id is string => typeof id === 'string')
+}
+
+/** What a source is used for: shown before it is changed or removed. */
+export const SourceUse = z.object({
+  tags: z.number().int(),
+  equipment: z.array(z.string()),
+  publications: z.array(z.object({ name: z.string(), live: z.boolean() })),
+})
+export type SourceUse = z.infer<typeof SourceUse>
+
+/** One node of what a source offers: an object or folder, or something a tag can be made of. */
 export const BrowseNode = z.object({
   address: z.string(),
   name: z.string(),

@@ -1,5 +1,6 @@
 import type { Destination } from '~/contract/destination'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
+import type { Source, SourceDraft } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { Account } from '~/core/delivery/account'
@@ -9,7 +10,7 @@ import { type Db, listen, type Noun, takeLease } from '~/store/database'
 import { listDestinations } from '~/store/destination'
 import { installationCode } from '~/store/person'
 import { type DeliveryRow, listDeliveries, livePlans, witnessFilters } from '~/store/publication'
-import { listSources, sourcePassword } from '~/store/source'
+import { getSource, listSources, sourcePassword } from '~/store/source'
 import type { Vault } from '~/store/vault'
 import type { DestinationTarget } from './destinations/driver'
 import { DestinationSupervisor, type Step } from './destinations/supervisor'
@@ -19,8 +20,9 @@ import { Ledger } from './ledger/ledger'
 import { LiveTable, SPARK_EVERY_MS } from './live/table'
 import { log, wordsOf } from './log'
 import { Publisher } from './publications/publisher'
-import type { SourceContext } from './sources/driver'
+import type { SourceContext, SourceTarget } from './sources/driver'
 import { makeApplicationCertificate } from './sources/opcua/application'
+import { Simulation } from './sources/simulation'
 import { SourceSupervisor } from './sources/supervisor'
 import { ModelCache } from './world'
 
@@ -41,6 +43,7 @@ export class Engine {
   readonly events: Events
   readonly ledger: Ledger
   readonly sources = new Map<string, SourceSupervisor>()
+  private readonly simulation = new Simulation(this.table)
   readonly destinations = new Map<string, DestinationSupervisor>()
   readonly publishers = new Map<string, Publisher>()
   private readonly byDelivery = new Map<number, Publisher>()
@@ -177,7 +180,7 @@ export class Engine {
   }
 
   private async reloadSources(): Promise<void> {
-    const { db, vault } = this.options
+    const { db } = this.options
     const wanted = new Map((await listSources(db)).map((s) => [s.id, s]))
     const stopping: Promise<void>[] = []
     for (const [id, running] of this.sources) {
@@ -189,17 +192,48 @@ export class Engine {
     await Promise.all(stopping)
     for (const source of wanted.values()) {
       if (this.sources.has(source.id)) continue
-      const password = await sourcePassword(db, vault, source.id)
-      this.sources.set(source.id, new SourceSupervisor(source, password, this.sourceContext, this.table, this.events))
+      this.sources.set(source.id, this.supervise(source))
     }
     const tags = new Map<string, Tag[]>()
+    const simulated: Tag[] = []
     for (const t of this.model.tags.values()) {
+      if (t.simulated) {
+        simulated.push(t)
+        continue
+      }
       const list = tags.get(t.sourceId)
       if (list) list.push(t)
       else tags.set(t.sourceId, [t])
       this.table.ensure(t.handle)
     }
+    // First what is on simulation no more is forgotten there, then the sources take it up; and the other way round.
+    this.simulation.release(simulated)
     await Promise.all([...this.sources].map(([id, s]) => s.setTags(tags.get(id) ?? [])))
+    this.simulation.take(simulated)
+  }
+
+  private supervise(source: Source): SourceSupervisor {
+    const target = async () => this.sourceTarget(source, await sourcePassword(this.options.db, this.options.vault, source.id))
+    return new SourceSupervisor(source, target, this.sourceContext, this.table, this.events)
+  }
+
+  /** A source with its secrets opened. */
+  async sourceTarget(s: Pick<SourceDraft, 'name' | 'kind' | 'settings'>, password: string | null): Promise<SourceTarget> {
+    const { authorityId, credentialId } = s.settings as { authorityId?: string | null; credentialId?: string | null }
+    const open = (id: string | null | undefined) => (id ? openCredential(this.options.db, this.options.vault, id) : null)
+    return { name: s.name, kind: s.kind, settings: s.settings, password, authority: await open(authorityId), credential: await open(credentialId) }
+  }
+
+  /** Ends one source's connection and begins anew; the others don't notice. */
+  restartSource(id: string): Promise<void> {
+    const work = this.reloading.then(async () => {
+      const old = this.sources.get(id)
+      await old?.stop()
+      this.sources.set(id, this.supervise(await getSource(this.options.db, id)))
+      await this.reloadSources()
+    })
+    this.reloading = work.catch(() => undefined)
+    return work
   }
 
   /** A destination with its credentials opened. */
@@ -406,6 +440,7 @@ export class Engine {
     this.stopped = true
     for (const t of this.timers) clearInterval(t)
     for (const p of this.publishers.values()) p.stop()
+    this.simulation.stop()
     await Promise.all([...this.sources.values()].map((s) => s.stop()))
     await Promise.all([...this.destinations.values()].map((d) => d.stop()))
     await this.ledger.close()

@@ -6,5 +6,7 @@ export function standinPorts(base: number) {
     brokerTls: base + 12,
     brokerMutual: base + 13,
     kiln: base + 14,
+    field: base + 15,
+    compressor: base + 16,
   }
 }

@@ -3,11 +3,15 @@ import { readFile } from 'node:fs/promises'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { Broker } from './broker/broker'
+import { Speakers } from './cells/speakers'
+import { CompressorServer } from './compressor/server'
 import { Gate } from './gate'
 import { KilnServer } from './kiln/server'
+import { FieldServer } from './modbus/server'
+import { worksUnits } from './modbus/units'
 import { Panel } from './panel/panel'
 import { demoPki } from './pki'
-import { brokerUsers, kilnLogin } from './plant'
+import { brokerUsers, compressorLogin, deviceLogins, kilnLogin } from './plant'
 import { standinPorts } from './ports'
 
 /** Everything of the works that this machine plays. */
@@ -15,6 +19,9 @@ export interface RunningWorks {
   broker: Broker
   kiln: KilnServer
   kilnGate: Gate
+  field: FieldServer
+  fieldGate: Gate
+  compressor: CompressorServer
   stop(): Promise<void>
 }
 
@@ -61,14 +68,30 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     })
   })
   const kilnGate = await Gate.open(ports.kiln, inner)
-  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate })
+  const began = Date.now()
+  const fieldInner = await freePort()
+  const field = await FieldServer.start(
+    fieldInner,
+    worksUnits(() => (Date.now() - began) / 1000),
+  )
+  const fieldGate = await Gate.open(ports.field, fieldInner)
+  const compressor = await CompressorServer.start(ports.compressor, compressorLogin)
+  const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
+  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor })
   return {
     broker,
     kiln,
     kilnGate,
+    field,
+    fieldGate,
+    compressor,
     stop: async () => {
       unwatchFile(trustFile)
       await panel.stop()
+      await speakers.stop()
+      await compressor.stop()
+      await fieldGate.close()
+      await field.stop()
       await kilnGate.close()
       await kiln.stop()
       await broker.stop()

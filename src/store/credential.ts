@@ -1,6 +1,7 @@
 import type { CertificateFacts, Credential } from '~/contract/credential'
 import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
+import { credentialsOf, type SourceDraft } from '~/contract/source'
 import { announce, type Conn, type Db, explain } from './database'
 import type { Vault } from './vault'
 
@@ -19,15 +20,21 @@ export interface NewCredential {
 
 export async function listCredentials(db: Conn): Promise<Credential[]> {
   const rows = await db.selectFrom('credential').select(['id', 'name', 'kind', 'certificate', 'facts', 'user_name as user']).orderBy('name').execute()
-  const destinations = await db.selectFrom('destination').select(['name', 'settings']).execute()
+  const [destinations, sources] = await Promise.all([
+    db.selectFrom('destination').select(['name', 'settings']).execute(),
+    db.selectFrom('source').select(['name', 'kind', 'settings']).execute(),
+  ])
   return rows.map((r) => ({
     ...r,
     usedBy:
       r.kind === 'application'
         ? ['every OPC UA source']
-        : destinations
-            .filter((d) => [d.settings.authorityId, d.settings.credentialId, d.settings.witnessCredentialId].includes(r.id))
-            .map((d) => d.name),
+        : [
+            ...destinations
+              .filter((d) => [d.settings.authorityId, d.settings.credentialId, d.settings.witnessCredentialId].includes(r.id))
+              .map((d) => d.name),
+            ...sources.filter((s) => credentialsOf(s as SourceDraft).includes(r.id)).map((s) => s.name),
+          ],
   }))
 }
 

@@ -4,8 +4,9 @@ import type { Db } from './database'
 import * as first from './migrations/0001-first'
 import * as verdicts from './migrations/0002-verdicts'
 import * as access from './migrations/0003-access'
+import * as sources from './migrations/0004-sources'
 
-const migrations = { '0001-first': first, '0002-verdicts': verdicts, '0003-access': access }
+const migrations = { '0001-first': first, '0002-verdicts': verdicts, '0003-access': access, '0004-sources': sources }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */
 export async function migrate(db: Db, target?: keyof typeof migrations): Promise<string[]> {

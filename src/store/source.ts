@@ -1,6 +1,7 @@
+import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
-import type { Source, SourceDraft } from '~/contract/source'
+import { credentialsOf, keepsSecret, type Source, type SourceDraft, type SourceUse } from '~/contract/source'
 import { announce, type Conn, type Db, explain } from './database'
 import type { Vault } from './vault'
 
@@ -29,16 +30,17 @@ function rows(db: Conn) {
 
 type Row = Awaited<ReturnType<ReturnType<typeof rows>['execute']>>[number]
 
-const toSource = (r: Row): Source => ({
-  id: r.id,
-  name: r.name,
-  kind: r.kind,
-  settings: r.settings,
-  enabled: r.enabled,
-  version: r.version,
-  hasPassword: r.secret !== null,
-  tagCount: r.tags ?? 0,
-})
+const toSource = (r: Row): Source =>
+  ({
+    id: r.id,
+    name: r.name,
+    kind: r.kind,
+    settings: r.settings,
+    enabled: r.enabled,
+    version: r.version,
+    hasPassword: r.secret !== null,
+    tagCount: r.tags ?? 0,
+  }) as Source
 
 export async function listSources(db: Conn): Promise<Source[]> {
   return (await rows(db).orderBy('s.name').execute()).map(toSource)
@@ -59,6 +61,7 @@ export async function sourcePassword(db: Conn, vault: Vault, id: string): Promis
 export async function addSource(db: Db, vault: Vault, draft: SourceDraft, id = newId()): Promise<Source> {
   try {
     return await db.transaction().execute(async (tx) => {
+      await demandCredentials(tx, draft)
       await tx
         .insertInto('source')
         .values({
@@ -67,7 +70,7 @@ export async function addSource(db: Db, vault: Vault, draft: SourceDraft, id = n
           kind: draft.kind,
           settings: JSON.stringify(draft.settings),
           enabled: draft.enabled,
-          secret: draft.password ? vault.seal(draft.password, place(id)) : null,
+          secret: draft.password && keepsSecret(draft) ? vault.seal(draft.password, place(id)) : null,
         })
         .execute()
       await announce(tx, 'source')
@@ -81,7 +84,10 @@ export async function addSource(db: Db, vault: Vault, draft: SourceDraft, id = n
 export async function changeSource(db: Db, vault: Vault, id: string, draft: SourceDraft): Promise<Source> {
   try {
     return await db.transaction().execute(async (tx) => {
-      await getSource(tx, id)
+      const now = await getSource(tx, id)
+      if (now.kind !== draft.kind)
+        throw fail(422, 'source.kind', 'The kind of a source does not change', 'Add a source of the other kind, and make its tags there', 'source')
+      await demandCredentials(tx, draft)
       await tx
         .updateTable('source')
         .set((q) => ({
@@ -89,7 +95,7 @@ export async function changeSource(db: Db, vault: Vault, id: string, draft: Sour
           settings: JSON.stringify(draft.settings),
           enabled: draft.enabled,
           version: q('version', '+', 1),
-          ...(draft.settings.login === 'anonymous' ? { secret: null } : draft.password ? { secret: vault.seal(draft.password, place(id)) } : {}),
+          ...(!keepsSecret(draft) ? { secret: null } : draft.password ? { secret: vault.seal(draft.password, place(id)) } : {}),
         }))
         .where('id', '=', id)
         .execute()
@@ -99,6 +105,47 @@ export async function changeSource(db: Db, vault: Vault, id: string, draft: Sour
   } catch (e) {
     throw explain(e, words)
   }
+}
+
+/** Switches one source on or off; it starts or stops by itself, the others don't notice. */
+export async function switchSource(db: Db, id: string, enabled: boolean): Promise<Source> {
+  return db.transaction().execute(async (tx) => {
+    const now = await getSource(tx, id)
+    if (now.enabled === enabled) return now
+    await tx
+      .updateTable('source')
+      .set((q) => ({ enabled, version: q('version', '+', 1) }))
+      .where('id', '=', id)
+      .execute()
+    await announce(tx, 'source')
+    return getSource(tx, id)
+  })
+}
+
+/** Refuses a reference to a credential that isn't there. */
+async function demandCredentials(db: Conn, draft: SourceDraft): Promise<void> {
+  const ids = credentialsOf(draft)
+  if (ids.length === 0) return
+  const found = await db.selectFrom('credential').select('id').where('id', 'in', ids).execute()
+  if (found.length < new Set(ids).size)
+    throw fail(422, 'credential.unknown', 'A chosen credential no longer exists', 'Choose another one', 'credential')
+}
+
+/** What is read from a source, and what would notice if it went: tags, and the equipment and publications that use them. */
+export async function sourceUse(db: Conn, id: string): Promise<SourceUse> {
+  await getSource(db, id)
+  const bound = sql<{ tags: number; names: string[] | null; ids: string[] | null }>`
+    with mine as (select id from tag where source_id = ${id}),
+      used as (select distinct e.id, e.name from equipment e, jsonb_each(e.bindings) b where b.value->>'tagId' in (select id::text from mine))
+    select (select count(*)::int from mine) as tags, array_agg(name order by name) as names, array_agg(id::text order by name) as ids from used`
+  const row = (await bound.execute(db)).rows[0]!
+  const publications = row.ids
+    ? (
+        await sql<{ name: string; live: boolean }>`
+        select name, state = 'live' as live from publication where draft->'equipmentIds' ?| array[${sql.join(row.ids)}]::text[] order by name`.execute(db)
+      ).rows
+    : []
+  return { tags: row.tags, equipment: row.names ?? [], publications }
 }
 
 export async function removeSource(db: Db, id: string): Promise<void> {

@@ -4,8 +4,8 @@ import type { MqttSettings } from '~/contract/destination'
 import type { Binding, Level, Member } from '~/contract/equipment'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
-import type { OpcUaSettings } from '~/contract/source'
-import type { DataType, Deadband } from '~/contract/tag'
+import type { SettingsOf, SourceKind } from '~/contract/source'
+import type { DataType, Deadband, Range } from '~/contract/tag'
 import type { OddSet, Tally } from '~/core/delivery/verdict'
 
 /** jsonb: read as a value, written as JSON text. */
@@ -41,8 +41,8 @@ export interface Tables {
   source: {
     id: string
     name: string
-    kind: 'opcua'
-    settings: Json<OpcUaSettings>
+    kind: SourceKind
+    settings: Json<SettingsOf<SourceKind>>
     secret: Buffer | null
     enabled: boolean
     version: Generated<number>
@@ -57,6 +57,11 @@ export interface Tables {
     unit: string
     description: string
     deadband: Json<Deadband> | null
+    range: Json<Range> | null
+    access: Generated<'read' | 'read-write'>
+    sample_ms: number | null
+    signal: Generated<string>
+    simulated: Generated<boolean>
     version: Generated<number>
   }
   equipment_class: { id: string; name: string; members: Json<Member[]>; version: Generated<number> }

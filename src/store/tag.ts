@@ -1,7 +1,9 @@
 import { sql } from 'kysely'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
-import type { Tag, TagChange, TagDraft, TagUse } from '~/contract/tag'
+import { type Tag, type TagChange, TagDraft, type TagInput, type TagUse } from '~/contract/tag'
+import { checkAddress } from '~/core/source/address'
+import { parseSignal } from '~/core/source/signal'
 import { announce, type Conn, type Db, explain } from './database'
 
 const columns = [
@@ -14,10 +16,25 @@ const columns = [
   'unit',
   'description',
   'deadband',
+  'range',
+  'access',
+  'sample_ms as sampleMs',
+  'signal',
+  'simulated',
   'version',
 ] as const
 
-const words = { tag_name: { field: 'name', message: 'Another tag has this name' } }
+const words = {
+  tag_name: { field: 'name', message: 'Another tag has this name' },
+}
+
+/** What is wrong with a tag's signal; one that isn't simulated need not have any. */
+function signalProblem(t: Pick<Tag, 'signal' | 'simulated'>): string | null {
+  if (t.signal === '') return t.simulated ? 'Which signal stands in?' : null
+  const parsed = parseSignal(t.signal)
+  if ('problem' in parsed) return parsed.problem
+  return parsed.kind === 'replay' ? 'Only a simulated source has a recording to replay' : null
+}
 
 export async function listTags(db: Conn, ids?: readonly string[]): Promise<Tag[]> {
   let query = db.selectFrom('tag').select(columns).orderBy('handle')
@@ -32,29 +49,38 @@ export async function getTag(db: Conn, id: string): Promise<Tag> {
 }
 
 /** Adds all or none; a refused row is named by its place: `tags.3.name`. */
-export async function addTags(db: Db, drafts: readonly TagDraft[]): Promise<Tag[]> {
+export async function addTags(db: Db, input: readonly TagInput[]): Promise<Tag[]> {
   const fields: Record<string, string> = {}
+  const kinds = new Map((await db.selectFrom('source').select(['id', 'kind']).execute()).map((s) => [s.id, s.kind]))
+  const drafts = input.map((one, i): TagDraft => {
+    const draft = TagDraft.parse(one)
+    const kind = kinds.get(draft.sourceId)
+    if (!kind) {
+      fields[`tags.${i}.sourceId`] = 'There is no such source'
+      return draft
+    }
+    const checked = checkAddress(kind, draft.address)
+    if ('problem' in checked) fields[`tags.${i}.address`] = checked.problem
+    const signal = signalProblem(draft)
+    if (signal) fields[`tags.${i}.signal`] = signal
+    return 'problem' in checked ? draft : { ...draft, address: checked.address }
+  })
   const names = new Map<string, number>()
   const addresses = new Map<string, number>()
   drafts.forEach((d, i) => {
     if (names.has(d.name)) fields[`tags.${i}.name`] = `The same name as row ${names.get(d.name)! + 1}`
     names.set(d.name, i)
     const key = `${d.sourceId} ${d.address}`
-    if (addresses.has(key)) fields[`tags.${i}.address`] = `The same node as row ${addresses.get(key)! + 1}`
+    if (addresses.has(key) && kinds.get(d.sourceId) !== 'simulated') fields[`tags.${i}.address`] = `The same node as row ${addresses.get(key)! + 1}`
     addresses.set(key, i)
   })
   return db.transaction().execute(async (tx) => {
-    const json = JSON.stringify(drafts.map((d) => ({ n: d.name, s: d.sourceId, a: d.address })))
+    const json = JSON.stringify(drafts.map((d) => ({ n: d.name, s: d.sourceId, a: d.address, u: kinds.get(d.sourceId) !== 'simulated' })))
     const clashes = await sql<{ i: number; by: string; name: string }>`
       select (d.i - 1)::int as i, case when t.name = d.v->>'n' then 'name' else 'address' end as by, t.name
       from jsonb_array_elements(${json}::jsonb) with ordinality as d(v, i)
-      join tag t on t.name = d.v->>'n' or (t.source_id = (d.v->>'s')::uuid and t.address = d.v->>'a')`.execute(tx)
+      join tag t on t.name = d.v->>'n' or (d.v->>'u' = 'true' and t.source_id = (d.v->>'s')::uuid and t.address = d.v->>'a')`.execute(tx)
     for (const c of clashes.rows) fields[`tags.${c.i}.${c.by}`] = c.by === 'name' ? `${c.name} exists already` : `This node is tag ${c.name} already`
-    const sources = await tx.selectFrom('source').select('id').execute()
-    const known = new Set(sources.map((s) => s.id))
-    drafts.forEach((d, i) => {
-      if (!known.has(d.sourceId)) fields[`tags.${i}.sourceId`] = 'There is no such source'
-    })
     const count = Object.keys(fields).length
     if (count > 0)
       throw new FailureError(
@@ -78,6 +104,11 @@ export async function addTags(db: Db, drafts: readonly TagDraft[]): Promise<Tag[
         unit: d.unit,
         description: d.description,
         deadband: d.deadband ? JSON.stringify(d.deadband) : null,
+        range: d.range ? JSON.stringify(d.range) : null,
+        access: d.access,
+        sample_ms: d.sampleMs,
+        signal: d.signal,
+        simulated: d.simulated,
       }))
       ids.push(...part.map((p) => p.id))
       await tx.insertInto('tag').values(part).execute()
@@ -93,6 +124,30 @@ export async function changeTag(db: Db, id: string, change: TagChange): Promise<
       const now = await getTag(tx, id)
       if (change.version !== undefined && change.version !== now.version)
         throw fail(409, 'tag.newer', `${now.name} was changed by somebody else meanwhile`, 'Look at it again, then repeat your change', 'tag')
+      const wrong = signalProblem({ ...now, ...change })
+      if (wrong) throw new FailureError({ code: 'tag.signal', message: wrong, hint: 'Correct the signal', where: 'tag', fields: { signal: wrong } }, 422)
+      let address: string | undefined
+      if (change.address !== undefined) {
+        const source = await tx.selectFrom('source').select('kind').where('id', '=', now.sourceId).executeTakeFirstOrThrow()
+        const checked = checkAddress(source.kind, change.address)
+        if ('problem' in checked)
+          throw new FailureError(
+            { code: 'tag.address', message: checked.problem, hint: 'Correct the address', where: 'tag', fields: { address: checked.problem } },
+            422,
+          )
+        address = checked.address
+        const twin = await tx
+          .selectFrom('tag')
+          .select('name')
+          .where('source_id', '=', now.sourceId)
+          .where('address', '=', address)
+          .where('id', '<>', id)
+          .executeTakeFirst()
+        if (twin && source.kind !== 'simulated') {
+          const message = `This address is tag ${twin.name} already`
+          throw new FailureError({ code: 'tag.address', message, hint: 'Change or remove that one first', where: 'tag', fields: { address: message } }, 409)
+        }
+      }
       await tx
         .updateTable('tag')
         .set((q) => ({
@@ -100,6 +155,12 @@ export async function changeTag(db: Db, id: string, change: TagChange): Promise<
           ...(change.unit !== undefined && { unit: change.unit }),
           ...(change.description !== undefined && { description: change.description }),
           ...(change.dataType !== undefined && { data_type: change.dataType }),
+          ...(address !== undefined && { address }),
+          ...(change.range !== undefined && { range: change.range ? JSON.stringify(change.range) : null }),
+          ...(change.access !== undefined && { access: change.access }),
+          ...(change.sampleMs !== undefined && { sample_ms: change.sampleMs }),
+          ...(change.signal !== undefined && { signal: change.signal }),
+          ...(change.simulated !== undefined && { simulated: change.simulated }),
           ...(change.deadband !== undefined && { deadband: change.deadband ? JSON.stringify(change.deadband) : null }),
           version: q('version', '+', 1),
         }))

@@ -29,8 +29,11 @@ afterAll(async () => {
   await kiln.stop()
 })
 
-const target = (settings: Partial<SourceTarget['settings']> = {}, password = kilnLogin.password): SourceTarget => ({
+const target = (settings: Partial<SourceTarget<'opcua'>['settings']> = {}, password = kilnLogin.password): SourceTarget<'opcua'> => ({
   name: 'kiln',
+  kind: 'opcua',
+  authority: null,
+  credential: null,
   password,
   settings: {
     endpoint: `opc.tcp://127.0.0.1:${port}/kiln`,
@@ -44,7 +47,7 @@ const target = (settings: Partial<SourceTarget['settings']> = {}, password = kil
   },
 })
 
-async function check(t: SourceTarget): Promise<Record<string, CheckStep>> {
+async function check(t: SourceTarget<'opcua'>): Promise<Record<string, CheckStep>> {
   const steps: Record<string, CheckStep> = {}
   for await (const s of opcuaDriver.check(t, ctx())) steps[s.key] = s
   return steps
@@ -107,7 +110,8 @@ it('delivers values with device times, says which nodes are not there, follows c
   const last = new Map<number, [unknown, number, number]>()
   let down: string | null = null
   const connection = await opcuaDriver.open(target(), ctx(), {
-    up: () => undefined,
+    mark: () => undefined,
+    roundTrip: () => undefined,
     down: (f) => {
       down = f.message
     },

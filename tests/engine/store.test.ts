@@ -1,7 +1,7 @@
 import { sql } from 'kysely'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { FailureError } from '~/contract/failure'
-import type { TagDraft } from '~/contract/tag'
+import type { TagInput } from '~/contract/tag'
 import { accountRule, addressRule } from '~/core/credential/attempts'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
 import { listen, type Noun, takeLease } from '~/store/database'
@@ -39,10 +39,10 @@ const settings = {
 } as const
 const source = (name: string, password?: string) =>
   addSource(t.db, t.vault, { name, kind: 'opcua', enabled: true, settings, ...(password && { password }) })
-const tag = (sourceId: string, name: string, address = name): TagDraft => ({
+const tag = (sourceId: string, name: string, address = name): TagInput => ({
   name,
   sourceId,
-  address,
+  address: `ns=1;s=${address}`,
   dataType: 'number',
   unit: '',
   description: '',

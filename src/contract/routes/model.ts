@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { ClassDraft, Equipment, EquipmentClass, EquipmentDraft } from '../equipment'
 import { LiveValue } from '../live'
-import { Tag, TagChange, TagsAdd, TagsDelete, TagUse } from '../tag'
+import { Tag, TagChange, TagNote, TagsAdd, TagsDelete, TagUse } from '../tag'
 import { list, type Route } from './route'
 
 /** Tags, classes and equipment. */
@@ -35,6 +35,14 @@ export const modelRoutes = {
     summary: 'Present values by handle, as 1-40,52',
     query: z.object({ tags: z.string() }),
     answer: list(LiveValue),
+  },
+  tagNote: {
+    method: 'GET',
+    path: '/api/tags/:id/note',
+    role: 'viewer',
+    group: 'Tags',
+    summary: "Why a tag is as it is, in its protocol's words, with the bytes that could not be read",
+    answer: TagNote,
   },
   listClasses: {
     method: 'GET',

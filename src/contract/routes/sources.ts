@@ -1,6 +1,8 @@
 import { z } from 'zod'
 import { CheckStep } from '../failure'
-import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft } from '../source'
+import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse } from '../source'
+import { RegisterLook, RegisterQuery } from '../sources/modbus'
+import { Heard, ListenQuery } from '../sources/mqtt'
 import { list, type Route } from './route'
 
 /** Sources. */
@@ -43,6 +45,51 @@ export const sourcesRoutes = {
     summary: 'What lies under a node',
     body: BrowseQuery,
     answer: list(BrowseNode),
+  },
+  sourceUse: {
+    method: 'GET',
+    path: '/api/sources/:id/use',
+    role: 'viewer',
+    group: 'Sources',
+    summary: 'What a source is used for',
+    answer: SourceUse,
+  },
+  switchSource: {
+    method: 'POST',
+    path: '/api/sources/:id/switch',
+    role: 'operator',
+    group: 'Sources',
+    summary: 'Start or stop one source',
+    body: z.object({ enabled: z.boolean() }),
+    answer: Source,
+  },
+  restartSource: {
+    method: 'POST',
+    path: '/api/sources/:id/restart',
+    role: 'operator',
+    group: 'Sources',
+    summary: 'Connect one source anew',
+    answer: null,
+  },
+  lookAtRegisters: {
+    method: 'POST',
+    path: '/api/sources/:id/registers',
+    role: 'engineer',
+    group: 'Sources',
+    summary: 'Raw registers of a Modbus unit, about once a second until the request ends',
+    body: RegisterQuery,
+    answer: RegisterLook,
+    stream: 'ndjson',
+  },
+  listenOnTopics: {
+    method: 'POST',
+    path: '/api/sources/:id/listen',
+    role: 'engineer',
+    group: 'Sources',
+    summary: 'Listen on topics for a while and tell what was heard',
+    body: ListenQuery,
+    answer: Heard,
+    stream: 'ndjson',
   },
   application: {
     method: 'GET',

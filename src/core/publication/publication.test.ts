@@ -24,6 +24,11 @@ const tag = (id: string, handle: number, size = 0): Tag => ({
   unit: '',
   description: '',
   deadband: size ? { kind: 'absolute', size } : null,
+  range: null,
+  access: 'read',
+  sampleMs: null,
+  signal: '',
+  simulated: false,
   version: 1,
 })
 const equipment = (id: string, name: string, parentId: string | null, level: Equipment['level'], tags: Record<string, string> = {}): Equipment => ({

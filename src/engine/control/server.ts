@@ -2,17 +2,20 @@ import { timingSafeEqual } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { z } from 'zod'
 import { DestinationDraft } from '~/contract/destination'
-import { type CheckStep, type Failure, FailureError, fail, invalid } from '~/contract/failure'
+import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
 import { Id } from '~/contract/id'
 import { PublicationDraft } from '~/contract/publication'
 import { BrowseQuery, SourceCheck } from '~/contract/source'
+import { RegisterQuery } from '~/contract/sources/modbus'
+import { ListenQuery } from '~/contract/sources/mqtt'
 import { witnessFilters } from '~/store/publication'
 import { getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
 import type { Engine } from '../engine'
 import { failureOf } from '../failure'
 import { LiveStream, parseHandles } from '../live/stream'
-import { sourceDrivers } from '../sources/registry'
+import type { SourceTarget } from '../sources/driver'
+import { sourceDriver } from '../sources/registry'
 
 const BODY_MAX = 4 << 20
 
@@ -70,13 +73,26 @@ async function parse<S extends z.ZodType>(req: IncomingMessage, schema: S): Prom
 }
 
 /** Streams steps as lines of JSON, each as soon as it is known; stops the check when the asker goes. */
-async function steps(res: ServerResponse, generator: AsyncGenerator<CheckStep>): Promise<void> {
+async function steps(res: ServerResponse, generator: AsyncGenerator<object>): Promise<void> {
   res.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' })
   for await (const step of generator) {
     if (res.destroyed) break
     res.write(`${JSON.stringify(step)}\n`)
   }
   res.end()
+}
+
+/** A stored source as its driver wants it. */
+async function stored(engine: Engine, id: string): Promise<SourceTarget> {
+  const { db, vault } = engine.options
+  return engine.sourceTarget(await getSource(db, id), await sourcePassword(db, vault, id))
+}
+
+/** Aborts when the asker goes. */
+function gone(res: ServerResponse): AbortSignal {
+  const controller = new AbortController()
+  res.on('close', () => controller.abort())
+  return controller.signal
 }
 
 async function handle(engine: Engine, streams: Set<ServerResponse>, req: IncomingMessage, res: ServerResponse): Promise<void> {
@@ -118,15 +134,45 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     case 'POST /sources/check': {
       const draft = await parse(req, SourceCheck)
       const kept = draft.password === undefined && draft.id ? await sourcePassword(db, vault, draft.id) : null
-      const target = { name: draft.name, settings: draft.settings, password: draft.password ?? kept }
-      return steps(res, sourceDrivers[draft.kind].check(target, engine.sourceContext))
+      const target = await engine.sourceTarget(draft, draft.password ?? kept)
+      return steps(res, sourceDriver(draft.kind).check(target, engine.sourceContext))
     }
 
     case 'POST /sources/browse': {
       const { id, address, deep } = await parse(req, BrowseQuery.extend({ id: Id }))
-      const source = await getSource(db, id)
-      const target = { name: source.name, settings: source.settings, password: await sourcePassword(db, vault, id) }
-      return answer(res, 200, await sourceDrivers[source.kind].browse(target, engine.sourceContext, address, deep))
+      const target = await stored(engine, id)
+      return answer(res, 200, await sourceDriver(target.kind).browse(target, engine.sourceContext, address, deep))
+    }
+
+    case 'POST /sources/restart': {
+      await engine.restartSource((await parse(req, z.object({ id: Id }))).id)
+      return answer(res, 200, {})
+    }
+
+    case 'POST /sources/registers': {
+      const { id, ...query } = await parse(req, RegisterQuery.extend({ id: Id }))
+      const target = await stored(engine, id)
+      const look = sourceDriver(target.kind).registers
+      if (!look) throw fail(409, 'source.registers', `${target.name} has no registers`, 'Registers are a matter of Modbus sources', 'source')
+      return steps(res, look(target, query, gone(res)))
+    }
+
+    case 'POST /sources/listen': {
+      const { id, ...query } = await parse(req, ListenQuery.extend({ id: Id }))
+      const target = await stored(engine, id)
+      const listen = sourceDriver(target.kind).listen
+      if (!listen) throw fail(409, 'source.listen', `${target.name} has no topics`, 'Listening is a matter of MQTT sources', 'source')
+      return steps(res, listen(target, query, gone(res)))
+    }
+
+    case 'GET /note': {
+      const note = engine.table.notes.get(Number(url.searchParams.get('tag')))
+      return answer(res, 200, {
+        at: note?.at ?? null,
+        text: note?.text ?? '',
+        code: note?.code ?? '',
+        bytes: note?.bytes ? Buffer.from(note.bytes).toString('base64') : null,
+      })
     }
 
     case 'POST /destinations/check': {

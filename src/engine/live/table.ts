@@ -9,7 +9,21 @@ export interface Batch {
   values: Scalar[]
   statuses: number[]
   times: number[]
+  /** What there is to say of single tags beside their status. */
+  notes?: Map<number, TagNote>
 }
+
+/** Why a tag is as it is, in the protocol's own words, with the bytes that could not be read when there are any. */
+export interface TagNote {
+  at: number
+  text: string
+  /** The protocol's own code, such as `exception 2`. */
+  code?: string
+  bytes?: Uint8Array
+}
+
+/** So much of a payload that could not be read is kept. */
+const BYTES_KEPT = 16_384
 
 const SPARK_POINTS = 120
 export const SPARK_EVERY_MS = 5000
@@ -24,6 +38,7 @@ export class LiveTable implements ValueArrays {
   version = new Float64Array(1024)
   current = 0
   readonly rate = new Rate()
+  readonly notes = new Map<number, TagNote>()
   private readonly sparks = new Map<number, Float32Array>()
   private sparkAt = 0
   private readonly listeners = new Set<(handles: readonly number[]) => void>()
@@ -59,15 +74,20 @@ export class LiveTable implements ValueArrays {
       this.seen[h] = now
       this.version[h] = this.current
     }
+    if (batch.notes)
+      for (const [h, note] of batch.notes)
+        this.notes.set(h, note.bytes && note.bytes.length > BYTES_KEPT ? { ...note, bytes: note.bytes.slice(0, BYTES_KEPT) } : note)
     this.rate.add(batch.handles.length, now)
     for (const listener of this.listeners) listener(batch.handles)
   }
 
   /** Sets only the status, keeping value and time: for a link that went away. */
-  mark(handles: readonly number[], status: number): void {
+  mark(handles: readonly number[], status: number, note?: TagNote): void {
+    if (note) for (const h of handles) this.notes.set(h, note)
     const changed = handles.filter((h) => {
       this.ensure(h)
-      return this.status[h] !== status && this.status[h] !== Status.waitingForInitialData
+      // With a reason given, a tag that never had a value has been asked for in vain, and waits no more.
+      return this.status[h] !== status && (note !== undefined || this.status[h] !== Status.waitingForInitialData)
     })
     if (changed.length === 0) return
     this.current++
@@ -87,6 +107,7 @@ export class LiveTable implements ValueArrays {
     this.seen[handle] = 0
     this.version[handle] = ++this.current
     this.sparks.delete(handle)
+    this.notes.delete(handle)
   }
 
   /** Takes one point of every numeric tag; called every five seconds. */

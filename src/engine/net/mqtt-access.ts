@@ -1,6 +1,7 @@
 import { type Socket, connect as tcpConnect } from 'node:net'
 import { type TLSSocket, connect as tlsConnect } from 'node:tls'
 import { type Failure, FailureError } from '~/contract/failure'
+import type { OpenCredential } from '~/store/credential'
 import { wordsOf } from '../log'
 
 /** Where and as whom to connect to a broker; secrets opened, so never logged. */
@@ -16,6 +17,41 @@ export interface MqttAccess {
   password: string | null
   clientId: string
   keepAliveS: number
+}
+
+/** Puts settings and opened credentials together. */
+export function accessOf(
+  s: { host: string; port: number; protocol: '5' | '3.1.1'; tls: boolean; keepAliveS: number },
+  authority: OpenCredential | null,
+  credential: OpenCredential | null,
+  clientId: string,
+): MqttAccess {
+  const certificate = credential?.kind === 'certificate'
+  const password = credential?.kind === 'password'
+  return {
+    host: s.host,
+    port: s.port,
+    protocol: s.protocol,
+    tls: s.tls,
+    ca: authority?.certificate ?? null,
+    cert: certificate ? credential.certificate : null,
+    key: certificate ? credential.secret : null,
+    user: password ? credential.user : null,
+    password: password ? credential.secret : null,
+    clientId,
+    keepAliveS: s.keepAliveS,
+  }
+}
+
+/** Shakes hands and says by what, with whom, and how long its certificate is still good. */
+export async function tlsFacts(a: MqttAccess): Promise<string> {
+  if (!a.tls) return 'switched off: anybody in between can read and change messages'
+  const socket = (await openSocket(a)) as TLSSocket
+  const certificate = socket.getPeerCertificate()
+  const version = socket.getProtocol()
+  socket.destroy()
+  const days = Math.floor((Date.parse(certificate.valid_to) - Date.now()) / 86_400_000)
+  return `${version}; ${certificate.subject?.CN ?? 'the broker'}, signed by ${certificate.issuer?.CN ?? '?'}, ${days} days left`
 }
 
 /** Host, port and certificates, as Node's TLS and the MQTT client take them. */

@@ -1,7 +1,11 @@
 import type { CheckStep, Failure } from '~/contract/failure'
-import type { BrowseNode, SourceDraft } from '~/contract/source'
+import type { BrowseNode, SettingsOf, SourceKind } from '~/contract/source'
+import type { RegisterLook, RegisterQuery } from '~/contract/sources/modbus'
+import type { Heard } from '~/contract/sources/mqtt'
 import type { Tag } from '~/contract/tag'
-import type { Batch } from '../live/table'
+import type { Scalar } from '~/core/value/deadband'
+import type { OpenCredential } from '~/store/credential'
+import type { Batch, TagNote } from '../live/table'
 
 /** What drivers need from their surroundings. */
 export interface SourceContext {
@@ -11,28 +15,50 @@ export interface SourceContext {
   workFolder: string
 }
 
-export type SourceTarget = Pick<SourceDraft, 'name' | 'settings'> & { password: string | null }
+/** A source as a driver gets it: settings, with secrets and credentials opened. Never logged. */
+export interface SourceTarget<K extends SourceKind = SourceKind> {
+  name: string
+  kind: K
+  settings: SettingsOf<K>
+  password: string | null
+  authority: OpenCredential | null
+  credential: OpenCredential | null
+}
 
 /** Where a running connection reports. Every method may be called at any time until `close` has resolved. */
 export interface SourceSink {
-  up(): void
   /** The link is lost for good: the driver must be closed and opened anew. */
   down(failure: Failure): void
   values(batch: Batch): void
+  /** Values and times stay as they are; only the status is another now, for this reason. */
+  mark(handles: readonly number[], status: number, note: TagNote): void
+  /** How long the source took to answer, ms. */
+  roundTrip(ms: number): void
 }
 
+/** What a driver knows of a tag. */
+export type WantedTag = Pick<Tag, 'handle' | 'address' | 'dataType'> & { sampleMs?: number | null }
+
 export interface SourceConnection {
-  /** Which tags to read from now on; nodes that can't be read get their status through the sink. */
-  setTags(tags: readonly Pick<Tag, 'handle' | 'address' | 'dataType'>[]): Promise<void>
+  /** How it is connected, in a few words. */
+  readonly summary: string
+  /** Which tags to read from now on; what can't be read gets its status through the sink. */
+  setTags(tags: readonly WantedTag[]): Promise<void>
+  /** Writes a value and reads it back; gives what was read. Rejects with a FailureError. Kinds that cannot write have none. */
+  write?(tag: WantedTag, value: Scalar): Promise<Scalar>
   close(): Promise<void>
 }
 
 /** One protocol. */
-export interface SourceDriver {
+export interface SourceDriver<K extends SourceKind> {
   /** Tries everything in order and yields each step twice: as running, then with what came of it. Saves nothing. */
-  check(target: SourceTarget, ctx: SourceContext): AsyncGenerator<CheckStep>
+  check(target: SourceTarget<K>, ctx: SourceContext): AsyncGenerator<CheckStep>
   /** What lies under an address ('' is the top); with `deep` all variables below it. */
-  browse(target: SourceTarget, ctx: SourceContext, address: string, deep: boolean): Promise<BrowseNode[]>
+  browse(target: SourceTarget<K>, ctx: SourceContext, address: string, deep: boolean): Promise<BrowseNode[]>
   /** Connects; rejects with a FailureError that says why not. */
-  open(target: SourceTarget, ctx: SourceContext, sink: SourceSink): Promise<SourceConnection>
+  open(target: SourceTarget<K>, ctx: SourceContext, sink: SourceSink): Promise<SourceConnection>
+  /** Looks at raw registers about once a second, until the asker goes. */
+  registers?(target: SourceTarget<K>, query: RegisterQuery, stop: AbortSignal): AsyncGenerator<RegisterLook>
+  /** Listens on topics for some seconds and tells what was heard. */
+  listen?(target: SourceTarget<K>, query: { filters: string; seconds: number }, stop: AbortSignal): AsyncGenerator<Heard>
 }

@@ -2,13 +2,17 @@ import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Source } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
+import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
 import type { Events } from '../events'
 import { failureOf } from '../failure'
 import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
-import type { SourceConnection, SourceContext } from './driver'
-import { sourceDrivers } from './registry'
+import type { SourceConnection, SourceContext, SourceTarget } from './driver'
+import { sourceDriver } from './registry'
+
+/** How much of a new round trip goes into the one shown. */
+const SMOOTH = 0.2
 
 /** Keeps one source connected: opens it, feeds its tags, and comes back after every loss. */
 export class SourceSupervisor {
@@ -19,11 +23,14 @@ export class SourceSupervisor {
   private wake: (() => void) | null = null
   private readonly rate = new Rate()
   private last: number | null = null
+  private roundTripMs: number | null = null
+  private lastError: Condition['lastError'] = null
   private readonly running: Promise<void>
 
   constructor(
     readonly source: Source,
-    private readonly password: string | null,
+    /** Opens secrets and credentials anew for each try: they may have changed meanwhile. */
+    private readonly target: () => Promise<SourceTarget>,
     private readonly ctx: SourceContext,
     private readonly table: LiveTable,
     private readonly events: Events,
@@ -35,15 +42,18 @@ export class SourceSupervisor {
       since: Date.now(),
       rate: 0,
       last: null,
+      roundTripMs: null,
+      lastError: null,
     }
     this.running = source.enabled ? this.run() : Promise.resolve()
   }
 
   present(): Condition {
-    return { ...this.condition, rate: this.rate.perSecond(), last: this.last }
+    return { ...this.condition, rate: this.rate.perSecond(), last: this.last, roundTripMs: this.roundTripMs, lastError: this.lastError }
   }
 
   private set(state: Condition['state'], reason: string, hint = ''): void {
+    if (state === 'trouble') this.lastError = { at: Date.now(), message: reason }
     if (this.condition.state === state && this.condition.reason === reason) return
     this.condition = { ...this.condition, state, reason, hint, since: Date.now() }
   }
@@ -65,14 +75,20 @@ export class SourceSupervisor {
     }
   }
 
+  /** Writes to the device and gives what was read back; null when it can't, now or at all. */
+  get writer(): ((tag: Tag, value: Scalar) => Promise<Scalar>) | null {
+    const { connection } = this
+    return connection?.write ? (tag, value) => connection.write!(tag, value) : null
+  }
+
   private lost(failure: Failure): void {
     this.set('trouble', failure.message, failure.hint)
     this.wake?.()
   }
 
   private async run(): Promise<void> {
-    const { settings } = this.source
-    let wait = settings.retryMs
+    const { retryMs } = this.source.settings
+    let wait = retryMs
     let attempts = 0
     let wasUp = false
     while (!this.stopped) {
@@ -84,13 +100,16 @@ export class SourceSupervisor {
         }
       })
       try {
-        const connection = await sourceDrivers[this.source.kind].open({ name: this.source.name, settings, password: this.password }, this.ctx, {
-          up: () => undefined,
+        const connection = await sourceDriver(this.source.kind).open(await this.target(), this.ctx, {
           down: (failure) => this.lost(failure),
           values: (batch) => {
             this.rate.add(batch.handles.length)
             this.last = Date.now()
             this.table.apply(batch)
+          },
+          mark: (handles, status, note) => this.table.mark(handles, status, note),
+          roundTrip: (ms) => {
+            this.roundTripMs = this.roundTripMs === null ? ms : this.roundTripMs + SMOOTH * (ms - this.roundTripMs)
           },
         })
         if (this.stopped) {
@@ -99,15 +118,14 @@ export class SourceSupervisor {
         }
         this.connection = connection
         await connection.setTags(this.tags)
-        this.set(
-          'running',
-          `${settings.mode === 'None' ? 'without security' : settings.mode}, ${settings.login === 'user' ? `as ${settings.user}` : 'anonymous'}`,
-        )
-        this.event('good', 'source.up', wasUp ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}` : 'up')
-        wait = settings.retryMs
-        attempts = 0
-        wasUp = true
-        if (!ended) await lost
+        if (!ended) {
+          this.set('running', connection.summary)
+          this.event('good', 'source.up', wasUp ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}` : 'up')
+          wait = retryMs
+          attempts = 0
+          wasUp = true
+          await lost
+        }
         if (!this.stopped) this.event('warning', 'source.lost', this.condition.reason, 'Embrik tries again by itself')
       } catch (e) {
         const failure = failureOf(e)
@@ -122,14 +140,16 @@ export class SourceSupervisor {
       )
       if (this.stopped) break
       attempts++
+      // A little early or late, so that many sources lost together do not all come back in one moment.
+      const jittered = wait * (0.75 + Math.random() * 0.5)
       await new Promise<void>((resolve) => {
-        const timer = setTimeout(resolve, wait)
+        const timer = setTimeout(resolve, jittered)
         this.wake = () => {
           clearTimeout(timer)
           resolve()
         }
       })
-      wait = Math.min(wait * 2, settings.retryMs * 8)
+      wait = Math.min(wait * 2, retryMs * 8)
     }
   }
 

@@ -1,7 +1,7 @@
 import { fail } from '~/contract/failure'
 import { addCredential, listCredentials, removeCredential } from '~/store/credential'
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
-import { addSource, changeSource, getSource, listSources, removeSource } from '~/store/source'
+import { addSource, changeSource, getSource, listSources, removeSource, sourceUse, switchSource } from '~/store/source'
 import { database, secrets } from '../context'
 import { examineCredential } from '../credentials'
 import type { Handlers } from '../endpoint'
@@ -16,6 +16,11 @@ type Keys =
   | 'checkSource'
   | 'browseSource'
   | 'application'
+  | 'sourceUse'
+  | 'switchSource'
+  | 'restartSource'
+  | 'lookAtRegisters'
+  | 'listenOnTopics'
   | 'listDestinations'
   | 'addDestination'
   | 'changeDestination'
@@ -40,6 +45,13 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   checkSource: ({ body, request }) => steps('/sources/check', body, request.signal),
   browseSource: async ({ params, body, request }) =>
     (await askEngine('/sources/browse', { body: { ...body, id: params.id }, signal: request.signal })).json(),
+  sourceUse: ({ params }) => sourceUse(database(), params.id!),
+  switchSource: ({ params, body }) => switchSource(database(), params.id!, body.enabled),
+  restartSource: async ({ params }) => {
+    await askEngine('/sources/restart', { body: { id: params.id } })
+  },
+  lookAtRegisters: ({ params, body, request }) => steps('/sources/registers', { ...body, id: params.id }, request.signal),
+  listenOnTopics: ({ params, body, request }) => steps('/sources/listen', { ...body, id: params.id }, request.signal),
   application: async () => {
     const own = (await listCredentials(database())).find((c) => c.kind === 'application')
     if (!own?.facts || !own.certificate)

@@ -1,7 +1,7 @@
 import { addClass, addEquipment, changeClass, changeEquipment, listClasses, listEquipment, removeClass, removeEquipment } from '~/store/equipment'
 import { freeze } from '~/store/freeze'
 import { addPublication, changePublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
-import { addTags, changeTag, listTags, removeTags, tagUse } from '~/store/tag'
+import { addTags, changeTag, getTag, listTags, removeTags, tagUse } from '~/store/tag'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
@@ -12,6 +12,7 @@ type Keys =
   | 'changeTag'
   | 'removeTags'
   | 'tagUse'
+  | 'tagNote'
   | 'tagValues'
   | 'listClasses'
   | 'addClass'
@@ -35,6 +36,7 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   addTags: ({ body }) => addTags(database(), body.tags),
   changeTag: ({ params, body }) => changeTag(database(), params.id!, body),
   removeTags: ({ body }) => removeTags(database(), body.ids),
+  tagNote: async ({ params }) => (await askEngine(`/note?tag=${(await getTag(database(), params.id!)).handle}`)).json(),
   tagUse: ({ params }) => tagUse(database(), params.id!),
   tagValues: async ({ query }) => (await askEngine(`/values?tags=${encodeURIComponent(query.tags)}`)).json(),
   listClasses: () => listClasses(database()),

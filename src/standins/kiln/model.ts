@@ -1,3 +1,5 @@
+import { noise } from '../noise'
+
 /** The tunnel kiln as a small physical model: fixed seed, simulated seconds from 0, so the same second always gives the same values. */
 
 export const ZONES = 12
@@ -31,14 +33,6 @@ export interface KilnState {
   carNumber: number
   /** s between two pushes. */
   pushInterval: number
-}
-
-/** A number in -1..1 that depends on its arguments alone. */
-export function noise(seed: number, a: number, b: number): number {
-  let h = Math.imul(seed ^ Math.imul(a, 0x9e3779b1), 0x85ebca6b) ^ Math.imul(b + 1, 0xc2b2ae35)
-  h = Math.imul(h ^ (h >>> 15), 0x2c1b3c6d)
-  h = Math.imul(h ^ (h >>> 12), 0x297a2d39)
-  return ((h ^ (h >>> 15)) >>> 0) / 0x7fffffff - 1
 }
 
 const round = (n: number, digits: number) => Math.round(n * 10 ** digits) / 10 ** digits

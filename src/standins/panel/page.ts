@@ -17,6 +17,13 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <form data-faults="kiln" aria-label="Faults of the kiln"><label>Slow by, ms <input type="number" name="slowMs" min="0" max="60000" value="0"></label>
 <label>Refuse log-ins <input type="checkbox" name="refuseLogins"></label><span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <table><thead><tr><th>Client certificate</th><th>Thumbprint</th><th>State</th><th></th></tr></thead><tbody id="kc"></tbody></table>
+<h2>Dryers and meters (Modbus TCP)</h2><p>Link: <b id="fl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="field"> s</label> <button data-cut="field">Cut</button> Requests <span id="fr"></span></p>
+<form data-faults="field" aria-label="Faults of dryers and meters"><label>Slow by, ms <input type="number" name="slowMs" min="0" max="60000" value="0"></label>
+<label>Silent unit <input type="number" name="silentUnit" min="0" max="255" value="0"></label><label>Exception to all <input type="number" name="exception" min="0" max="255" value="0"></label><label>Short frames <input type="checkbox" name="shortFrames"></label>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
+<p>Units 1 to 6 are the dryer chambers (5 is slow and at times silent by itself), 11 the gas meter, 12 to 14 the power meters.</p>
+<h2>Compressor (HTTP)</h2><form data-faults="compressor" aria-label="Faults of the compressor"><label>Slow by, ms <input type="number" name="slowMs" min="0" max="60000" value="0"></label>
+<label>Failing <input type="checkbox" name="failing"></label><span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <h2>Site broker (MQTT)</h2><p>Link: <b id="bl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="broker"> s</label> <button data-cut="broker">Cut</button></p>
 <p>Received <span id="bp"></span>, delivered <span id="bd"></span></p>
 <form data-faults="broker" aria-label="Faults of the broker">
@@ -39,9 +46,9 @@ f.querySelector('[data-clear]').onclick=()=>send('PUT','/api/'+f.dataset.faults+
 function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs'].includes(k)&&v!==0&&v!==false)}
 const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls)td.className=cls;return td}
 async function draw(){try{const s=await(await fetch('/api/state')).json()
-for(const[i,x]of[['kl',s.kiln],['bl',s.broker]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
+for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
 for(const f of document.querySelectorAll('form')){const x=s[f.dataset.faults].faults;if(!touched.has(f)){put(f,x);const b=f.querySelector('[data-said]');b.textContent=working(x)?'in force':'';b.className='bad'}}
-$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
+$('fr').textContent=s.field.requests;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
 const kc=$('kc');kc.replaceChildren();for(const c of s.kiln.certificates){const r=kc.insertRow();cell(r,c.subject);cell(r,c.thumbprint);cell(r,c.state,c.state==='trusted'?'good':'bad')
 const b=document.createElement('button');b.textContent=c.state==='trusted'?'Refuse':'Trust';b.onclick=()=>post('/api/kiln/certificates/'+c.thumbprint,{trusted:c.state!=='trusted'});r.insertCell().append(b)}
 if(!s.kiln.certificates.length)cell(kc.insertRow(),'None has called yet').colSpan=4

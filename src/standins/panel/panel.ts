@@ -2,12 +2,21 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { z } from 'zod'
 import type { Broker } from '../broker/broker'
 import { BrokerFaults } from '../broker/faults'
+import type { CompressorServer } from '../compressor/server'
 import type { Gate } from '../gate'
 import type { KilnServer } from '../kiln/server'
+import type { FieldServer } from '../modbus/server'
 import { page } from './page'
 
 const Cut = z.object({ seconds: z.number().min(0).max(3600) })
 const KilnFaults = z.strictObject({ slowMs: z.number().min(0).max(60_000).default(0), refuseLogins: z.boolean().default(false) })
+const FieldFaults = z.strictObject({
+  slowMs: z.number().min(0).max(60_000).default(0),
+  silentUnit: z.number().int().min(0).max(255).default(0),
+  exception: z.number().int().min(0).max(255).default(0),
+  shortFrames: z.boolean().default(false),
+})
+const CompressorFaults = z.strictObject({ slowMs: z.number().min(0).max(60_000).default(0), failing: z.boolean().default(false) })
 const LOG_PAGE = 10_000
 const Trust = z.object({ trusted: z.boolean() })
 
@@ -15,6 +24,9 @@ export interface Works {
   kiln: KilnServer
   kilnGate: Gate
   broker: Broker
+  field: FieldServer
+  fieldGate: Gate
+  compressor: CompressorServer
 }
 
 /** The stand-in panel: what somebody at the works would do to kiln and broker. */
@@ -71,6 +83,8 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
         faults: { slowMs: works.kilnGate.slowMs, refuseLogins: works.kiln.refuseLogins },
         certificates: await works.kiln.seen(),
       },
+      field: { cut: works.fieldGate.isShut(), faults: works.field.faults, requests: works.field.requests },
+      compressor: { faults: works.compressor.faults },
       broker: {
         cut: works.broker.isShut(),
         faults: works.broker.faults.settings,
@@ -92,6 +106,18 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
   if (route === 'POST /api/kiln/cut') {
     works.kilnGate.cut(Cut.parse(await body(req)).seconds)
     return answer(res, 200, { cut: works.kilnGate.isShut() })
+  }
+  if (route === 'POST /api/field/cut') {
+    works.fieldGate.cut(Cut.parse(await body(req)).seconds)
+    return answer(res, 200, { cut: works.fieldGate.isShut() })
+  }
+  if (route === 'PUT /api/field/faults') {
+    works.field.faults = FieldFaults.parse(await body(req))
+    return answer(res, 200, works.field.faults)
+  }
+  if (route === 'PUT /api/compressor/faults') {
+    works.compressor.faults = CompressorFaults.parse(await body(req))
+    return answer(res, 200, works.compressor.faults)
   }
   if (route === 'PUT /api/broker/faults') {
     works.broker.setFaults(BrokerFaults.parse(await body(req)))

@@ -2,7 +2,7 @@ import { ChevronDown, ChevronRight } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { BrowseNode } from '~/contract/source'
-import { DataType, type TagDraft } from '~/contract/tag'
+import { DataType, type TagInput } from '~/contract/tag'
 import { Button, Spinner } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
@@ -89,7 +89,7 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
     const parts = (n.path ?? n.name).split('/')
     return `${prefix}${parts.slice(-2).join('/')}`
   }
-  const drafts = (): TagDraft[] =>
+  const drafts = (): TagInput[] =>
     [...picked.values()].map((n) => ({
       name: nameOf(n),
       sourceId: source,

@@ -1,10 +1,8 @@
-import type { Socket } from 'node:net'
-import type { TLSSocket } from 'node:tls'
-import mqtt, { type IClientOptions, type MqttClient } from 'mqtt'
-import { type Failure, FailureError } from '~/contract/failure'
+import type { MqttClient } from 'mqtt'
+import type { Failure } from '~/contract/failure'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
-import { gatherWrites } from '../../net/gather'
-import { connackFailure, type MqttAccess, mqttFailure, openSocket, tlsOptions } from '../../net/mqtt-access'
+import { accessOf, type MqttAccess, mqttFailure, tlsFacts } from '../../net/mqtt-access'
+import { connectMqtt } from '../../net/mqtt-client'
 import { reachSteps, runSteps } from '../../net/steps'
 import { MqttReader } from '../../witness/reader'
 import type { DestinationConnection, DestinationDriver, DestinationTarget } from '../driver'
@@ -14,29 +12,12 @@ const FULL = 1 << 20
 
 /** How the sender connects. */
 export function senderAccess(t: DestinationTarget): MqttAccess {
-  return access(t, t.credential, t.settings.clientId)
+  return accessOf(t.settings, t.authority, t.credential, t.settings.clientId)
 }
 
 /** How the witness connects: by credentials and a client id of its own. */
 export function witnessAccess(t: DestinationTarget): MqttAccess {
-  return access(t, t.witnessCredential, t.settings.witnessClientId)
-}
-
-function access(t: DestinationTarget, c: DestinationTarget['credential'], clientId: string): MqttAccess {
-  const certificate = c?.kind === 'certificate'
-  return {
-    host: t.settings.host,
-    port: t.settings.port,
-    protocol: t.settings.protocol,
-    tls: t.settings.tls,
-    ca: t.authority?.certificate ?? null,
-    cert: certificate ? c.certificate : null,
-    key: certificate ? c.secret : null,
-    user: c?.kind === 'password' ? c.user : null,
-    password: c?.kind === 'password' ? c.secret : null,
-    clientId,
-    keepAliveS: t.settings.keepAliveS,
-  }
+  return accessOf(t.settings, t.authority, t.witnessCredential, t.settings.witnessClientId)
 }
 
 /** MQTT 5 and 3.1.1 over TCP or TLS (OASIS MQTT 5.0 and 3.1.1). */
@@ -63,15 +44,7 @@ export const mqttDriver: DestinationDriver = {
         {
           key: 'tls',
           label: 'TLS',
-          run: async () => {
-            if (!settings.tls) return 'switched off: anybody in between can read and change messages'
-            const socket = (await openSocket(sender)) as TLSSocket
-            const certificate = socket.getPeerCertificate()
-            const version = socket.getProtocol()
-            socket.destroy()
-            const days = Math.floor((Date.parse(certificate.valid_to) - Date.now()) / 86_400_000)
-            return `${version}; ${certificate.subject?.CN ?? 'the broker'}, signed by ${certificate.issuer?.CN ?? '?'}, ${days} days left`
-          },
+          run: () => tlsFacts(sender),
         },
         {
           key: 'login',
@@ -102,77 +75,14 @@ export const mqttDriver: DestinationDriver = {
 
   async open(target, sink) {
     const a = senderAccess(target)
-    const five = a.protocol === '5'
-    const options: IClientOptions = {
-      ...tlsOptions(a),
-      host: a.host,
-      port: a.port,
-      protocol: a.tls ? 'mqtts' : 'mqtt',
-      protocolVersion: five ? 5 : 4,
-      clientId: a.clientId,
-      clean: true,
-      keepalive: a.keepAliveS,
-      connectTimeout: 10_000,
-      // The supervisor comes back by itself, and the outbox knows what to send again.
-      reconnectPeriod: 0,
-      resubscribe: false,
-      // A ping now and then costs less than moving its timer at every message.
-      reschedulePings: false,
-      // Its log is for those who debug the library: switched off it still costs a twentieth of the sending.
-      log: () => undefined,
-      queueQoSZero: false,
-      ...(a.user !== null && { username: a.user }),
-      ...(a.password !== null && { password: a.password }),
-      ...(five && { properties: { sessionExpiryInterval: 0 } }),
-    }
-    const client = mqtt.connect(options)
-    // Small packets must not wait for the acknowledgement of the ones before (RFC 896).
-    client.once('connect', () => {
-      const socket = client.stream as unknown as Socket
-      socket.setNoDelay(true)
-      gatherWrites(socket)
-    })
-    let over = false
-    let lastError: unknown = null
-    const receiveMaximum = await new Promise<number>((done, failed) => {
-      client.once('connect', (connack) => done(connack.properties?.receiveMaximum ?? 65_535))
-      client.on('error', (e) => {
-        lastError = e
-        const code = (e as { code?: unknown }).code
-        failed(typeof code === 'number' ? connackFailure(code) : e)
-      })
-      client.once('close', () => failed(lastError ?? Object.assign(new Error('closed'), { code: 'ECONNRESET' })))
-    }).catch((e: unknown) => {
-      client.end(true)
-      throw new FailureError(mqttFailure(e, a), 502)
-    })
-    client.on('close', () => {
-      if (over) return
-      over = true
-      sink.down({
-        ...mqttFailure(lastError ?? Object.assign(new Error('closed'), { code: 'ECONNRESET' }), { ...a, cert: null }),
-        hint: 'Embrik connects again; the outbox holds what comes meanwhile',
-      })
-    })
-    client.on('disconnect', (packet) => {
-      lastError = packet.reasonCode === 0x8e ? new FailureError(taken(a.clientId)) : connackFailure(packet.reasonCode ?? 128)
-    })
-    return connection(client, five, Math.min(target.settings.window, receiveMaximum), () => {
-      over = true
-    })
+    const { client, receiveMaximum, close } = await connectMqtt(a, 'destination', (failure) =>
+      sink.down({ ...failure, hint: 'Embrik connects again; the outbox holds what comes meanwhile' }),
+    )
+    return connection(client, a.protocol === '5', Math.min(target.settings.window, receiveMaximum), close)
   },
 }
 
-function taken(clientId: string): Failure {
-  return {
-    code: 'mqtt.taken-over',
-    message: `Another connection uses the client id ${clientId}`,
-    hint: 'A broker keeps one connection a client id: give each its own',
-    where: 'destination',
-  }
-}
-
-function connection(client: MqttClient, five: boolean, window: number, markOver: () => void): DestinationConnection {
+function connection(client: MqttClient, five: boolean, window: number, close: () => Promise<void>): DestinationConnection {
   return {
     window,
     send(envelope, id, done) {
@@ -202,16 +112,7 @@ function connection(client: MqttClient, five: boolean, window: number, markOver:
       stream.once('drain', onReady)
       return false
     },
-    async close() {
-      markOver()
-      await new Promise<void>((done) => {
-        const timer = setTimeout(done, 1000)
-        client.end(true, () => {
-          clearTimeout(timer)
-          done()
-        })
-      })
-    },
+    close,
   }
 }
 

@@ -13,9 +13,11 @@ import {
   UserTokenType,
 } from 'node-opcua'
 import { type Failure, FailureError } from '~/contract/failure'
-import type { OpcUaSettings } from '~/contract/source'
+import type { OpcUaSettings } from '~/contract/sources/opcua'
 import { wordsOf } from '../../log'
 import type { SourceContext, SourceTarget } from '../driver'
+
+export type OpcUaTarget = SourceTarget<'opcua'>
 
 const modes: Record<OpcUaSettings['mode'], MessageSecurityMode> = {
   None: MessageSecurityMode.None,
@@ -135,7 +137,7 @@ export async function openChannel(endpoint: EndpointDescription, settings: OpcUa
   }
 }
 
-export function openSession(client: OPCUAClient, target: SourceTarget): Promise<ClientSession> {
+export function openSession(client: OPCUAClient, target: OpcUaTarget): Promise<ClientSession> {
   const identity: UserIdentityInfo =
     target.settings.login === 'user'
       ? { type: UserTokenType.UserName, userName: target.settings.user ?? '', password: target.password ?? '' }

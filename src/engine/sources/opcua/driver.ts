@@ -11,20 +11,19 @@ import {
   VariableIds,
 } from 'node-opcua'
 import { FailureError } from '~/contract/failure'
-import type { Tag } from '~/contract/tag'
 import { conform } from '~/core/value/datatype'
 import { Status } from '~/core/value/quality'
 import type { Batch } from '../../live/table'
 import { log, wordsOf } from '../../log'
 import { reachSteps, runSteps } from '../../net/steps'
-import type { SourceConnection, SourceContext, SourceDriver, SourceSink, SourceTarget } from '../driver'
+import type { SourceConnection, SourceContext, SourceDriver, SourceSink, WantedTag } from '../driver'
 import { browse } from './browse'
-import { askEndpoints, checkPin, chooseEndpoint, hostAndPort, opcuaFailure, openChannel, openSession, thumbprintOf } from './client'
+import { askEndpoints, checkPin, chooseEndpoint, hostAndPort, type OpcUaTarget, opcuaFailure, openChannel, openSession, thumbprintOf } from './client'
 
 const GROUP = 1000
 
 /** OPC UA client: OPC 10000-4 sessions and subscriptions over opc.tcp. */
-export const opcuaDriver: SourceDriver = {
+export const opcuaDriver: SourceDriver<'opcua'> = {
   async *check(target, ctx) {
     const { settings } = target
     const own = thumbprintOf(ctx.application.certificate)
@@ -125,7 +124,7 @@ interface Link {
   end(): Promise<void>
 }
 
-async function connect(target: SourceTarget, ctx: SourceContext): Promise<Link> {
+async function connect(target: OpcUaTarget, ctx: SourceContext): Promise<Link> {
   let client: OPCUAClient | null = null
   try {
     const endpoint = chooseEndpoint(await askEndpoints(target.settings, ctx), target.settings)
@@ -147,22 +146,26 @@ async function connect(target: SourceTarget, ctx: SourceContext): Promise<Link> 
   }
 }
 
-type Wanted = Pick<Tag, 'handle' | 'address' | 'dataType'>
+type Wanted = WantedTag
 
 class OpcUaConnection implements SourceConnection {
   private groups: { group: ClientMonitoredItemGroup; tags: Wanted[] }[] = []
   private pending: Batch = emptyBatch()
   private scheduled = false
   private over = false
+  readonly summary: string
 
   private constructor(
     private readonly link: Link,
     private readonly subscription: ClientSubscription,
     private readonly rateMs: number,
     private readonly sink: SourceSink,
-  ) {}
+    settings: OpcUaTarget['settings'],
+  ) {
+    this.summary = `${settings.mode === 'None' ? 'without security' : settings.mode}, ${settings.login === 'user' ? `as ${settings.user}` : 'anonymous'}`
+  }
 
-  static async start(link: Link, target: SourceTarget, sink: SourceSink, own: string): Promise<OpcUaConnection> {
+  static async start(link: Link, target: OpcUaTarget, sink: SourceSink, own: string): Promise<OpcUaConnection> {
     const rate = target.settings.rateMs
     try {
       const subscription = await link.session.createSubscription2({
@@ -173,7 +176,7 @@ class OpcUaConnection implements SourceConnection {
         publishingEnabled: true,
         priority: 1,
       })
-      const connection = new OpcUaConnection(link, subscription, rate, sink)
+      const connection = new OpcUaConnection(link, subscription, rate, sink, target.settings)
       const lost = (why: string) => connection.lost(why, own)
       link.client.on('connection_lost', () => lost('The connection was lost'))
       link.client.on('close', () => lost('The server closed the connection'))
@@ -181,7 +184,6 @@ class OpcUaConnection implements SourceConnection {
       link.session.on('keepalive_failure', () => lost('The server no longer answers'))
       subscription.on('terminated', () => lost('The server ended the subscription'))
       subscription.on('internal_error', (e) => log('warn', 'source', wordsOf(e)))
-      sink.up()
       return connection
     } catch (e) {
       await link.end()

@@ -1,0 +1,225 @@
+import { setTimeout as pause } from 'node:timers/promises'
+import type { MqttClient } from 'mqtt'
+import { FailureError, fail } from '~/contract/failure'
+import { filtersOf } from '~/contract/sources/mqtt'
+import { overlap } from '~/core/address/topic-filter'
+import { rebirthCommand } from '~/core/source/sparkplug'
+import { Status } from '~/core/value/quality'
+import { log, wordsOf } from '../../log'
+import { accessOf, type MqttAccess, mqttFailure, tlsFacts } from '../../net/mqtt-access'
+import { type ConnectedClient, connectMqtt } from '../../net/mqtt-client'
+import { reachSteps, runSteps } from '../../net/steps'
+import type { SourceConnection, SourceDriver, SourceSink, SourceTarget, WantedTag } from '../driver'
+import { Listening } from './listen'
+import { TopicReader } from './reader'
+
+type Target = SourceTarget<'mqtt'>
+
+const FLUSH_MS = 20
+const STALE_EVERY_MS = 1000
+/** A node that speaks in unknown aliases is asked for its births again this often at most. */
+const REBIRTH_MS = 30_000
+
+const ignore = () => undefined
+const access = (t: Target, more = ''): MqttAccess => accessOf(t.settings, t.authority, t.credential, `${t.settings.clientId}${more}`)
+
+/** SUBACK reasons: MQTT 5 3.9.3; 3.1.1 knows only 0x80. */
+const refusals: Record<number, [string, string]> = {
+  128: ['without a reason', 'Most likely this log-in may not read there: ask for the permission at the broker'],
+  131: ['the broker does not say more', 'Its log may tell'],
+  135: ['not allowed to read there', 'Give the certificate or log-in that permission at the broker'],
+  143: ['the broker does not accept this filter', 'Correct the filter'],
+  151: ['a quota of the broker is used up', 'Listen on fewer filters'],
+  162: ['the broker does not allow wildcards', 'Name the topics one by one'],
+}
+
+/** Subscribes; rejects naming the filter that is refused. */
+async function subscribe(client: MqttClient, filters: readonly string[]): Promise<void> {
+  for (const filter of filters) {
+    const refuse = (reason: number) => {
+      const [why, hint] = refusals[reason] ?? [`reason ${reason}`, "The broker's log may tell more"]
+      return fail(502, `mqtt.subscribe-${reason}`, `The broker refuses to let us listen on ${filter}: ${why}`, hint, 'source')
+    }
+    await new Promise<void>((done, failed) => {
+      client.subscribe(filter, { qos: 1 }, (error, granted) => {
+        const reason = granted?.find((g) => Number(g.qos) >= 128)?.qos ?? (error as { code?: number } | null)?.code
+        if (typeof reason === 'number' && reason >= 128) failed(refuse(reason))
+        else if (error) failed(/Unspecified error/i.test(error.message) ? refuse(128) : error)
+        else done()
+      })
+    })
+  }
+}
+
+/** Topics of a broker on which devices speak by themselves (OASIS MQTT 5.0 and 3.1.1). */
+export const mqttSourceDriver: SourceDriver<'mqtt'> = {
+  async *check(target) {
+    const { settings } = target
+    // A client id of its own: the one in use must not be thrown off the broker by a check.
+    const own = access(target, '-check')
+    let link: ConnectedClient | null = null
+    try {
+      yield* runSteps(
+        [
+          ...reachSteps(settings.host, settings.port, 'source'),
+          { key: 'tls', label: 'TLS', run: () => tlsFacts(own) },
+          {
+            key: 'login',
+            label: 'Log-in',
+            run: async () => {
+              link = await connectMqtt(own, 'source', ignore)
+              return own.cert ? 'the broker takes the client certificate' : own.user ? `logged in as ${own.user}` : 'logged in without name'
+            },
+          },
+          {
+            key: 'topics',
+            label: 'Topics',
+            run: async () => {
+              const filters = filtersOf(settings.filters)
+              await subscribe(link!.client, filters)
+              return `may listen on ${filters.join(', ')}`
+            },
+          },
+        ],
+        (e) => mqttFailure(e, own, 'source'),
+      )
+    } finally {
+      await (link as ConnectedClient | null)?.close()
+    }
+  },
+
+  async browse(target) {
+    throw fail(409, 'mqtt.browse', `${target.name} has no list of its topics`, 'Listen for a while: topics show as messages come', 'source')
+  },
+
+  async *listen(target, query, stop) {
+    const own = access(target, `-listen-${Date.now().toString(36)}`)
+    const listening = new Listening()
+    let lost: string | null = null
+    let link: ConnectedClient
+    const hear = (client: MqttClient) => client.on('message', (topic, payload, packet) => listening.message(topic, payload, packet.retain))
+    try {
+      link = await connectMqtt(own, 'source', (f) => (lost = f.message), hear)
+    } catch (e) {
+      throw new FailureError(mqttFailure(e, own, 'source'), 502)
+    }
+    try {
+      await subscribe(link.client, filtersOf(query.filters || target.settings.filters))
+      const end = Date.now() + query.seconds * 1000
+      while (!stop.aborted && lost === null) {
+        await pause(Math.min(500, Math.max(0, end - Date.now())), undefined, { signal: stop }).catch(ignore)
+        const over = Date.now() >= end
+        yield listening.tell(over)
+        if (over) return
+      }
+    } finally {
+      await link.close()
+    }
+  },
+
+  async open(target, _ctx, sink) {
+    const own = access(target)
+    let connection: TopicConnection | null = null
+    const link = await connectMqtt(
+      own,
+      'source',
+      (failure) => sink.down({ ...failure, hint: 'Embrik tries again by itself' }),
+      (client) => client.on('message', (topic, payload) => connection?.message(topic, payload)),
+    )
+    try {
+      connection = new TopicConnection(link, target, sink)
+      await subscribe(link.client, filtersOf(target.settings.filters))
+    } catch (e) {
+      await connection?.close()
+      throw new FailureError(mqttFailure(e, own, 'source'), 502)
+    }
+    return connection
+  },
+}
+
+class TopicConnection implements SourceConnection {
+  readonly summary: string
+  private readonly reader: TopicReader
+  private readonly staleTimer: NodeJS.Timeout
+  private flushing: NodeJS.Timeout | null = null
+  private readonly asked = new Map<string, number>()
+  /** What came before the tags were set: retained messages come at once. */
+  private early: [string, Uint8Array][] | null = []
+
+  constructor(
+    private readonly link: ConnectedClient,
+    private readonly target: Target,
+    private readonly sink: SourceSink,
+  ) {
+    const { settings } = target
+    this.summary = `MQTT ${settings.protocol}${settings.tls ? ' over TLS' : ', without TLS'}, listening on ${filtersOf(settings.filters).join(', ')}`
+    this.reader = new TopicReader(settings)
+    this.staleTimer = setInterval(() => this.stale(), STALE_EVERY_MS)
+  }
+
+  async setTags(tags: readonly WantedTag[]): Promise<void> {
+    const now = Date.now()
+    const wrong = this.reader.setTags(tags)
+    const filters = filtersOf(this.target.settings.filters)
+    const deaf = tags.flatMap((tag) => {
+      const topic = tag.address.split('#')[0]!
+      if (topic.startsWith('spBv1.0/') || filters.some((f) => overlap(f, topic))) return []
+      return [{ tag, problem: `The source does not listen on ${topic}: add it to its filters` }]
+    })
+    const all = [...wrong, ...deaf]
+    if (all.length > 0)
+      this.sink.values({
+        handles: all.map((w) => w.tag.handle),
+        values: all.map(() => null),
+        statuses: all.map(() => Status.nodeInvalid),
+        times: all.map(() => now),
+        notes: new Map(all.map((w) => [w.tag.handle, { at: now, text: w.problem }])),
+      })
+    const early = this.early
+    this.early = null
+    for (const [topic, payload] of early ?? []) this.message(topic, payload)
+  }
+
+  message(topic: string, payload: Uint8Array): void {
+    if (this.early) {
+      if (this.early.length < 20_000) this.early.push([topic, payload])
+      return
+    }
+    const { rebirth } = this.reader.message(topic, payload, Date.now())
+    if (rebirth) this.askRebirth(rebirth)
+    // Messages come one by one; values go on a few dozen times a second.
+    this.flushing ??= setTimeout(() => {
+      this.flushing = null
+      this.flush()
+    }, FLUSH_MS)
+  }
+
+  private flush(): void {
+    const batch = this.reader.drain()
+    if (batch) this.sink.values(batch)
+  }
+
+  private askRebirth(node: string): void {
+    const now = Date.now()
+    if (now - (this.asked.get(node) ?? 0) < REBIRTH_MS) return
+    this.asked.set(node, now)
+    const [namespace, group, name] = node.split('/')
+    this.link.client.publish(`${namespace}/${group}/NCMD/${name}`, Buffer.from(rebirthCommand(now)), { qos: 0 }, (e) => {
+      if (e) log('warn', 'source', `${this.target.name}: births of ${node} could not be asked for: ${wordsOf(e)}`)
+    })
+  }
+
+  private stale(): void {
+    const now = Date.now()
+    const handles = this.reader.stale(now)
+    if (handles.length === 0) return
+    this.sink.mark(handles, Status.stale, { at: now, text: `No message for ${this.target.settings.staleS} s` })
+  }
+
+  async close(): Promise<void> {
+    clearInterval(this.staleTimer)
+    if (this.flushing) clearTimeout(this.flushing)
+    this.flush()
+    await this.link.close()
+  }
+}

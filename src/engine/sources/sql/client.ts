@@ -1,0 +1,128 @@
+import pg from 'pg'
+import type { Failure } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
+import { wordsOf } from '../../log'
+import { portFailure } from '../../net/steps'
+import type { SourceTarget } from '../driver'
+
+export type SqlTarget = SourceTarget<'sql'>
+
+/** More rows than this are no set of tags. */
+const ROWS_MAX = 10_000
+
+/** Opens a connection that can only read. */
+export async function connectSql(target: SqlTarget, onLost: (e: unknown) => void): Promise<pg.Client> {
+  const { settings: s, password, authority } = target
+  const client = new pg.Client({
+    host: s.host,
+    port: s.port,
+    database: s.database,
+    user: s.user,
+    password: password ?? '',
+    ...(s.tls && {
+      ssl: { ...(authority?.certificate && { ca: authority.certificate }), ...(/^[\d.]+$|:/.test(s.host) ? {} : { servername: s.host }) },
+    }),
+    application_name: 'embrik source',
+    connectionTimeoutMillis: 10_000,
+    // The server ends the query; this ends the waiting when the server is gone.
+    query_timeout: s.timeoutMs + 2000,
+    statement_timeout: s.timeoutMs,
+    options: '-c default_transaction_read_only=on',
+    keepAlive: true,
+  })
+  client.on('error', onLost)
+  try {
+    await client.connect()
+  } catch (e) {
+    await client.end().catch(() => undefined)
+    throw e
+  }
+  return client
+}
+
+/**
+ * Runs the query through a cursor in a read-only transaction: that takes one select and nothing else, and no more rows than
+ * are asked for ever leave the server. Gives the rows as a document: one row as it is, many by their key.
+ */
+export async function askSql(client: pg.Client, settings: SqlTarget['settings']): Promise<{ document: unknown; rows: number; columns: string[] }> {
+  await client.query('begin transaction read only')
+  try {
+    // With values the extended protocol is used, which refuses several statements in one text.
+    await client.query({ text: `declare embrik no scroll cursor for ${settings.query.replace(/;\s*$/, '')}`, values: [] })
+    const result = await client.query(`fetch ${ROWS_MAX + 1} from embrik`)
+    const columns = result.fields.map((f) => f.name)
+    const rows = result.rows as Record<string, unknown>[]
+    if (rows.length > ROWS_MAX)
+      throw fail(422, 'sql.rows', `The query gives more than ${ROWS_MAX} rows`, 'Narrow it, or take only the newest rows', 'source')
+    if (settings.keyColumn === '') {
+      if (rows.length > 1)
+        throw fail(
+          422,
+          'sql.key',
+          `The query gives ${rows.length} rows and there is no key column`,
+          `Name the column that tells them apart: ${columns.join(', ')}`,
+          'source',
+        )
+      if (rows.length === 0) throw fail(422, 'sql.empty', 'The query gives no row', 'Check its conditions', 'source')
+      return { document: clean(rows[0]!), rows: 1, columns }
+    }
+    if (!columns.includes(settings.keyColumn))
+      throw fail(422, 'sql.key', `There is no column ${settings.keyColumn}`, `The query has ${columns.join(', ')}`, 'source')
+    const document: Record<string, unknown> = {}
+    for (const row of rows) {
+      const key = String(row[settings.keyColumn])
+      if (key in document)
+        throw fail(422, 'sql.twice', `${settings.keyColumn} is ${key} in several rows`, 'The key must tell the rows apart', 'source')
+      document[key] = clean(row)
+    }
+    return { document, rows: rows.length, columns }
+  } finally {
+    await client.query('rollback').catch(() => undefined)
+  }
+}
+
+/** numeric and bigint come as text: a number where no digit is lost. */
+function clean(row: Record<string, unknown>): Record<string, unknown> {
+  return Object.fromEntries(
+    Object.entries(row).map(([k, v]) => [k, typeof v === 'string' && /^-?\d{1,15}(\.\d{1,15})?$/.test(v) && String(Number(v)) === v ? Number(v) : v]),
+  )
+}
+
+/** Puts what PostgreSQL and the socket throw into words (appendix A of its manual: error codes). */
+export function sqlFailure(e: unknown, target: SqlTarget): Failure {
+  if (e instanceof FailureError) return e.failure
+  const { code = '', position } = e as { code?: string; position?: string }
+  const { host, port, user, database } = target.settings
+  const words = wordsOf(e).slice(0, 300)
+  const known: Record<string, [string, string, string]> = {
+    '28P01': ['sql.log-in', `The server refuses user ${user} or the password`, 'Check both'],
+    '28000': ['sql.log-in', `The server does not let ${user} in`, 'Its access rules (pg_hba.conf) must allow this user, database and address'],
+    '3D000': ['sql.database', `There is no database ${database}`, 'Check the name'],
+    '42501': ['sql.permission', `${user} may not read that: ${words}`, 'Grant select there'],
+    '42P01': ['sql.query', words, 'Check the name of the table, and its schema'],
+    '42703': ['sql.query', words, 'Check the name of the column'],
+    '42601': [
+      'sql.query',
+      `${words}${position ? ` (at character ${Math.max(1, Number(position) - 37)})` : ''}`,
+      'One select, without a second statement',
+    ],
+    '25006': ['sql.writes', 'The query wants to write', 'Only reading is possible here'],
+    '57014': ['sql.slow', `The query took longer than ${target.settings.timeoutMs} ms`, 'Make it faster, or give it more time'],
+    '53300': ['sql.full', 'The server has no connection left', 'Close others, or raise its limit'],
+  }
+  const hit = known[code]
+  if (hit) return { code: hit[0], message: hit[1], hint: hit[2], where: 'source' }
+  if (['ECONNREFUSED', 'ETIMEDOUT', 'EHOSTUNREACH', 'ENETUNREACH', 'ECONNRESET'].includes(code)) return portFailure(e, host, port, 'source')
+  if (/server does not support SSL/i.test(words))
+    return { code: 'tls.none', message: 'The server does not speak TLS', hint: 'Switch TLS off, or ask for it there', where: 'source' }
+  if (/self.signed|unable to verify|certificate/i.test(words))
+    return {
+      code: 'tls.authority',
+      message: `The server's certificate is not accepted: ${words}`,
+      hint: 'Choose the authority that signed it',
+      where: 'source',
+    }
+  if (/timeout/i.test(words))
+    return { code: 'sql.silent', message: 'The server does not answer in time', hint: 'It may be busy: try again', where: 'source' }
+  return { code: 'sql.failed', message: words, hint: 'Check the connection step by step', where: 'source' }
+}
