@@ -142,7 +142,9 @@ export async function sourceUse(db: Conn, id: string): Promise<SourceUse> {
   const publications = row.ids
     ? (
         await sql<{ name: string; live: boolean }>`
-        select name, state = 'live' as live from publication where draft->'equipmentIds' ?| array[${sql.join(row.ids)}]::text[] order by name`.execute(db)
+        select name, state = 'live' as live from publication where draft->'equipmentIds' ?| array[${sql.join(row.ids)}]::text[] order by name`.execute(
+          db,
+        )
       ).rows
     : []
   return { tags: row.tags, equipment: row.names ?? [], publications }

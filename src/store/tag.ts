@@ -125,7 +125,8 @@ export async function changeTag(db: Db, id: string, change: TagChange): Promise<
       if (change.version !== undefined && change.version !== now.version)
         throw fail(409, 'tag.newer', `${now.name} was changed by somebody else meanwhile`, 'Look at it again, then repeat your change', 'tag')
       const wrong = signalProblem({ ...now, ...change })
-      if (wrong) throw new FailureError({ code: 'tag.signal', message: wrong, hint: 'Correct the signal', where: 'tag', fields: { signal: wrong } }, 422)
+      if (wrong)
+        throw new FailureError({ code: 'tag.signal', message: wrong, hint: 'Correct the signal', where: 'tag', fields: { signal: wrong } }, 422)
       let address: string | undefined
       if (change.address !== undefined) {
         const source = await tx.selectFrom('source').select('kind').where('id', '=', now.sourceId).executeTakeFirstOrThrow()
@@ -145,7 +146,10 @@ export async function changeTag(db: Db, id: string, change: TagChange): Promise<
           .executeTakeFirst()
         if (twin && source.kind !== 'simulated') {
           const message = `This address is tag ${twin.name} already`
-          throw new FailureError({ code: 'tag.address', message, hint: 'Change or remove that one first', where: 'tag', fields: { address: message } }, 409)
+          throw new FailureError(
+            { code: 'tag.address', message, hint: 'Change or remove that one first', where: 'tag', fields: { address: message } },
+            409,
+          )
         }
       }
       await tx

@@ -25,7 +25,11 @@ export const stations: Station[] = [
     label: 'Sources',
     href: '/sources',
     letter: 's',
-    pages: [{ label: 'List', href: '/sources' }],
+    pages: [
+      { label: 'List', href: '/sources' },
+      { label: 'Registers', href: '/sources/registers' },
+      { label: 'Topics', href: '/sources/topics' },
+    ],
     figure: (f) => `${f.sourcesUp} up`,
     trouble: (f) => f.sourcesDown,
     joint: (f) => rateText(f.valuesPerS),

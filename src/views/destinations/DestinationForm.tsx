@@ -1,15 +1,15 @@
 import { zodResolver } from '@hookform/resolvers/zod'
-import { useState } from 'react'
 import { type FieldValues, useForm } from 'react-hook-form'
 import { type Destination, DestinationDraft, MqttSettings } from '~/contract/destination'
 import { Button } from '~/ui/Button'
 import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { Heading, ProblemNote } from '~/ui/Notes'
+import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
-import { SettingsForm, showFields } from '../shared/SettingsForm'
+import { SettingsForm } from '../shared/SettingsForm'
 import { useCheck } from '../shared/Steps'
+import { useSaving } from '../shared/useSaving'
 
 const fresh: DestinationDraft = {
   name: '',
@@ -48,8 +48,7 @@ export function DestinationForm({
   const start = destination ? { name: destination.name, kind: destination.kind, enabled: destination.enabled, settings: destination.settings } : fresh
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
-  const [problem, setProblem] = useState<Problem | null>(null)
-  const [saving, setSaving] = useState(false)
+  const { saving, problem, save } = useSaving(form)
   const check = useCheck('checkDestination')
   const { register, watch, formState } = form
   const tls = watch('settings.tls') as boolean
@@ -59,21 +58,14 @@ export function DestinationForm({
   const runCheck = async () => {
     if (await form.trigger()) await check.run({ ...form.getValues(), ...(destination && { id: destination.id }) } as never)
   }
-  const save = form.handleSubmit(async () => {
-    setSaving(true)
-    setProblem(null)
-    try {
+  const submit = form.handleSubmit(() =>
+    save(async () => {
       const body = form.getValues() as DestinationDraft
       const saved = destination ? await call('changeDestination', { params: { id: destination.id }, body }) : await call('addDestination', { body })
       await refresh('listDestinations', 'listCredentials')
       onSaved(saved)
-    } catch (e) {
-      const f = failureIn(e)
-      if (!showFields(form, f.fields)) setProblem(f)
-    } finally {
-      setSaving(false)
-    }
-  })
+    }),
+  )
   return (
     <Modal
       open
@@ -84,14 +76,14 @@ export function DestinationForm({
       foot={
         <>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" busy={saving} onClick={() => void save()}>
+          <Button kind="main" busy={saving} onClick={() => void submit()}>
             {destination ? 'Save' : 'Add destination'}
           </Button>
         </>
       }
     >
       <div className="grid grid-cols-[1fr_330px] gap-6">
-        <form onSubmit={(e) => void save(e)} aria-label="Destination">
+        <form onSubmit={(e) => void submit(e)} aria-label="Destination">
           <TextField
             label="Name"
             autoFocus

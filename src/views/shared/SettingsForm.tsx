@@ -1,7 +1,7 @@
 import { Fragment, type ReactNode } from 'react'
 import type { FieldValues, UseFormReturn } from 'react-hook-form'
 import type { z } from 'zod'
-import { CheckField, SelectField, TextField } from '~/ui/Field'
+import { AreaField, CheckField, SelectField, TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
 
 interface Meta {
@@ -9,6 +9,8 @@ interface Meta {
   help?: string
   unit?: string
   group?: string
+  /** Several lines. */
+  area?: boolean
 }
 
 interface Props {
@@ -74,6 +76,7 @@ export function SettingsForm({ schema, path, form, options = {}, hide, after = {
           {...register(name, { setValueAs: (v) => (v === '' || v === null ? undefined : Number(v)) })}
         />
       )
+    else if (meta.area) field = <AreaField {...around} rows={4} {...register(name)} />
     else field = <TextField {...around} mono {...register(name)} />
     return (
       <Fragment key={key}>

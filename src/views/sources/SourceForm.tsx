@@ -1,46 +1,95 @@
 import { zodResolver } from '@hookform/resolvers/zod'
 import { useState } from 'react'
-import { type FieldValues, type UseFormReturn, useForm } from 'react-hook-form'
-import { OpcUaSettings, type Source, SourceDraft } from '~/contract/source'
+import { type FieldValues, useForm } from 'react-hook-form'
+import { type Source, SourceDraft, type SourceKind, sourceSettings } from '~/contract/source'
 import { Button } from '~/ui/Button'
 import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { Heading, type Problem, ProblemNote, WarnNote } from '~/ui/Notes'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { Heading, ProblemNote, WarnNote } from '~/ui/Notes'
+import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
-import { SettingsForm, showFields } from '../shared/SettingsForm'
+import { SettingsForm } from '../shared/SettingsForm'
 import { useCheck } from '../shared/Steps'
+import { useSaving } from '../shared/useSaving'
+import { kindList, kindView } from './kinds'
+import { sentenceOf, useSourceUse } from './SourceUse'
 
-const fresh: SourceDraft = {
-  name: '',
-  kind: 'opcua',
-  enabled: true,
-  settings: {
-    endpoint: 'opc.tcp://',
-    mode: 'SignAndEncrypt',
-    policy: 'Basic256Sha256',
-    login: 'user',
-    user: '',
-    serverThumbprint: '',
-    rateMs: 500,
-    retryMs: 1000,
-  },
+/** Adds a source: first of which kind, then its settings. Or edits one. */
+export function SourceForm({ source, onClose, onSaved }: { source: Source | null; onClose(): void; onSaved(s: Source): void }) {
+  const [kind, setKind] = useState<SourceKind | null>(source?.kind ?? null)
+  if (kind) return <KindForm kind={kind} source={source} onClose={onClose} onSaved={onSaved} {...(!source && { onBack: () => setKind(null) })} />
+  return (
+    <Modal
+      open
+      onClose={onClose}
+      width={620}
+      title="Add a source"
+      note="Over which protocol do its values come?"
+      foot={<Button onClick={onClose}>Cancel</Button>}
+    >
+      <ul className="divide-y divide-line border-y border-line">
+        {kindList.map((k, i) => (
+          <li key={k.kind}>
+            <button
+              type="button"
+              // biome-ignore lint/a11y/noAutofocus: the dialog's first choice
+              autoFocus={i === 0}
+              onClick={() => setKind(k.kind)}
+              className="grid w-full grid-cols-[140px_1fr] gap-3 px-2 py-2.5 text-left hover:bg-well focus-visible:bg-wash"
+            >
+              <span className="font-semibold">{k.label}</span>
+              <span className="text-muted">{k.note}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </Modal>
+  )
 }
 
-/** Adds or edits a source; the check on the right tries what stands in the form, saved or not. */
-export function SourceForm({ source, onClose, onSaved }: { source: Source | null; onClose(): void; onSaved(s: Source): void }) {
+/** Fields that mean nothing as the others stand. */
+function hidden(kind: SourceKind, field: string, settings: Record<string, unknown>): boolean {
+  if (field === 'authorityId') return kind === 'http' ? !String(settings.url).startsWith('https:') : settings.tls === false
+  if (field === 'user') return (kind === 'opcua' && settings.login !== 'user') || (kind === 'http' && settings.login !== 'basic')
+  return field === 'serverThumbprint' && settings.mode === 'None'
+}
+
+/** After which field the password or token is asked for, and what it is called; null: there is none. */
+function secretAt(kind: SourceKind, settings: Record<string, unknown>): { after: string; label: string } | null {
+  if (kind === 'sql') return { after: 'user', label: 'Password' }
+  if (kind === 'opcua' && settings.login === 'user') return { after: 'user', label: 'Password' }
+  if (kind === 'http' && settings.login === 'basic') return { after: 'user', label: 'Password' }
+  return kind === 'http' && settings.login === 'bearer' ? { after: 'login', label: 'Token' } : null
+}
+
+function KindForm({
+  kind,
+  source,
+  onClose,
+  onSaved,
+  onBack,
+}: {
+  kind: SourceKind
+  source: Source | null
+  onClose(): void
+  onSaved(s: Source): void
+  onBack?(): void
+}) {
+  const view = kindView(kind)
   const start = source
-    ? { name: source.name, kind: source.kind, enabled: source.enabled, settings: { serverThumbprint: '', user: '', ...source.settings } }
-    : fresh
+    ? { name: source.name, kind, enabled: source.enabled, settings: { ...view.fresh, ...source.settings } }
+    : { name: '', kind, enabled: true, settings: view.fresh }
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(SourceDraft) as never, mode: 'onChange' })
-  const [problem, setProblem] = useState<Problem | null>(null)
-  const [saving, setSaving] = useState(false)
+  const credentials = useCall('listCredentials')
   const check = useCheck('checkSource')
-  const application = useCall('application')
+  const { saving, problem, save } = useSaving(form)
   const { register, watch, formState } = form
-  const mode = watch('settings.mode') as string
-  const login = watch('settings.login') as string
+  const settings = watch('settings') as Record<string, unknown>
   const passed = check.steps.length > 0 && check.steps.every((s) => s.state === 'passed')
+  const secret = secretAt(kind, settings)
+  const warning = view.warning(settings as never)
+  const of = (...kinds: string[]) => (credentials.data ?? []).filter((c) => kinds.includes(c.kind)).map((c) => ({ value: c.id, label: c.name }))
+  const result = check.steps.find((s) => s.facts?.result)?.facts?.result
 
   const draft = () => {
     const v = form.getValues()
@@ -53,40 +102,34 @@ export function SourceForm({ source, onClose, onSaved }: { source: Source | null
     if (thumbprint && !form.getValues('settings.serverThumbprint') && steps.every((s) => s.state === 'passed'))
       form.setValue('settings.serverThumbprint', thumbprint, { shouldDirty: true })
   }
-  const save = form.handleSubmit(async () => {
-    setSaving(true)
-    setProblem(null)
-    try {
+  const submit = form.handleSubmit(() =>
+    save(async () => {
       const saved = source ? await call('changeSource', { params: { id: source.id }, body: draft() }) : await call('addSource', { body: draft() })
-      await refresh('listSources')
+      await refresh('listSources', 'listCredentials')
       onSaved(saved)
-    } catch (e) {
-      const failure = failureIn(e)
-      if (!showFields(form as UseFormReturn<FieldValues>, failure.fields)) setProblem(failure)
-    } finally {
-      setSaving(false)
-    }
-  })
+    }),
+  )
 
   return (
     <Modal
       open
       onClose={onClose}
       width={900}
-      title={source ? source.name : 'Add a source'}
-      note="OPC UA over opc.tcp"
+      title={source ? source.name : `Add a source: ${view.label}`}
+      note={view.note}
       foot={
         <>
+          {onBack && <Button onClick={onBack}>Another protocol</Button>}
           <span className="mr-auto text-muted">{passed ? 'The check passed.' : 'Saving is possible without a check.'}</span>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" busy={saving} onClick={() => void save()}>
+          <Button kind="main" busy={saving} onClick={() => void submit()}>
             {source ? 'Save' : 'Add source'}
           </Button>
         </>
       }
     >
       <div className="grid grid-cols-[1fr_330px] gap-6">
-        <form onSubmit={(e) => void save(e)} aria-label="Source">
+        <form onSubmit={(e) => void submit(e)} aria-label="Source">
           <TextField
             label="Name"
             autoFocus
@@ -95,52 +138,88 @@ export function SourceForm({ source, onClose, onSaved }: { source: Source | null
             {...register('name')}
           />
           <SettingsForm
-            schema={OpcUaSettings}
+            schema={sourceSettings[kind]}
             path="settings"
             form={form}
-            hide={(f) => (f === 'user' && login !== 'user') || (f === 'serverThumbprint' && mode === 'None')}
+            options={{ authorityId: of('authority'), credentialId: of('certificate', 'password') }}
+            hide={(f) => hidden(kind, f, settings)}
             after={{
-              user: login === 'user' && (
-                <TextField
-                  label="Password"
-                  type="password"
-                  autoComplete="new-password"
-                  placeholder={source?.hasPassword ? 'kept; type to replace' : ''}
-                  help="Kept encrypted, never shown again"
-                  error={formState.errors.password?.message as string | undefined}
-                  {...register('password')}
-                />
-              ),
-              policy: mode === 'None' && (
-                <div className="py-1 pl-[142px]">
-                  <WarnNote>Values and password cross the network open to everybody in between.</WarnNote>
-                </div>
-              ),
+              ...(secret && {
+                [secret.after]: (
+                  <TextField
+                    label={secret.label}
+                    type="password"
+                    autoComplete="new-password"
+                    placeholder={source?.hasPassword ? 'kept; type to replace' : ''}
+                    help="Kept encrypted, never shown again"
+                    error={formState.errors.password?.message as string | undefined}
+                    {...register('password')}
+                  />
+                ),
+              }),
             }}
           />
           <CheckField label="Switched on" {...register('enabled')} />
+          {warning && (
+            <div className="py-1 pl-[142px]">
+              <WarnNote>{warning}</WarnNote>
+            </div>
+          )}
           <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
         </form>
         <div>
-          <CheckPanel
-            check={check}
-            onRun={() => void runCheck()}
-            before="Tries, one after the other: name, port, secure channel, whether the server trusts Embrik, log-in, and a first read. Nothing is saved by it."
-          />
-          <Heading>Certificate of Embrik</Heading>
-          <p className="text-muted">
-            The server must trust it once. Its thumbprint:
-            <code className="mt-1 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all text-ink select-all">
-              {application.data?.thumbprint ?? '...'}
-            </code>
-          </p>
           {problem && (
-            <div className="mt-3">
+            <div className="mb-3">
               <ProblemNote problem={problem} />
             </div>
           )}
+          <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
+          {result && (
+            <>
+              <Heading>What came</Heading>
+              <pre className="max-h-64 overflow-auto rounded-sm border border-line bg-sheet px-2 py-1.5 font-mono text-xs">{result}</pre>
+            </>
+          )}
+          {kind === 'opcua' && <OwnCertificate />}
+          {kind === 'mqtt' && (
+            <p className="mt-3 text-muted">
+              Certificates and log-ins are kept under{' '}
+              <a className="text-slate underline" href="/destinations/credentials">
+                Credentials
+              </a>
+              .
+            </p>
+          )}
+          {source && <UseNote source={source} />}
         </div>
       </div>
     </Modal>
+  )
+}
+
+/** What saving will touch. */
+function UseNote({ source }: { source: Source }) {
+  const use = useSourceUse(source.id)
+  if (!use || use.tags === 0) return null
+  return (
+    <>
+      <Heading>Where it is used</Heading>
+      <p className="text-muted">{sentenceOf(use)}. Saving connects it anew: its values pause for that moment.</p>
+    </>
+  )
+}
+
+function OwnCertificate() {
+  const application = useCall('application')
+  return (
+    <>
+      <Heading>Certificate of Embrik</Heading>
+      <p className="text-muted">
+        The server must trust it once. Its thumbprint:
+        <code className="mt-1 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all text-ink select-all">
+          {application.data?.thumbprint ?? '...'}
+        </code>
+      </p>
+    </>
   )
 }
