@@ -60,7 +60,9 @@ export const modbusDriver: SourceDriver<'modbus'> = {
   async open(target, _ctx, sink) {
     let connection: ModbusConnection | null = null
     const { host, port, timeoutMs } = target.settings
-    const client = await ModbusClient.open(host, port, timeoutMs, (failure) => connection?.lost(failure) ?? sink.down(failure))
+    const client = await ModbusClient.open(host, port, timeoutMs, (failure) =>
+      connection ? connection.lost(failure) : sink.down(failure),
+    )
     connection = new ModbusConnection(client, target, sink)
     return connection
   },

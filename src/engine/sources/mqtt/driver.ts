@@ -42,7 +42,8 @@ async function subscribe(client: MqttClient, filters: readonly string[]): Promis
     }
     await new Promise<void>((done, failed) => {
       client.subscribe(filter, { qos: 1 }, (error, granted) => {
-        const reason = granted?.find((g) => Number(g.qos) >= 128)?.qos ?? (error as { code?: number } | null)?.code
+        const codes = (error as { packet?: { granted?: number[] } } | null)?.packet?.granted
+        const reason = granted?.find((g) => Number(g.qos) >= 128)?.qos ?? codes?.find((c) => c >= 128)
         if (typeof reason === 'number' && reason >= 128) failed(refuse(reason))
         else if (error) failed(/Unspecified error/i.test(error.message) ? refuse(128) : error)
         else done()

@@ -47,8 +47,8 @@ export async function connectSql(target: SqlTarget, onLost: (e: unknown) => void
 export async function askSql(client: pg.Client, settings: SqlTarget['settings']): Promise<{ document: unknown; rows: number; columns: string[] }> {
   await client.query('begin transaction read only')
   try {
-    // With values the extended protocol is used, which refuses several statements in one text.
-    await client.query({ text: `declare embrik no scroll cursor for ${settings.query.replace(/;\s*$/, '')}`, values: [] })
+    // The extended protocol refuses several statements in one text.
+    await client.query({ text: `declare embrik no scroll cursor for ${settings.query.replace(/;\s*$/, '')}`, queryMode: 'extended' } as pg.QueryConfig)
     const result = await client.query(`fetch ${ROWS_MAX + 1} from embrik`)
     const columns = result.fields.map((f) => f.name)
     const rows = result.rows as Record<string, unknown>[]
