@@ -6,6 +6,7 @@ import { compactJson } from '~/core/shape/compact-json'
 import { qualityOf } from '~/core/value/quality'
 import type { Db } from '~/store/database'
 import { listClasses, listEquipment } from '~/store/equipment'
+import { listMadeUpSources } from '~/store/source'
 import { listTags } from '~/store/tag'
 import type { LiveTable } from './live/table'
 
@@ -14,11 +15,14 @@ export class ModelCache implements World {
   tags: Map<string, Tag> = new Map()
   equipment: Map<string, Equipment> = new Map()
   classes: Map<string, EquipmentClass> = new Map()
+  madeUpSources: ReadonlySet<string> = new Set()
   members = 0
   bound = 0
 
   async loadTags(db: Db): Promise<void> {
-    this.tags = new Map((await listTags(db)).map((t) => [t.id, t]))
+    const [tags, madeUp] = await Promise.all([listTags(db), listMadeUpSources(db)])
+    this.tags = new Map(tags.map((t) => [t.id, t]))
+    this.madeUpSources = madeUp
   }
 
   async loadEquipment(db: Db): Promise<void> {

@@ -3,15 +3,17 @@ import type { Plan, Publication } from '~/contract/publication'
 import { compile } from '~/core/publication/compile'
 import type { Conn } from './database'
 import { listClasses, listEquipment } from './equipment'
+import { listMadeUpSources } from './source'
 import { listTags } from './tag'
 
 /** Resolves a publication against the model as it is in this transaction; refuses what preflight stops. */
 export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'number' | 'delivery'>> {
-  const [tags, equipment, classes] = await Promise.all([listTags(tx), listEquipment(tx), listClasses(tx)])
+  const [tags, equipment, classes, madeUpSources] = await Promise.all([listTags(tx), listEquipment(tx), listClasses(tx), listMadeUpSources(tx)])
   const { body, findings } = compile(p, {
     tags: new Map(tags.map((t) => [t.id, t])),
     equipment: new Map(equipment.map((e) => [e.id, e])),
     classes: new Map(classes.map((c) => [c.id, c])),
+    madeUpSources,
   })
   const stops = findings.filter((f) => f.severity === 'stops')
   const first = stops[0]

@@ -46,6 +46,11 @@ export async function listSources(db: Conn): Promise<Source[]> {
   return (await rows(db).orderBy('s.name').execute()).map(toSource)
 }
 
+/** Ids of sources that compute their values. */
+export async function listMadeUpSources(db: Conn): Promise<Set<string>> {
+  return new Set((await db.selectFrom('source').select('id').where('kind', '=', 'simulated').execute()).map((s) => s.id))
+}
+
 export async function getSource(db: Conn, id: string): Promise<Source> {
   const row = await rows(db).where('s.id', '=', id).executeTakeFirst()
   if (!row) throw fail(404, 'source.unknown', 'There is no such source', 'It may have been removed: refresh the list', 'source')

@@ -56,10 +56,20 @@ describe('a query', () => {
     ['a slip of the pen', () => sql({ query: 'selct 1' }), 'query', 'sql.query'],
     ['a query that is too slow', () => sql({ query: 'select pg_sleep(5)', keyColumn: '' }), 'query', 'sql.slow'],
     ['a query that writes', () => sql({ query: "insert into works.recipe values ('x','y',1,1)" }), 'query', 'sql.query'],
-    ['one that writes inside a select', () => sql({ query: "with x as (delete from works.recipe returning *) select * from x", keyColumn: '' }), 'query', null],
+    [
+      'one that writes inside a select',
+      () => sql({ query: 'with x as (delete from works.recipe returning *) select * from x', keyColumn: '' }),
+      'query',
+      null,
+    ],
     ['a second statement', () => sql({ query: 'select 1 as line; delete from works.recipe' }), 'query', 'sql.query'],
     ['an end of the transaction', () => sql({ query: 'select 1 as line; commit; delete from works.recipe' }), 'query', 'sql.query'],
-    ['a way out of read-only', () => sql({ query: 'select 1 as line; rollback; set default_transaction_read_only = off; delete from works.recipe' }), 'query', 'sql.query'],
+    [
+      'a way out of read-only',
+      () => sql({ query: 'select 1 as line; rollback; set default_transaction_read_only = off; delete from works.recipe' }),
+      'query',
+      'sql.query',
+    ],
     ['a setting instead of a query', () => sql({ query: 'set default_transaction_read_only = off' }), 'query', 'sql.query'],
     ['many rows without a key', () => sql({ keyColumn: '' }), 'query', 'sql.key'],
     ['a key that is no column', () => sql({ keyColumn: 'nothing' }), 'query', 'sql.key'],
@@ -137,7 +147,17 @@ describe('a document behind a URL', () => {
   const http = (path = '/status', more: Partial<SettingsOf<'http'>> = {}, password: string | null = compressorLogin.password, on = port) =>
     targetOf(
       'http',
-      { url: `http://127.0.0.1:${on}${path}`, authorityId: null, login: 'basic', user: compressorLogin.user, headers: 'x-asked-by: test', timeoutMs: 400, rateMs: 100, retryMs: 500, ...more },
+      {
+        url: `http://127.0.0.1:${on}${path}`,
+        authorityId: null,
+        login: 'basic',
+        user: compressorLogin.user,
+        headers: 'x-asked-by: test',
+        timeoutMs: 400,
+        rateMs: 100,
+        retryMs: 500,
+        ...more,
+      },
       { password },
     )
 
@@ -189,11 +209,13 @@ describe('a document behind a URL', () => {
 
 describe('simulated signals', () => {
   const simulated = (seed: number, recording = '') => targetOf('simulated', { seed, recording, rateMs: 50, retryMs: 500 })
-  const tags = ['sine low=10 high=20 period=2', 'counter rate=50 high=9', 'cycle values=a|b period=0.1', 'noise low=0 high=1', 'replay column=x'].map((address, i) => ({
-    handle: i + 1,
-    address,
-    dataType: i === 2 ? ('text' as const) : ('number' as const),
-  }))
+  const tags = ['sine low=10 high=20 period=2', 'counter rate=50 high=9', 'cycle values=a|b period=0.1', 'noise low=0 high=1', 'replay column=x'].map(
+    (address, i) => ({
+      handle: i + 1,
+      address,
+      dataType: i === 2 ? ('text' as const) : ('number' as const),
+    }),
+  )
 
   it('are the same for the same seed, within their limits, and roll over', async () => {
     const seen = new Map<number, Set<unknown>>()

@@ -23,7 +23,15 @@ export async function zonesPlant(
   const names = Array.from({ length: zones }, (_, i) => keys.map((k) => `Zone ${i + 1}/${k}`)).flat()
   const tags = await addTags(
     db,
-    names.map((name) => ({ name, sourceId: source.id, address: `ns=1;s=${name}`, dataType: 'number' as const, unit: '', description: '', deadband: null })),
+    names.map((name) => ({
+      name,
+      sourceId: source.id,
+      address: `ns=1;s=${name}`,
+      dataType: 'number' as const,
+      unit: '',
+      description: '',
+      deadband: null,
+    })),
   )
   const members = keys.map((key) => ({ key, label: key, dataType: 'number' as const, unit: '' }))
   const cls = await addClass(db, { name: 'Zone', members })

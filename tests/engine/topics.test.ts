@@ -2,8 +2,8 @@ import mqtt, { type MqttClient } from 'mqtt'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { SettingsOf } from '~/contract/source'
 import type { Heard, HeardTopic } from '~/contract/sources/mqtt'
-import { mqttSourceDriver } from '~/engine/sources/mqtt/driver'
 import type { SourceTarget } from '~/engine/sources/driver'
+import { mqttSourceDriver } from '~/engine/sources/mqtt/driver'
 import { Speakers } from '~/standins/cells/speakers'
 import { deviceLogins } from '~/standins/plant'
 import { checked, opened, states, targetOf } from './source-support'
@@ -18,7 +18,14 @@ beforeAll(async () => {
   b = await startBroker()
   speakers = Speakers.start(b.ports.plain, deviceLogins)
   const client = (username: 'probes' | 'packing') =>
-    mqtt.connectAsync({ host: '127.0.0.1', port: b.ports.plain, protocolVersion: 5, clientId: `test-${username}`, username, password: deviceLogins[username] })
+    mqtt.connectAsync({
+      host: '127.0.0.1',
+      port: b.ports.plain,
+      protocolVersion: 5,
+      clientId: `test-${username}`,
+      username,
+      password: deviceLogins[username],
+    })
   device = await client('probes')
   packer = await client('packing')
 })
@@ -99,10 +106,18 @@ it('listening shows the topics with samples, rates and formats', async () => {
   for await (const heard of mqttSourceDriver.listen!(target(), { filters: '', seconds: 30 }, stop.signal)) {
     for (const t of heard.topics) topics.set(t.topic, t)
     last = heard
-    if (topics.has('probes/clay-prep/1') && (topics.get('cells/packing/stacker 1/rate')?.count ?? 0) > 2 && topics.has('spBv1.0/packing/DDATA/palletiser 1/robot')) stop.abort()
+    if (
+      topics.has('probes/clay-prep/1') &&
+      (topics.get('cells/packing/stacker 1/rate')?.count ?? 0) > 2 &&
+      topics.has('spBv1.0/packing/DDATA/palletiser 1/robot')
+    )
+      stop.abort()
   }
   expect(last!.messages).toBeGreaterThan(5)
-  expect(topics.get('cells/packing/stacker 1/rate')).toMatchObject({ format: 'number', leaves: [{ address: 'cells/packing/stacker 1/rate', dataType: 'number' }] })
+  expect(topics.get('cells/packing/stacker 1/rate')).toMatchObject({
+    format: 'number',
+    leaves: [{ address: 'cells/packing/stacker 1/rate', dataType: 'number' }],
+  })
   expect(topics.get('cells/packing/stacker 1/rate')!.rate).toBeGreaterThan(0.5)
   const probe = topics.get('probes/clay-prep/1')!
   expect(probe.format).toBe('json')
@@ -177,7 +192,11 @@ describe('tags of topics', () => {
     const next = () => (seed = (Math.imul(seed, 1_103_515_245) + 12_345) >>> 0) >>> 16
     for (let i = 0; i < 400; i++) {
       const payload = Buffer.from(Array.from({ length: next() % 60 }, () => next() & 0xff))
-      await packer.publishAsync(i % 3 === 0 ? `spBv1.0/packing/${['NBIRTH', 'NDATA', 'NDEATH'][i % 9 === 0 ? 2 : i % 2]}/r` : 'cells/random', payload, { qos: 0 })
+      await packer.publishAsync(
+        i % 3 === 0 ? `spBv1.0/packing/${['NBIRTH', 'NDATA', 'NDEATH'][i % 9 === 0 ? 2 : i % 2]}/r` : 'cells/random',
+        payload,
+        { qos: 0 },
+      )
     }
     await packer.publishAsync('cells/random', '{"x":5}', { qos: 1 })
     await until(() => o.values.get(2)?.value === 5, 'a value after all that')

@@ -42,6 +42,7 @@ export const modelRoutes = {
     role: 'viewer',
     group: 'Tags',
     summary: "Why a tag is as it is, in its protocol's words, with the bytes that could not be read",
+    query: z.object({ status: z.coerce.number().optional().describe('Of no effect: lets a caller ask anew when it changes') }),
     answer: TagNote,
   },
   listClasses: {

@@ -50,11 +50,11 @@ export const RegisterQuery = z.object({
 })
 export type RegisterQuery = z.infer<typeof RegisterQuery>
 
-/** One look at them: raw words (or bits as 0 and 1), or why there are none. */
+/** One look at them: raw words (or bits as 0 and 1) with holes where there are none, or why there is no answer. */
 export const RegisterLook = z.object({
   at: z.number().describe('Epoch ms'),
   ms: z.number().describe('Round trip'),
-  words: z.array(z.number().int()),
+  words: z.array(z.number().int().nullable()).describe('Null where the device has no register'),
   problem: z.string().optional(),
   hint: z.string().optional(),
 })

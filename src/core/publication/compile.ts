@@ -9,6 +9,8 @@ export interface World {
   equipment: ReadonlyMap<string, Equipment>
   classes: ReadonlyMap<string, Pick<EquipmentClass, 'id' | 'name' | 'members'>>
   tags: ReadonlyMap<string, Tag>
+  /** Ids of sources whose values are computed, not measured. */
+  madeUpSources: ReadonlySet<string>
 }
 
 export type PlanBody = Pick<Plan, 'filter' | 'equipment'>
@@ -28,6 +30,7 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
   const byTopic = new Map<string, string>()
   const unfilled = new Map<string, string[]>()
   const unbound: string[] = []
+  const madeUp: string[] = []
   for (const id of draft.equipmentIds) {
     const one = world.equipment.get(id)
     if (!one) {
@@ -58,6 +61,7 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
         unbound.push(`${one.name} ${m.label}`)
         continue
       }
+      if (tag && (tag.simulated || world.madeUpSources.has(tag.sourceId))) madeUp.push(`${one.name} ${m.label}`)
       members.push({
         key: m.key,
         dataType: m.dataType,
@@ -76,6 +80,7 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
   for (const [key, names] of unfilled)
     stop('address', `{${key}} means nothing for ${some(names)}`, 'Use another placeholder or place the equipment under that level')
   if (unbound.length > 0) warn('what', `Not bound, so left out: ${some(unbound)}`, 'Bind them under Equipment')
+  if (madeUp.length > 0) warn('what', `Simulated, not measured: ${some(madeUp)}`, 'Put the tags back on their device before receivers rely on them')
   if (draft.retain && draft.qos === 0)
     warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
   if (draft.qos === 0) warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')

@@ -41,6 +41,7 @@ const equipment = (id: string, name: string, parentId: string | null, level: Equ
   version: 1,
 })
 const world: World = {
+  madeUpSources: new Set(),
   classes: new Map([['cls', zoneClass]]),
   tags: new Map([tag('t1', 1, 0.5), tag('b1', 2), tag('t2', 3, 0.5)].map((t) => [t.id, t])),
   equipment: new Map(
@@ -69,6 +70,14 @@ const stops = (d: PublicationDraft) =>
     .map((f) => f.message)
 
 describe('preflight', () => {
+  it('warns of members that are simulated, by the tag or by its source', () => {
+    const simulated = { ...world, tags: new Map([...world.tags].map(([id, t]) => [id, { ...t, simulated: id === 'b1' }])) }
+    const warned = (w: World) => compile(draft(), w).findings.find((f) => f.message.startsWith('Simulated'))
+    expect(warned(simulated)).toMatchObject({ severity: 'warns', message: 'Simulated, not measured: Zone 1 Burner' })
+    expect(warned({ ...world, madeUpSources: new Set(['s']) })!.message).toContain('Zone 2 Temperature')
+    expect(warned(world)).toBeUndefined()
+  })
+
   it('resolves topics, handles, and the narrowest filter over them', () => {
     const { body, findings } = compile(draft(), world)
     expect(body.equipment.map((e) => e.topic)).toEqual(['varnmoor/kiln/zone-1/state', 'varnmoor/kiln/zone-2/state'])

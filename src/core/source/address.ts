@@ -39,8 +39,8 @@ export function checkAddress(kind: SourceKind, text: string): Checked {
 }
 
 /** An address as its source's settings want it shown. */
-export function showAddress(source: { kind: SourceKind; settings: { notation?: RegisterNotation } } | undefined, address: string): string {
+export function showAddress(source: { kind: SourceKind; settings: object } | undefined, address: string): string {
   if (source?.kind !== 'modbus') return address
   const parsed = parseModbusAddress(address)
-  return 'problem' in parsed ? address : formatModbusAddress(parsed, source.settings.notation)
+  return 'problem' in parsed ? address : formatModbusAddress(parsed, (source.settings as { notation?: RegisterNotation }).notation)
 }

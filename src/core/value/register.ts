@@ -167,15 +167,21 @@ export interface Candidate {
 /** Sizes that measured values have: not so small that they look like a wrong exponent, not larger than any counter. */
 const believable = (n: number) => Number.isFinite(n) && (n === 0 || (Math.abs(n) >= 1e-4 && Math.abs(n) < 1e9))
 
+/** Whether all of these registers are there. */
+function whole(words: ArrayLike<number | null>, at: number, count: number): words is ArrayLike<number> {
+  for (let i = at; i < at + count; i++) if (typeof words[i] !== 'number') return false
+  return true
+}
+
 /**
  * Every decoding of the registers from `at`, so that the eye can pick the right one. With a range the plausible ones are
  * those inside it; values that are no numbers never are.
  */
-export function candidates(words: ArrayLike<number>, at: number, range: { low: number; high: number } | null, factor = 1): Candidate[] {
+export function candidates(words: ArrayLike<number | null>, at: number, range: { low: number; high: number } | null, factor = 1): Candidate[] {
   const out: Candidate[] = []
   for (const [type, count] of Object.entries(registerTypes) as [RegisterType, 1 | 2 | 4][])
     for (const order of ordersOf(count)) {
-      const value = decodeRegisters(words, at, type, order)
+      const value = whole(words, at, count) ? decodeRegisters(words, at, type, order) : null
       const n = value === null ? Number.NaN : Number(value) * factor
       const plausible = range ? n >= range.low && n <= range.high : believable(n)
       out.push({ type, order, value, plausible })

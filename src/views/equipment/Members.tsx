@@ -11,6 +11,7 @@ import { call, refresh, useCall } from '../app/api'
 import { useLiveValue } from '../app/live'
 import { tellFailure } from '../shared/problems'
 import { valueGlyph } from '../tags/quality'
+import { MadeUp } from '../tags/Simulation'
 
 /** The members of one equipment, what fills each, and its value now. */
 export function Members({ equipment, cls, mayEdit }: { equipment: Equipment; cls: EquipmentClass; mayEdit: boolean }) {
@@ -68,7 +69,7 @@ export function Members({ equipment, cls, mayEdit }: { equipment: Equipment; cls
                     />
                   ) : tag ? (
                     <a className="text-slate hover:underline" href={`/tags?tag=${tag.id}`}>
-                      {tag.name}
+                      {tag.name} <MadeUp tag={tag} />
                     </a>
                   ) : b?.kind === 'constant' ? (
                     <span className="font-mono">{String(b.value)}</span>

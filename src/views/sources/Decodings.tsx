@@ -29,7 +29,7 @@ export function Decodings({
   current,
   onTake,
 }: {
-  words: readonly number[]
+  words: readonly (number | null)[]
   at: number
   range: { low: number; high: number } | null
   factor: number
@@ -38,12 +38,15 @@ export function Decodings({
   onTake: ((type: RegisterType, order: string) => void) | null
 }) {
   const all = new Map(candidates(words, at, range, factor).map((c) => [`${c.type} ${c.order}`, c]))
-  const text = decodeText(words, at, Math.min(32, (words.length - at) * 2), 'AB') ?? ''
+  const run = words.slice(at, at + 16)
+  const end = run.indexOf(null)
+  const there = (end < 0 ? run : run.slice(0, end)) as number[]
+  const text = decodeText(there, 0, there.length * 2, 'AB') ?? ''
   return (
     <>
       {groups.map(({ label, words: size }) => {
         const types = (Object.keys(registerTypes) as RegisterType[]).filter((t) => registerTypes[t] === size)
-        if (at + size > words.length) return null
+        if (there.length < size) return null
         return (
           <section key={label} aria-label={`Decodings of ${label}`}>
             <Heading>{label}</Heading>

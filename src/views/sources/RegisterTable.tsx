@@ -18,8 +18,8 @@ export function RegisterTable({
 }: {
   query: RegisterQuery
   notation: RegisterNotation
-  words: readonly number[]
-  before: readonly number[]
+  words: readonly (number | null)[]
+  before: readonly (number | null)[]
   at: number
   tags: readonly Tag[]
   onPick(offset: number): void
@@ -63,6 +63,16 @@ export function RegisterTable({
           const place = formatPlace(query.area, offset, notation)
           const changed = before[i] !== undefined && before[i] !== w
           const named = users.get(offset)
+          if (w === null)
+            return (
+              <tr key={offset} data-register={offset} className="h-[20px] border-b border-line/60 text-muted/70">
+                <td className="px-3">{place}</td>
+                <td colSpan={bits ? 1 : 5} className="px-2 font-sans text-xs">
+                  no such {bits ? 'bit' : 'register'}
+                </td>
+                <td className="max-w-48 truncate px-2 font-sans text-[13px] text-bad">{named?.join(', ')}</td>
+              </tr>
+            )
           return (
             <tr
               key={offset}

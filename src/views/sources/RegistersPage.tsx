@@ -157,7 +157,7 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
     const address = formatModbusAddress({ unit: query.unit, area, offset, type: 'bit', bit, words: 1, length: 0, order: '', factor: 1 })
     if (!tag && name.trim() !== '') void add(address, 'boolean')
     else
-      toast(`Bit ${bit} of ${formatPlace(area, offset, notation)}`, {
+      toast(`${bit < 0 ? '' : `Bit ${bit} of `}${formatPlace(area, offset, notation)}`, {
         description: `Its address: ${address}. Name a new tag on the right to make it one.`,
       })
   }

@@ -64,8 +64,8 @@ function Sources() {
                 <th className="w-8" />
                 <th className="px-2 py-1.5 font-semibold">Name</th>
                 <th className="w-[92px] px-2 font-semibold">Protocol</th>
-                <th className="px-2 font-semibold">Place</th>
-                <th className="w-[150px] px-2 font-semibold">State</th>
+                <th className="w-[30%] px-2 font-semibold">Place</th>
+                <th className="w-[112px] px-2 font-semibold">State</th>
                 <th className="w-[64px] px-2 text-right font-semibold" title="How long it takes to answer">
                   Answer
                 </th>

@@ -24,7 +24,9 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
   const sources = useCall('listSources')
   const tags = useCall('listTags')
   const [chosenSource, setSource] = useState(sourceId)
-  const source = chosenSource || sources.data?.[0]?.id || ''
+  // Registers and topics have pages of their own: there is no list to browse.
+  const browsable = (sources.data ?? []).filter((s) => s.kind !== 'modbus' && s.kind !== 'mqtt')
+  const source = browsable.find((s) => s.id === chosenSource)?.id ?? browsable[0]?.id ?? ''
   const [tree, setTree] = useState<{ source: string; top: Branch[] } | null>(null)
   const [picked, setPicked] = useState<Map<string, BrowseNode>>(new Map())
   const [prefix, setPrefix] = useState('')
@@ -140,7 +142,7 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
       <div className="grid h-[470px] grid-cols-2 gap-5">
         <section className="flex min-h-0 flex-col">
           <SelectField label="Source" value={source} onChange={(e) => changeSource(e.target.value)}>
-            {sources.data?.map((s) => (
+            {browsable.map((s) => (
               <option key={s.id} value={s.id}>
                 {s.name}
               </option>

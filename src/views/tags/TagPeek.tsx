@@ -1,6 +1,8 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
+import type { Source } from '~/contract/source'
 import type { Tag, TagChange } from '~/contract/tag'
+import { showAddress } from '~/core/source/address'
 import { displayValue } from '~/core/value/datatype'
 import { qualityText } from '~/core/value/quality'
 import { Button } from '~/ui/Button'
@@ -11,10 +13,12 @@ import { Sparkline } from '~/ui/Sparkline'
 import { ageText, Time, useNow } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useLiveValue, useSpark, useWatch } from '../app/live'
+import { Note } from './Note'
 import { valueGlyph } from './quality'
+import { MadeUp, Simulation } from './Simulation'
 
 /** One tag as it is now, how it is read, and what uses it. */
-export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: string; mayEdit: boolean }) {
+export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | undefined; mayEdit: boolean }) {
   useWatch({ tags: [tag.handle], sparks: true })
   const v = useLiveValue(tag.handle)
   const points = useSpark(tag.handle)
@@ -34,15 +38,19 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: string; ma
         </Button>
       </div>
       <div className="text-muted">
-        {source} {tag.description && `· ${tag.description}`}
+        {source?.name} {tag.description && `· ${tag.description}`}
       </div>
       <div className="mt-2 flex items-baseline gap-2">
         <span className={`font-mono text-[23px] leading-8 font-semibold ${bad ? 'text-bad' : ''}`}>
           {v ? displayValue(v[1], tag.dataType === 'number') : '-'}
         </span>
         <span className="text-muted">{tag.unit}</span>
+        <span className="ml-auto">
+          <MadeUp tag={tag} />
+        </span>
       </div>
       <div className={bad ? 'text-bad' : 'text-muted'}>{v ? qualityText(v[2]) : 'no value yet'}</div>
+      <Note tag={tag} status={v?.[2]} />
       <div className="my-2 rounded-sm border border-line bg-paper p-2">
         <Sparkline points={points ?? []} width={264} height={88} className={bad ? 'text-bad' : 'text-slate'} />
         <div className="flex justify-between font-mono text-[11px] text-muted">
@@ -52,7 +60,12 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: string; ma
       </div>
       {editing && <TagForm tag={tag} onDone={() => setEditing(false)} />}
       <Heading>How it becomes a value</Heading>
-      <Fact name="Node">{tag.address}</Fact>
+      <Fact name="Address">{showAddress(source, tag.address)}</Fact>
+      {source?.kind === 'modbus' && (
+        <a className="text-slate underline" href={`/sources/registers?tag=${tag.id}`}>
+          Look at its registers
+        </a>
+      )}
       <Fact name="Data type">{tag.dataType}</Fact>
       <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
       <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>
@@ -63,6 +76,12 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: string; ma
             : `${tag.deadband.size} % of range`
           : 'none: every change'}
       </Fact>
+      {tag.range && (
+        <Fact name="Expected">
+          {tag.range.low} to {tag.range.high} {tag.unit}
+        </Fact>
+      )}
+      <Simulation tag={tag} mayEdit={mayEdit} />
       <Heading>Where it is used</Heading>
       {use.data && use.data.equipment.length + use.data.publications.length === 0 && <p className="text-muted">Nowhere yet.</p>}
       {use.data?.equipment.map((e) => (

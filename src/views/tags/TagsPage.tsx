@@ -19,6 +19,7 @@ import { Frame, Row } from '../app/Frame'
 import { live, useLiveValue, useSpark, useWatch } from '../app/live'
 import { AddTags } from './AddTags'
 import { valueGlyph, valueReason } from './quality'
+import { MadeUp } from './Simulation'
 import { TagPeek } from './TagPeek'
 
 export function TagsPage({ caller }: { caller: Caller }) {
@@ -75,6 +76,7 @@ function Tags() {
   const [adding, setAdding] = useState<string | null>(params.has('add') ? (params.get('add') ?? '') : null)
   const [visible, setVisible] = useState<number[]>([])
   const [trouble, setTrouble] = useState(false)
+  const [ofSource, setOfSource] = useState(params.get('source'))
   useWatch({ tags: visible, sparks: true })
 
   const words = useDeferredValue(filter).trim().toLowerCase()
@@ -90,10 +92,11 @@ function Tags() {
   }, [all])
   const rows = useMemo(() => {
     let found = all ?? []
+    if (ofSource !== null) found = found.filter((t) => t.sourceId === ofSource)
     if (folder !== null) found = found.filter((t) => (t.name.includes('/') ? t.name.slice(0, t.name.lastIndexOf('/')) : '') === folder)
     if (words) found = found.filter((t) => `${t.name} ${t.unit} ${t.address} ${t.description}`.toLowerCase().includes(words))
     return [...found].sort((a, b) => byName(a.name, b.name))
-  }, [all, words, folder])
+  }, [all, words, folder, ofSource])
   // What is in trouble changes with the values: looked up when asked for, then every two seconds.
   const bad = useTroubled(trouble ? rows : null)
   const shown = trouble ? rows.filter((t) => bad.has(t.handle)) : rows
@@ -106,7 +109,11 @@ function Tags() {
         header: 'Name',
         width: 'minmax(150px,2.4fr)',
         value: (t) => t.name,
-        cell: (t) => <span title={`${t.name}\n${t.description}`}>{t.name}</span>,
+        cell: (t) => (
+          <span title={`${t.name}\n${t.description}`}>
+            {t.name} <MadeUp tag={t} />
+          </span>
+        ),
       },
       {
         id: 'value',
@@ -143,6 +150,7 @@ function Tags() {
   const showAll = () => {
     setFilter('')
     setFolder(null)
+    setOfSource(null)
     setTrouble(false)
   }
   const remove = async () => {
@@ -205,11 +213,7 @@ function Tags() {
             <FolderRow label="Not good" glyph count={null} chosen={trouble} onClick={() => setTrouble(!trouble)} />
           </ul>
         }
-        peek={
-          chosen && (
-            <TagPeek key={chosen.id} tag={chosen} source={sources.data?.find((s) => s.id === chosen.sourceId)?.name ?? ''} mayEdit={mayEdit} />
-          )
-        }
+        peek={chosen && <TagPeek key={chosen.id} tag={chosen} source={sources.data?.find((s) => s.id === chosen.sourceId)} mayEdit={mayEdit} />}
       >
         {tags.isPending ? (
           <Loading rows={14} />
@@ -228,6 +232,15 @@ function Tags() {
               {folder !== null && (
                 <button type="button" onClick={() => setFolder(null)} className="h-6 rounded-sm border border-slate bg-wash px-2 text-xs text-slate">
                   {folder || 'At the top'} ×
+                </button>
+              )}
+              {ofSource !== null && (
+                <button
+                  type="button"
+                  onClick={() => setOfSource(null)}
+                  className="h-6 rounded-sm border border-slate bg-wash px-2 text-xs text-slate"
+                >
+                  from {sources.data?.find((s) => s.id === ofSource)?.name ?? 'a source that is gone'} ×
                 </button>
               )}
               <span className="ml-auto font-mono text-[12px] text-muted">

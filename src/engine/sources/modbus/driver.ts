@@ -60,9 +60,7 @@ export const modbusDriver: SourceDriver<'modbus'> = {
   async open(target, _ctx, sink) {
     let connection: ModbusConnection | null = null
     const { host, port, timeoutMs } = target.settings
-    const client = await ModbusClient.open(host, port, timeoutMs, (failure) =>
-      connection ? connection.lost(failure) : sink.down(failure),
-    )
+    const client = await ModbusClient.open(host, port, timeoutMs, (failure) => (connection ? connection.lost(failure) : sink.down(failure)))
     connection = new ModbusConnection(client, target, sink)
     return connection
   },
@@ -85,19 +83,49 @@ async function probe(client: ModbusClient, unit: number): Promise<string> {
   return ', but has nothing at the very first places'
 }
 
+interface Stretch {
+  offset: number
+  count: number
+}
+
 async function* lookAt(target: Target, query: RegisterQuery, stop: AbortSignal): AsyncGenerator<RegisterLook> {
+  const { host, port, timeoutMs, maxRegisters } = target.settings
   let client: ModbusClient | null = null
+  // What is known to answer in one piece: a device refuses a whole request for one register that it does not have.
+  let stretches: Stretch[] = []
+  for (let at = 0; at < query.count; at += maxRegisters) stretches.push({ offset: at, count: Math.min(maxRegisters, query.count - at) })
   try {
     while (!stop.aborted) {
       const began = performance.now()
       try {
-        client ??= await ModbusClient.open(target.settings.host, target.settings.port, target.settings.timeoutMs, () => {
+        client ??= await ModbusClient.open(host, port, timeoutMs, () => {
           client = null
         })
-        const words: number[] = []
-        for (let at = 0; at < query.count; at += target.settings.maxRegisters)
-          words.push(...(await client.read(query.unit, query.area, query.offset + at, Math.min(target.settings.maxRegisters, query.count - at))))
-        yield { at: Date.now(), ms: performance.now() - began, words }
+        const words: (number | null)[] = new Array(query.count).fill(null)
+        let refusal: ModbusProblem | null = null
+        let ms = 0
+        const known: Stretch[] = []
+        for (const todo = [...stretches]; todo.length > 0; ) {
+          const s = todo.shift()!
+          const asked = performance.now()
+          try {
+            const found = await client.read(query.unit, query.area, query.offset + s.offset, s.count)
+            found.forEach((w, i) => {
+              words[s.offset + i] = w
+            })
+            ms = Math.max(ms, performance.now() - asked)
+            known.push(s)
+          } catch (e) {
+            if (!(e instanceof ModbusProblem) || e.kind !== 'exception' || (e.code !== 2 && e.code !== 3)) throw e
+            refusal = e
+            if (s.count === 1) continue
+            const half = s.count >> 1
+            todo.unshift({ offset: s.offset, count: half }, { offset: s.offset + half, count: s.count - half })
+          }
+        }
+        if (known.length === 0 && refusal) throw refusal
+        stretches = known
+        yield { at: Date.now(), ms, words }
       } catch (e) {
         const f = e instanceof ModbusProblem ? e.failure() : failureOf(e, 'source')
         yield { at: Date.now(), ms: performance.now() - began, words: [], problem: f.message, hint: f.hint }

@@ -48,7 +48,10 @@ export async function askSql(client: pg.Client, settings: SqlTarget['settings'])
   await client.query('begin transaction read only')
   try {
     // The extended protocol refuses several statements in one text.
-    await client.query({ text: `declare embrik no scroll cursor for ${settings.query.replace(/;\s*$/, '')}`, queryMode: 'extended' } as pg.QueryConfig)
+    await client.query({
+      text: `declare embrik no scroll cursor for ${settings.query.replace(/;\s*$/, '')}`,
+      queryMode: 'extended',
+    } as pg.QueryConfig)
     const result = await client.query(`fetch ${ROWS_MAX + 1} from embrik`)
     const columns = result.fields.map((f) => f.name)
     const rows = result.rows as Record<string, unknown>[]
