@@ -113,6 +113,8 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   const sender = await certificate('Embrik at the site broker', 'certificate', pki.clients.embrik!.certificate, pki.clients.embrik!.key)
   const witness = await certificate('Witness at the site broker', 'certificate', pki.clients.witness!.certificate, pki.clients.witness!.key)
 
+  // The engineer of the demo has compared the kiln's certificate already.
+  const kilnThumbprint = new X509Certificate(pki.kiln.certificate).fingerprint.replaceAll(':', '').toLowerCase()
   const source = await addSource(db, vault, {
     name: 'Kiln controller',
     kind: 'opcua',
@@ -124,6 +126,11 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
       policy: 'Basic256Sha256',
       login: 'user',
       user: kilnLogin.user,
+      serverThumbprint: kilnThumbprint,
+      credentialId: null,
+      samplingMs: 0,
+      queue: 10,
+      deadbands: 'here',
       rateMs: 500,
       retryMs: 1000,
     },

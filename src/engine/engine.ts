@@ -5,7 +5,7 @@ import type { Tag } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { Account } from '~/core/delivery/account'
 import { Teller } from '~/core/delivery/news'
-import { addCredential, applicationCredential, type OpenCredential, openCredential } from '~/store/credential'
+import { addCredential, applicationCredential, type OpenCredential, openCredential, replaceApplication } from '~/store/credential'
 import { type Db, listen, type Noun, takeLease } from '~/store/database'
 import { listDestinations } from '~/store/destination'
 import { installationCode } from '~/store/person'
@@ -222,6 +222,24 @@ export class Engine {
     const { authorityId, credentialId } = s.settings as { authorityId?: string | null; credentialId?: string | null }
     const open = (id: string | null | undefined) => (id ? openCredential(this.options.db, this.options.vault, id) : null)
     return { name: s.name, kind: s.kind, settings: s.settings, password, authority: await open(authorityId), credential: await open(credentialId) }
+  }
+
+  /** Makes Embrik a new certificate and connects every OPC UA source anew with it. */
+  async renewApplication(): Promise<void> {
+    const { db, vault } = this.options
+    const made = await makeApplicationCertificate(this.installation)
+    await replaceApplication(db, vault, { certificate: made.certificate, facts: await certificateFacts(made.certificate), key: made.key })
+    this.sourceContext = { ...this.sourceContext, application: made }
+    this.events.add({
+      severity: 'warning',
+      where: 'source',
+      subjectId: null,
+      subject: 'Embrik application',
+      code: 'application.renewed',
+      message: 'The certificate of Embrik was renewed',
+      hint: 'OPC UA servers refuse it until somebody there trusts the new one',
+    })
+    for (const [id, s] of this.sources) if (s.source.kind === 'opcua') await this.restartSource(id)
   }
 
   /** Ends one source's connection and begins anew; the others don't notice. */

@@ -12,6 +12,8 @@ export interface DemoPki {
   folder: string
   ca: string
   broker: { certificate: string; key: string }
+  /** The kiln controller's own, RSA as OPC UA wants it. */
+  kiln: { certificate: string; key: string; certificateFile: string; keyFile: string }
   clients: Record<string, { certificate: string; key: string }>
 }
 
@@ -77,11 +79,49 @@ async function make(folder: string): Promise<void> {
   await write('ca.pem', `${ca.toString('pem')}\n`)
 }
 
+export const kilnUri = 'urn:varnmoor:kiln-controller'
+
+/** Signed by itself, as controllers come out of the box; its URI stands in it (OPC 10000-6 6.2.2). */
+export async function makeKilnCertificate(folder: string): Promise<void> {
+  const algorithm = { name: 'RSASSA-PKCS1-v1_5', hash: 'SHA-256', publicExponent: new Uint8Array([1, 0, 1]), modulusLength: 2048 }
+  const keys = await crypto.subtle.generateKey(algorithm, true, ['sign', 'verify'])
+  const now = Date.now()
+  const u = x509.KeyUsageFlags
+  const certificate = await x509.X509CertificateGenerator.createSelfSigned({
+    serialNumber: '4a11',
+    name: 'CN=Kiln controller, O=Varnmoor Clayworks',
+    notBefore: new Date(now - DAY),
+    notAfter: new Date(now + 5 * 365 * DAY),
+    signingAlgorithm: algorithm,
+    keys,
+    extensions: [
+      new x509.BasicConstraintsExtension(false, undefined, true),
+      new x509.KeyUsagesExtension(u.digitalSignature | u.nonRepudiation | u.keyEncipherment | u.dataEncipherment | u.keyCertSign, true),
+      new x509.ExtendedKeyUsageExtension([x509.ExtendedKeyUsage.serverAuth, x509.ExtendedKeyUsage.clientAuth]),
+      new x509.SubjectAlternativeNameExtension([
+        { type: 'url', value: kilnUri },
+        { type: 'ip', value: '127.0.0.1' },
+        { type: 'dns', value: 'localhost' },
+      ]),
+    ],
+  })
+  await mkdir(folder, { recursive: true })
+  await writeFile(join(folder, 'kiln.key.pem'), await pem(keys.privateKey), { mode: 0o600 })
+  await writeFile(join(folder, 'kiln.cert.pem'), `${certificate.toString('pem')}\n`)
+}
+
 /** Reads the works' certificates from a folder; makes them there when they aren't. */
 export async function demoPki(folder: string): Promise<DemoPki> {
   if (!existsSync(join(folder, 'ca.pem'))) await make(folder)
+  if (!existsSync(join(folder, 'kiln.cert.pem'))) await makeKilnCertificate(folder)
   const read = (file: string) => readFile(join(folder, file), 'utf8')
   const pair = async (name: string) => ({ certificate: await read(`${name}.cert.pem`), key: await read(`${name}.key.pem`) })
   const clients = Object.fromEntries(await Promise.all(demoClients.map(async (c) => [c, await pair(c)] as const)))
-  return { folder, ca: await read('ca.pem'), broker: await pair('broker'), clients }
+  return {
+    folder,
+    ca: await read('ca.pem'),
+    broker: await pair('broker'),
+    kiln: { ...(await pair('kiln')), certificateFile: join(folder, 'kiln.cert.pem'), keyFile: join(folder, 'kiln.key.pem') },
+    clients,
+  }
 }

@@ -59,6 +59,7 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     publicPort: ports.kiln,
     folder: join(folder, 'kiln'),
     login: kilnLogin,
+    own: pki.kiln,
     trusted: await readTrusted(),
   })
   // The file may be written anew while the kiln already runs.

@@ -72,6 +72,20 @@ export async function removeCredential(db: Db, id: string): Promise<void> {
   })
 }
 
+/** Puts a new certificate and key in the place of Embrik's own. */
+export async function replaceApplication(db: Db, vault: Vault, next: { certificate: string; facts: CertificateFacts; key: string }): Promise<void> {
+  await db.transaction().execute(async (tx) => {
+    const row = await tx.selectFrom('credential').select('id').where('kind', '=', 'application').executeTakeFirst()
+    if (!row) throw fail(409, 'application.none', 'Embrik has no certificate of its own yet', 'The engine makes it at its first start', 'engine')
+    await tx
+      .updateTable('credential')
+      .set({ certificate: next.certificate, facts: JSON.stringify(next.facts), secret: vault.seal(next.key, place(row.id)) })
+      .where('id', '=', row.id)
+      .execute()
+    await announce(tx, 'credential')
+  })
+}
+
 /** A credential with its secret opened: only for the engine, never to be sent on. */
 export interface OpenCredential {
   kind: Credential['kind']

@@ -18,7 +18,18 @@ export async function zonesPlant(
     name: 'by hand',
     kind: 'opcua',
     enabled: false,
-    settings: { endpoint: 'opc.tcp://127.0.0.1:1/x', mode: 'None', policy: 'None', login: 'anonymous', rateMs: 500, retryMs: 1000 },
+    settings: {
+      endpoint: 'opc.tcp://127.0.0.1:1/x',
+      mode: 'None',
+      policy: 'None',
+      login: 'anonymous',
+      credentialId: null,
+      samplingMs: 0,
+      queue: 10,
+      deadbands: 'here',
+      rateMs: 500,
+      retryMs: 1000,
+    },
   })
   const names = Array.from({ length: zones }, (_, i) => keys.map((k) => `Zone ${i + 1}/${k}`)).flat()
   const tags = await addTags(

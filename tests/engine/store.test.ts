@@ -34,6 +34,10 @@ const settings = {
   policy: 'Basic256Sha256',
   login: 'user',
   user: 'u',
+  credentialId: null,
+  samplingMs: 0,
+  queue: 10,
+  deadbands: 'here',
   rateMs: 500,
   retryMs: 1000,
 } as const

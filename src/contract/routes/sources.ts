@@ -3,7 +3,18 @@ import { CheckStep } from '../failure'
 import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse } from '../source'
 import { RegisterLook, RegisterQuery } from '../sources/modbus'
 import { Heard, ListenQuery } from '../sources/mqtt'
+import { OfferedEndpoint, OpcUaEndpoint } from '../sources/opcua'
 import { list, type Route } from './route'
+
+/** Embrik's own certificate, as it shows it to OPC UA servers. */
+export const ApplicationCertificate = z.object({
+  thumbprint: z.string(),
+  certificate: z.string().describe('PEM'),
+  subject: z.string(),
+  uri: z.string(),
+  notBefore: z.string(),
+  notAfter: z.string(),
+})
 
 /** Sources. */
 export const sourcesRoutes = {
@@ -91,12 +102,29 @@ export const sourcesRoutes = {
     answer: Heard,
     stream: 'ndjson',
   },
+  discoverEndpoints: {
+    method: 'POST',
+    path: '/api/sources/endpoints',
+    role: 'engineer',
+    group: 'Sources',
+    summary: 'Which ways in an OPC UA server offers',
+    body: z.object({ endpoint: OpcUaEndpoint }),
+    answer: list(OfferedEndpoint),
+  },
+  renewApplication: {
+    method: 'POST',
+    path: '/api/application/renew',
+    role: 'administrator',
+    group: 'Sources',
+    summary: 'Make Embrik a new certificate; OPC UA servers must trust it anew',
+    answer: ApplicationCertificate,
+  },
   application: {
     method: 'GET',
     path: '/api/application',
     role: 'viewer',
     group: 'Sources',
     summary: 'The certificate under which Embrik appears to OPC UA servers',
-    answer: z.object({ thumbprint: z.string(), certificate: z.string() }),
+    answer: ApplicationCertificate,
   },
 } as const satisfies Record<string, Route>

@@ -8,6 +8,7 @@ import { PublicationDraft } from '~/contract/publication'
 import { BrowseQuery, SourceCheck } from '~/contract/source'
 import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
+import { OpcUaEndpoint } from '~/contract/sources/opcua'
 import { witnessFilters } from '~/store/publication'
 import { getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
@@ -142,6 +143,16 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       const { id, address, deep } = await parse(req, BrowseQuery.extend({ id: Id }))
       const target = await stored(engine, id)
       return answer(res, 200, await sourceDriver(target.kind).browse(target, engine.sourceContext, address, deep))
+    }
+
+    case 'POST /sources/endpoints': {
+      const { endpoint } = await parse(req, z.object({ endpoint: OpcUaEndpoint }))
+      return answer(res, 200, await sourceDriver('opcua').endpoints!(endpoint, engine.sourceContext))
+    }
+
+    case 'POST /application/renew': {
+      await engine.renewApplication()
+      return answer(res, 200, {})
     }
 
     case 'POST /sources/restart': {

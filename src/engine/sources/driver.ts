@@ -2,6 +2,7 @@ import type { CheckStep, Failure } from '~/contract/failure'
 import type { BrowseNode, SettingsOf, SourceKind } from '~/contract/source'
 import type { RegisterLook, RegisterQuery } from '~/contract/sources/modbus'
 import type { Heard } from '~/contract/sources/mqtt'
+import type { OfferedEndpoint } from '~/contract/sources/opcua'
 import type { Tag } from '~/contract/tag'
 import type { Scalar } from '~/core/value/deadband'
 import type { OpenCredential } from '~/store/credential'
@@ -37,7 +38,7 @@ export interface SourceSink {
 }
 
 /** What a driver knows of a tag. */
-export type WantedTag = Pick<Tag, 'handle' | 'address' | 'dataType'> & { sampleMs?: number | null }
+export type WantedTag = Pick<Tag, 'handle' | 'address' | 'dataType'> & Partial<Pick<Tag, 'sampleMs' | 'deadband'>>
 
 export interface SourceConnection {
   /** How it is connected, in a few words. */
@@ -57,6 +58,17 @@ export interface SourceDriver<K extends SourceKind> {
   browse(target: SourceTarget<K>, ctx: SourceContext, address: string, deep: boolean): Promise<BrowseNode[]>
   /** Connects; rejects with a FailureError that says why not. */
   open(target: SourceTarget<K>, ctx: SourceContext, sink: SourceSink): Promise<SourceConnection>
+  /** Which ways in a server offers, before anything is chosen. */
+  endpoints?(endpoint: string, ctx: SourceContext): Promise<OfferedEndpoint[]>
+  /** What the source itself has stored between two times (epoch ms): every sample, or one an interval. */
+  history?(
+    target: SourceTarget<K>,
+    ctx: SourceContext,
+    address: string,
+    from: number,
+    to: number,
+    how: { aggregate: 'Minimum' | 'Maximum' | 'Average' | 'Interpolative' | 'Count'; everyMs: number } | { limit: number },
+  ): Promise<{ at: number; value: Scalar; status: number }[]>
   /** Looks at raw registers about once a second, until the asker goes. */
   registers?(target: SourceTarget<K>, query: RegisterQuery, stop: AbortSignal): AsyncGenerator<RegisterLook>
   /** Listens on topics for some seconds and tells what was heard. */

@@ -17,6 +17,8 @@ type Keys =
   | 'browseSource'
   | 'application'
   | 'sourceUse'
+  | 'discoverEndpoints'
+  | 'renewApplication'
   | 'switchSource'
   | 'restartSource'
   | 'lookAtRegisters'
@@ -36,6 +38,14 @@ async function steps(path: string, body: unknown, signal: AbortSignal): Promise<
   return new Response(answer.body, { headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' } })
 }
 
+async function application() {
+  const own = (await listCredentials(database())).find((c) => c.kind === 'application')
+  if (!own?.facts || !own.certificate)
+    throw fail(503, 'application.none', 'Embrik has no certificate of its own yet', 'The engine makes it at its first start', 'engine')
+  const { sha1, subject, notBefore, notAfter, names } = own.facts
+  return { thumbprint: sha1, certificate: own.certificate, subject, uri: names.find((n) => n.startsWith('urn:')) ?? '', notBefore, notAfter }
+}
+
 export const configurationHandlers: Pick<Handlers, Keys> = {
   listSources: () => listSources(database()),
   addSource: ({ body }) => addSource(database(), secrets(), body),
@@ -52,12 +62,12 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   },
   lookAtRegisters: ({ params, body, request }) => steps('/sources/registers', { ...body, id: params.id }, request.signal),
   listenOnTopics: ({ params, body, request }) => steps('/sources/listen', { ...body, id: params.id }, request.signal),
-  application: async () => {
-    const own = (await listCredentials(database())).find((c) => c.kind === 'application')
-    if (!own?.facts || !own.certificate)
-      throw fail(503, 'application.none', 'Embrik has no certificate of its own yet', 'The engine makes it at its first start', 'engine')
-    return { thumbprint: own.facts.sha1, certificate: own.certificate }
+  discoverEndpoints: async ({ body, request }) => (await askEngine('/sources/endpoints', { body, signal: request.signal })).json(),
+  renewApplication: async () => {
+    await askEngine('/application/renew', { body: {} })
+    return application()
   },
+  application,
   listDestinations: () => listDestinations(database()),
   addDestination: ({ body }) => addDestination(database(), body),
   changeDestination: ({ params, body }) => changeDestination(database(), params.id!, body),

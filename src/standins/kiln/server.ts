@@ -1,21 +1,9 @@
 import { createHash } from 'node:crypto'
 import { mkdir, readdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import {
-  AccessLevelFlag,
-  DataType,
-  MessageSecurityMode,
-  OPCUACertificateManager,
-  OPCUAServer,
-  SecurityPolicy,
-  StatusCodes,
-  standardUnits,
-  type UAVariable,
-} from 'node-opcua'
-import { KilnModel } from './model'
-
-/** Nodes are writable unless this says otherwise. */
-const readOnly = { accessLevel: AccessLevelFlag.CurrentRead, userAccessLevel: AccessLevelFlag.CurrentRead }
+import { MessageSecurityMode, OPCUACertificateManager, OPCUAServer, SecurityPolicy } from 'node-opcua'
+import { kilnUri } from '../pki'
+import { buildKiln } from './space'
 
 export interface KilnLogins {
   user: string
@@ -27,6 +15,21 @@ export interface SeenCertificate {
   thumbprint: string
   state: 'trusted' | 'refused'
   subject: string
+}
+
+export interface KilnOptions {
+  port: number
+  publicPort: number
+  folder: string
+  login: KilnLogins
+  /** Client certificates (DER) that it knows already. */
+  trusted: Buffer[]
+  /** Its own certificate; without one it makes one. */
+  own?: { certificateFile: string; keyFile: string }
+  /** People who may log in by certificate (DER). */
+  users?: Buffer[]
+  /** What it takes at once. */
+  limits?: { monitoredItems?: number; monitoredItemsPerCall?: number; nodesPerRead?: number; nodesPerBrowse?: number }
 }
 
 /** The kiln controller's OPC UA server. */
@@ -42,12 +45,16 @@ export class KilnServer {
   ) {}
 
   /** Starts it on `port` of 127.0.0.1; its name to the outside has `publicPort`. Certificates in `trusted` (DER) are known. */
-  static async start(o: { port: number; publicPort: number; folder: string; login: KilnLogins; trusted: Buffer[] }): Promise<KilnServer> {
+  static async start(o: KilnOptions): Promise<KilnServer> {
     const rootFolder = join(o.folder, 'pki')
     await mkdir(rootFolder, { recursive: true })
     const certificates = new OPCUACertificateManager({ rootFolder, automaticallyAcceptUnknownCertificate: false })
     await certificates.initialize()
     for (const der of o.trusted) await certificates.trustCertificate(der)
+    const userCertificates = new OPCUACertificateManager({ rootFolder: join(o.folder, 'users'), automaticallyAcceptUnknownCertificate: false })
+    await userCertificates.initialize()
+    for (const der of o.users ?? []) await userCertificates.trustCertificate(der)
+    const { monitoredItems, monitoredItemsPerCall, nodesPerRead, nodesPerBrowse } = o.limits ?? {}
     let kiln: KilnServer | null = null
     const isValidUser = (user: string, password: string) => !kiln?.refuseLogins && user === o.login.user && password === o.login.password
     const server = new OPCUAServer({
@@ -57,11 +64,21 @@ export class KilnServer {
       advertisedEndpoints: `opc.tcp://127.0.0.1:${o.publicPort}`,
       resourcePath: '/kiln',
       serverCertificateManager: certificates,
+      userCertificateManager: userCertificates,
+      ...(o.own && { certificateFile: o.own.certificateFile, privateKeyFile: o.own.keyFile }),
+      serverCapabilities: {
+        ...(monitoredItems && { maxMonitoredItems: monitoredItems }),
+        operationLimits: {
+          ...(monitoredItemsPerCall && { maxMonitoredItemsPerCall: monitoredItemsPerCall }),
+          ...(nodesPerRead && { maxNodesPerRead: nodesPerRead }),
+          ...(nodesPerBrowse && { maxNodesPerBrowse: nodesPerBrowse }),
+        },
+      } as never,
       securityModes: [MessageSecurityMode.None, MessageSecurityMode.Sign, MessageSecurityMode.SignAndEncrypt],
       securityPolicies: [SecurityPolicy.None, SecurityPolicy.Basic256Sha256],
       allowAnonymous: false,
       userManager: { isValidUser },
-      serverInfo: { applicationUri: 'urn:varnmoor:kiln-controller', productUri: 'urn:varnmoor:kiln' },
+      serverInfo: { applicationUri: kilnUri, productUri: 'urn:varnmoor:kiln' },
       buildInfo: { productName: 'Kiln controller', manufacturerName: 'Varnmoor Clayworks', softwareVersion: '4.2' },
     })
     await server.initialize()
@@ -74,108 +91,7 @@ export class KilnServer {
   private build(): void {
     const space = this.server.engine.addressSpace
     if (!space) throw new Error('no address space')
-    const ns = space.registerNamespace('urn:varnmoor:kiln')
-    const model = new KilnModel()
-    const kiln = ns.addFolder(space.rootFolder.objects, { browseName: 'Tunnel Kiln 1', nodeId: 's=kiln' })
-    const updates: (() => void)[] = []
-
-    const analog = (
-      parent: typeof kiln,
-      name: string,
-      id: string,
-      unit: keyof typeof standardUnits | null,
-      low: number,
-      high: number,
-      read: () => number,
-      good: () => boolean = () => true,
-    ) => {
-      const common = {
-        browseName: name,
-        nodeId: `s=${id}`,
-        dataType: DataType.Double,
-        ...readOnly,
-      }
-      const node: UAVariable = unit
-        ? ns.addAnalogDataItem({ ...common, componentOf: parent, engineeringUnitsRange: { low, high }, engineeringUnits: standardUnits[unit] })
-        : ns.addVariable({ ...common, componentOf: parent })
-      const write = () =>
-        node.setValueFromSource({ dataType: DataType.Double, value: read() }, good() ? StatusCodes.Good : StatusCodes.BadSensorFailure)
-      updates.push(write)
-    }
-
-    let state = model.state()
-    for (let z = 0; z < state.zones.length; z++) {
-      const name = `Zone ${z + 1}`
-      const folder = ns.addFolder(kiln, { browseName: name, nodeId: `s=kiln.zone${z + 1}` })
-      const id = (leaf: string) => `kiln.zone${z + 1}.${leaf}`
-      analog(
-        folder,
-        'temperature',
-        id('temperature'),
-        'degree_celsius',
-        0,
-        1300,
-        () => state.zones[z]!.temperature,
-        () => state.zones[z]!.sensorGood,
-      )
-      const setpoint = ns.addAnalogDataItem({
-        browseName: 'setpoint',
-        nodeId: `s=${id('setpoint')}`,
-        componentOf: folder,
-        dataType: DataType.Double,
-        engineeringUnitsRange: { low: 0, high: 1250 },
-        engineeringUnits: standardUnits.degree_celsius,
-        minimumSamplingInterval: 100,
-        value: { dataType: DataType.Double, value: model.setpoint[z]! },
-      })
-      // What was written by a client steers the model; nonsense is left unheard.
-      updates.push(() => {
-        const wanted = Number(setpoint.readValue().value.value)
-        if (wanted >= 0 && wanted <= 1250) model.setpoint[z] = wanted
-      })
-      analog(folder, 'gas flow', id('gasFlow'), 'cubic_metre_per_hour', 0, 60, () => state.zones[z]!.gasFlow)
-      const burner = ns.addVariable({
-        browseName: 'burner',
-        nodeId: `s=${id('burner')}`,
-        componentOf: folder,
-        dataType: DataType.Boolean,
-        ...readOnly,
-      })
-      updates.push(() => burner.setValueFromSource({ dataType: DataType.Boolean, value: state.zones[z]!.burner }))
-      const limit = ns.addVariable({
-        browseName: 'high limit',
-        nodeId: `s=${id('highLimit')}`,
-        componentOf: folder,
-        dataType: DataType.Double,
-        ...readOnly,
-      })
-      limit.setValueFromSource({ dataType: DataType.Double, value: state.zones[z]!.setpoint + 80 })
-    }
-    analog(kiln, 'draught', 'kiln.draught', 'pascal', -100, 0, () => state.draught)
-    analog(kiln, 'oxygen', 'kiln.oxygen', 'percent', 0, 21, () => state.oxygen)
-    const car = ns.addVariable({
-      browseName: 'car number',
-      nodeId: 's=kiln.carNumber',
-      componentOf: kiln,
-      dataType: DataType.UInt32,
-      ...readOnly,
-    })
-    updates.push(() => car.setValueFromSource({ dataType: DataType.UInt32, value: state.carNumber }))
-    analog(kiln, 'push interval', 'kiln.pushInterval', 'second', 0, 600, () => state.pushInterval)
-    const curve = ns.addVariable({
-      browseName: 'firing curve',
-      nodeId: 's=kiln.firingCurve',
-      componentOf: kiln,
-      dataType: DataType.String,
-      ...readOnly,
-    })
-    curve.setValueFromSource({ dataType: DataType.String, value: 'FC-1050-B' })
-
-    const tick = () => {
-      model.step()
-      state = model.state()
-      for (const update of updates) update()
-    }
+    const { tick } = buildKiln(space)
     tick()
     this.timer = setInterval(tick, 500)
   }

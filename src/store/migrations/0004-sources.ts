@@ -6,6 +6,7 @@ export async function up(db: Kysely<unknown>): Promise<void> {
 }
 
 const statements = [
+  `update source set settings = '{"credentialId":null,"samplingMs":0,"queue":10,"deadbands":"here"}'::jsonb || settings`,
   // Two tags may well have the same signal; nodes and registers stay one tag each by a check when they are added.
   `drop index tag_address`,
   `create index tag_address on tag (source_id, address)`,

@@ -12,6 +12,7 @@ import { SettingsForm } from '../shared/SettingsForm'
 import { useCheck } from '../shared/Steps'
 import { useSaving } from '../shared/useSaving'
 import { kindList, kindView } from './kinds'
+import { Offers, OwnCertificate, ServerCertificate } from './OpcUaParts'
 import { sentenceOf, useSourceUse } from './SourceUse'
 
 /** Adds a source: first of which kind, then its settings. Or edits one. */
@@ -51,6 +52,7 @@ export function SourceForm({ source, onClose, onSaved }: { source: Source | null
 function hidden(kind: SourceKind, field: string, settings: Record<string, unknown>): boolean {
   if (field === 'authorityId') return kind === 'http' ? !String(settings.url).startsWith('https:') : settings.tls === false
   if (field === 'user') return (kind === 'opcua' && settings.login !== 'user') || (kind === 'http' && settings.login !== 'basic')
+  if (field === 'credentialId' && kind === 'opcua') return settings.login !== 'certificate'
   return field === 'serverThumbprint' && settings.mode === 'None'
 }
 
@@ -89,6 +91,11 @@ function KindForm({
   const secret = secretAt(kind, settings)
   const warning = view.warning(settings as never)
   const of = (...kinds: string[]) => (credentials.data ?? []).filter((c) => kinds.includes(c.kind)).map((c) => ({ value: c.id, label: c.name }))
+  const server = check.steps.find((s) => s.facts?.serverThumbprint)?.facts
+  const decide = (trusted: string, refused: string) => {
+    form.setValue('settings.serverThumbprint', trusted, { shouldDirty: true })
+    form.setValue('settings.refusedThumbprint', refused, { shouldDirty: true })
+  }
   const result = check.steps.find((s) => s.facts?.result)?.facts?.result
 
   const draft = () => {
@@ -97,10 +104,7 @@ function KindForm({
   }
   const runCheck = async () => {
     if (!(await form.trigger())) return
-    const steps = await check.run({ ...draft(), ...(source && { id: source.id }) } as never)
-    const thumbprint = steps.find((s) => s.facts?.serverThumbprint)?.facts?.serverThumbprint
-    if (thumbprint && !form.getValues('settings.serverThumbprint') && steps.every((s) => s.state === 'passed'))
-      form.setValue('settings.serverThumbprint', thumbprint, { shouldDirty: true })
+    await check.run({ ...draft(), ...(source && { id: source.id }) } as never)
   }
   const submit = form.handleSubmit(() =>
     save(async () => {
@@ -141,9 +145,22 @@ function KindForm({
             schema={sourceSettings[kind]}
             path="settings"
             form={form}
-            options={{ authorityId: of('authority'), credentialId: of('certificate', 'password') }}
+            options={{ authorityId: of('authority'), credentialId: kind === 'opcua' ? of('certificate') : of('certificate', 'password') }}
             hide={(f) => hidden(kind, f, settings)}
             after={{
+              ...(kind === 'opcua' && {
+                endpoint: (
+                  <Offers
+                    endpoint={String(settings.endpoint)}
+                    onTake={(o) => {
+                      form.setValue('settings.mode', o.mode, { shouldDirty: true })
+                      form.setValue('settings.policy', o.policy, { shouldDirty: true, shouldValidate: true })
+                      const login = o.logins.find((l) => l === settings.login) ?? o.logins.find((l) => l !== 'token')
+                      if (login) form.setValue('settings.login', login, { shouldDirty: true, shouldValidate: true })
+                    }}
+                  />
+                ),
+              }),
               ...(secret && {
                 [secret.after]: (
                   <TextField
@@ -174,6 +191,23 @@ function KindForm({
             </div>
           )}
           <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
+          {server && (
+            <ServerCertificate
+              certificate={{
+                thumbprint: server.serverThumbprint ?? '',
+                subject: server.serverSubject ?? '',
+                notBefore: server.serverFrom ?? '',
+                notAfter: server.serverTo ?? '',
+              }}
+              trusted={String(settings.serverThumbprint ?? '')}
+              refused={String(settings.refusedThumbprint ?? '')}
+              onTrust={() => {
+                decide(server.serverThumbprint ?? '', '')
+                void runCheck()
+              }}
+              onRefuse={() => decide('', server.serverThumbprint ?? '')}
+            />
+          )}
           {result && (
             <>
               <Heading>What came</Heading>
@@ -205,21 +239,6 @@ function UseNote({ source }: { source: Source }) {
     <>
       <Heading>Where it is used</Heading>
       <p className="text-muted">{sentenceOf(use)}. Saving connects it anew: its values pause for that moment.</p>
-    </>
-  )
-}
-
-function OwnCertificate() {
-  const application = useCall('application')
-  return (
-    <>
-      <Heading>Certificate of Embrik</Heading>
-      <p className="text-muted">
-        The server must trust it once. Its thumbprint:
-        <code className="mt-1 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all text-ink select-all">
-          {application.data?.thumbprint ?? '...'}
-        </code>
-      </p>
     </>
   )
 }

@@ -118,9 +118,11 @@ function Settings({ source }: { source: Source }) {
       return (
         <>
           <Fact name="Security">{s.mode === 'None' ? 'none' : `${s.mode}, ${s.policy}`}</Fact>
-          <Fact name="Log-in">{s.login === 'user' ? s.user : 'anonymous'}</Fact>
+          <Fact name="Log-in">{s.login === 'user' ? s.user : s.login === 'certificate' ? 'by certificate' : 'anonymous'}</Fact>
           <Fact name="Update rate">{s.rateMs} ms</Fact>
-          <Fact name="Its certificate">{s.serverThumbprint ? short(s.serverThumbprint) : 'not kept: check to take it over'}</Fact>
+          <Fact name="Its certificate">
+            {s.serverThumbprint ? short(s.serverThumbprint) : s.mode === 'None' ? 'not asked for' : 'not trusted yet'}
+          </Fact>
           <OwnThumbprint />
         </>
       )

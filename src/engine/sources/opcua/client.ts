@@ -13,7 +13,14 @@ import {
   UserTokenType,
 } from 'node-opcua'
 import { type Failure, FailureError } from '~/contract/failure'
-import type { OpcUaSettings } from '~/contract/sources/opcua'
+import {
+  type OfferedEndpoint,
+  type OpcUaSettings,
+  SecurityPolicy as PolicyName,
+  SecurityMode,
+  type ShownCertificate,
+  weakPolicies,
+} from '~/contract/sources/opcua'
 import { wordsOf } from '../../log'
 import type { SourceContext, SourceTarget } from '../driver'
 
@@ -26,6 +33,8 @@ const modes: Record<OpcUaSettings['mode'], MessageSecurityMode> = {
 }
 const policies: Record<OpcUaSettings['policy'], SecurityPolicy> = {
   None: SecurityPolicy.None,
+  Basic128Rsa15: SecurityPolicy.Basic128Rsa15,
+  Basic256: SecurityPolicy.Basic256,
   Basic256Sha256: SecurityPolicy.Basic256Sha256,
   Aes128_Sha256_RsaOaep: SecurityPolicy.Aes128_Sha256_RsaOaep,
   Aes256_Sha256_RsaPss: SecurityPolicy.Aes256_Sha256_RsaPss,
@@ -52,6 +61,49 @@ function uriOf(pem: string): string {
 
 export function thumbprintOf(certificate: Buffer | string): string {
   return createHash('sha1').update(new X509Certificate(certificate).raw).digest('hex')
+}
+
+/** A certificate (DER, chain or not) as people compare it. */
+export function shown(certificate: Buffer | null | undefined): ShownCertificate | null {
+  if (!certificate || certificate.length === 0) return null
+  const c = new X509Certificate(certificate)
+  const line = (name: string) => name.split('\n').filter(Boolean).join(', ')
+  const day = (text: string) => new Date(text).toISOString()
+  return {
+    thumbprint: thumbprintOf(certificate),
+    subject: line(c.subject),
+    issuer: line(c.issuer),
+    notBefore: day(c.validFrom),
+    notAfter: day(c.validTo),
+  }
+}
+
+const logins: Partial<Record<UserTokenType, OfferedEndpoint['logins'][number]>> = {
+  [UserTokenType.Anonymous]: 'anonymous',
+  [UserTokenType.UserName]: 'user',
+  [UserTokenType.Certificate]: 'certificate',
+  [UserTokenType.IssuedToken]: 'token',
+}
+
+/** What a server offers, as people choose from it. */
+export function offered(endpoints: readonly EndpointDescription[]): OfferedEndpoint[] {
+  return endpoints
+    .filter((e) => (e.endpointUrl ?? '').startsWith('opc.tcp:'))
+    .map((e): OfferedEndpoint => {
+      const mode = MessageSecurityMode[e.securityMode] ?? 'Invalid'
+      const policy = (e.securityPolicyUri ?? '').split('#').at(-1) ?? ''
+      return {
+        url: e.endpointUrl ?? '',
+        mode,
+        policy,
+        weak: weakPolicies.some((w) => w === policy),
+        known: SecurityMode.safeParse(mode).success && PolicyName.safeParse(policy).success,
+        logins: [...new Set((e.userIdentityTokens ?? []).flatMap((t) => logins[t.tokenType] ?? []))],
+        certificate: shown(e.serverCertificate),
+        server: e.server?.applicationName?.text ?? '',
+      }
+    })
+    .sort((a, b) => Number(a.weak) - Number(b.weak) || b.mode.length - a.mode.length)
 }
 
 export function hostAndPort(endpoint: string): { host: string; port: number } {
@@ -82,7 +134,7 @@ async function baseOptions(ctx: SourceContext): Promise<OPCUAClientOptions> {
 }
 
 /** Asks the server, without security, which endpoints it has (OPC 10000-4 5.5.4). */
-export async function askEndpoints(settings: OpcUaSettings, ctx: SourceContext): Promise<EndpointDescription[]> {
+export async function askEndpoints(settings: Pick<OpcUaSettings, 'endpoint'>, ctx: SourceContext): Promise<EndpointDescription[]> {
   const client = OPCUAClient.create({ ...(await baseOptions(ctx)), securityMode: MessageSecurityMode.None, securityPolicy: SecurityPolicy.None })
   try {
     await client.connect(settings.endpoint)
@@ -105,18 +157,31 @@ export function chooseEndpoint(endpoints: readonly EndpointDescription[], settin
   })
 }
 
-/** Refuses a server whose certificate is not the one that was taken over from the check. */
-export function checkPin(endpoint: EndpointDescription, settings: OpcUaSettings): string | null {
+/** Refuses a server whose certificate nobody has trusted, somebody has refused, or that is another than the trusted one. */
+export function demandTrusted(endpoint: EndpointDescription, settings: OpcUaSettings): string | null {
   const certificate = endpoint.serverCertificate
-  if (!certificate || certificate.length === 0) return null
+  if (settings.mode === 'None' || !certificate || certificate.length === 0) return null
   const found = thumbprintOf(certificate)
-  if (settings.serverThumbprint && settings.serverThumbprint.toLowerCase() !== found)
-    throw new FailureError({
-      code: 'opcua.server-changed',
-      message: `The server shows another certificate (${found}) than the one kept (${settings.serverThumbprint.toLowerCase()})`,
-      hint: 'If the server was renewed, clear the kept thumbprint and check again; if not, something stands between',
-      where: 'source',
-    })
+  const trusted = settings.serverThumbprint?.toLowerCase()
+  const no = (code: string, message: string, hint: string) => new FailureError({ code, message, hint, where: 'source' })
+  if (settings.refusedThumbprint?.toLowerCase() === found)
+    throw no(
+      'opcua.server-refused',
+      `The certificate of the server (${found}) was refused by somebody here`,
+      'If it is the right one after all, check the source and trust it',
+    )
+  if (!trusted)
+    throw no(
+      'opcua.server-unknown',
+      `Nobody has trusted the certificate of the server yet: ${found}`,
+      'Compare it with what the server shows of itself, then trust or refuse it',
+    )
+  if (trusted !== found)
+    throw no(
+      'opcua.server-changed',
+      `The server shows another certificate (${found}) than the trusted one (${trusted})`,
+      'If the server was renewed, check the source and trust the new one; if not, something stands between',
+    )
   return found
 }
 
@@ -137,12 +202,26 @@ export async function openChannel(endpoint: EndpointDescription, settings: OpcUa
   }
 }
 
-export function openSession(client: OPCUAClient, target: OpcUaTarget): Promise<ClientSession> {
-  const identity: UserIdentityInfo =
-    target.settings.login === 'user'
-      ? { type: UserTokenType.UserName, userName: target.settings.user ?? '', password: target.password ?? '' }
-      : { type: UserTokenType.Anonymous }
-  return client.createSession(identity)
+export function openSession(client: OPCUAClient, target: OpcUaTarget): Promise<OpcUaSession> {
+  return client.createSession(identityOf(target)) as Promise<OpcUaSession>
+}
+
+/** What the library's sessions can do beyond their common interface. */
+export type OpcUaSession = ClientSession
+
+function identityOf(target: OpcUaTarget): UserIdentityInfo {
+  const { login, user } = target.settings
+  if (login === 'user') return { type: UserTokenType.UserName, userName: user ?? '', password: target.password ?? '' }
+  if (login === 'anonymous') return { type: UserTokenType.Anonymous }
+  const { certificate, secret } = target.credential ?? {}
+  if (!certificate || !secret)
+    throw new FailureError({
+      code: 'opcua.log-in',
+      message: 'The chosen credential holds no certificate with a key',
+      hint: 'Choose another one',
+      where: 'source',
+    })
+  return { type: UserTokenType.Certificate, certificateData: new X509Certificate(certificate).raw, privateKey: secret }
 }
 
 /** Puts refusals of OPC UA servers (OPC 10000-4 7.39) into words with what to do. */
@@ -173,7 +252,7 @@ export function opcuaFailure(e: unknown, thumbprint: string): Failure {
     [/BadTcpEndpointUrlInvalid/i, 'opcua.path', 'The server does not know this endpoint', 'Check the path after the port'],
     [/timeout|ETIMEDOUT|timed out/i, 'opcua.silent', 'The server does not answer in time', 'It may be busy or behind a slow link: try again'],
     [
-      /ECONNRESET|disconnected by third party|EPIPE/i,
+      /ECONNRESET|disconnected by third party|EPIPE|Connection Break|premature disconnection/i,
       'port.reset',
       'The server hangs up at once',
       'It, or something in between, refuses connections for now',

@@ -1,26 +1,25 @@
-import {
-  AttributeIds,
-  ClientMonitoredItemGroup,
-  type ClientSession,
-  type ClientSubscription,
-  type DataValue,
-  type EndpointDescription,
-  type OPCUAClient,
-  StatusCodes,
-  TimestampsToReturn,
-  VariableIds,
-} from 'node-opcua'
+import { AttributeIds, type ClientSession, type EndpointDescription, type OPCUAClient, VariableIds } from 'node-opcua'
 import { FailureError } from '~/contract/failure'
-import { conform } from '~/core/value/datatype'
-import { Status } from '~/core/value/quality'
-import type { Batch } from '../../live/table'
-import { log, wordsOf } from '../../log'
-import { reachSteps, runSteps } from '../../net/steps'
-import type { SourceConnection, SourceContext, SourceDriver, SourceSink, WantedTag } from '../driver'
+import { weakPolicies } from '~/contract/sources/opcua'
+import { portFailure, reachSteps, runSteps } from '../../net/steps'
+import type { SourceContext, SourceDriver } from '../driver'
 import { browse } from './browse'
-import { askEndpoints, checkPin, chooseEndpoint, hostAndPort, type OpcUaTarget, opcuaFailure, openChannel, openSession, thumbprintOf } from './client'
-
-const GROUP = 1000
+import {
+  askEndpoints,
+  chooseEndpoint,
+  demandTrusted,
+  hostAndPort,
+  type OpcUaTarget,
+  offered,
+  opcuaFailure,
+  openChannel,
+  openSession,
+  shown,
+  thumbprintOf,
+} from './client'
+import { type Link, OpcUaConnection } from './connection'
+import { readHistory } from './history'
+import { readLimits } from './limits'
 
 /** OPC UA client: OPC 10000-4 sessions and subscriptions over opc.tcp. */
 export const opcuaDriver: SourceDriver<'opcua'> = {
@@ -41,17 +40,30 @@ export const opcuaDriver: SourceDriver<'opcua'> = {
             label: 'Secure channel',
             run: async () => {
               endpoint = chooseEndpoint(await askEndpoints(settings, ctx), settings)
-              const thumbprint = checkPin(endpoint, settings)
-              const kept = settings.serverThumbprint ? 'as kept' : 'new here'
+              const certificate = shown(endpoint.serverCertificate)
+              if (settings.mode === 'None') return 'offered without security: anybody in between can read and change values'
+              const weak = weakPolicies.includes(settings.policy) ? '; this policy is no longer safe' : ''
               return {
-                detail:
-                  settings.mode === 'None'
-                    ? 'offered without security: anybody in between can read and change values'
-                    : `${settings.mode} with ${settings.policy} offered; server certificate ${thumbprint} (${kept})`,
-                ...(thumbprint && settings.mode !== 'None' && { facts: { serverThumbprint: thumbprint } }),
+                detail: `${settings.mode} with ${settings.policy} offered${weak}`,
+                ...(certificate && {
+                  facts: {
+                    serverThumbprint: certificate.thumbprint,
+                    serverSubject: certificate.subject,
+                    serverFrom: certificate.notBefore,
+                    serverTo: certificate.notAfter,
+                  },
+                }),
               }
             },
             explain,
+          },
+          {
+            key: 'server',
+            label: 'Server certificate',
+            run: async () => {
+              const thumbprint = demandTrusted(endpoint!, settings)
+              return thumbprint ? `trusted here, ${thumbprint}` : 'none asked for'
+            },
           },
           {
             key: 'trusted',
@@ -77,7 +89,9 @@ export const opcuaDriver: SourceDriver<'opcua'> = {
             label: 'Session',
             run: async () => {
               session = await openSession(client!, target)
-              return settings.login === 'user' ? `logged in as ${settings.user}` : 'logged in as anonymous'
+              return settings.login === 'user'
+                ? `logged in as ${settings.user}`
+                : `logged in ${settings.login === 'certificate' ? 'by certificate' : 'as anonymous'}`
             },
           },
           {
@@ -104,7 +118,31 @@ export const opcuaDriver: SourceDriver<'opcua'> = {
   async browse(target, ctx, address, deep) {
     const { session, end } = await connect(target, ctx)
     try {
-      return await browse(session, address, deep)
+      return await browse(session, await readLimits(session), address, deep)
+    } catch (e) {
+      throw new FailureError(opcuaFailure(e, thumbprintOf(ctx.application.certificate)), 502)
+    } finally {
+      await end()
+    }
+  },
+
+  async endpoints(endpoint, ctx) {
+    try {
+      return offered(await askEndpoints({ endpoint }, ctx))
+    } catch (e) {
+      const { host, port } = hostAndPort(endpoint)
+      const code = (e as { code?: string }).code ?? ''
+      throw new FailureError(
+        /ECONN|ETIMEDOUT|EHOST|ENET/.test(code) ? portFailure(e, host, port, 'source') : opcuaFailure(e, thumbprintOf(ctx.application.certificate)),
+        502,
+      )
+    }
+  },
+
+  async history(target, ctx, address, from, to, how) {
+    const { session, end } = await connect(target, ctx)
+    try {
+      return await readHistory(session, address, from, to, how)
     } catch (e) {
       throw new FailureError(opcuaFailure(e, thumbprintOf(ctx.application.certificate)), 502)
     } finally {
@@ -118,17 +156,11 @@ export const opcuaDriver: SourceDriver<'opcua'> = {
   },
 }
 
-interface Link {
-  client: OPCUAClient
-  session: ClientSession
-  end(): Promise<void>
-}
-
 async function connect(target: OpcUaTarget, ctx: SourceContext): Promise<Link> {
   let client: OPCUAClient | null = null
   try {
     const endpoint = chooseEndpoint(await askEndpoints(target.settings, ctx), target.settings)
-    checkPin(endpoint, target.settings)
+    demandTrusted(endpoint, target.settings)
     client = await openChannel(endpoint, target.settings, ctx)
     const session = await openSession(client, target)
     const opened = client
@@ -144,130 +176,4 @@ async function connect(target: OpcUaTarget, ctx: SourceContext): Promise<Link> {
     await client?.disconnect().catch(() => undefined)
     throw new FailureError(opcuaFailure(e, thumbprintOf(ctx.application.certificate)), 502)
   }
-}
-
-type Wanted = WantedTag
-
-class OpcUaConnection implements SourceConnection {
-  private groups: { group: ClientMonitoredItemGroup; tags: Wanted[] }[] = []
-  private pending: Batch = emptyBatch()
-  private scheduled = false
-  private over = false
-  readonly summary: string
-
-  private constructor(
-    private readonly link: Link,
-    private readonly subscription: ClientSubscription,
-    private readonly rateMs: number,
-    private readonly sink: SourceSink,
-    settings: OpcUaTarget['settings'],
-  ) {
-    this.summary = `${settings.mode === 'None' ? 'without security' : settings.mode}, ${settings.login === 'user' ? `as ${settings.user}` : 'anonymous'}`
-  }
-
-  static async start(link: Link, target: OpcUaTarget, sink: SourceSink, own: string): Promise<OpcUaConnection> {
-    const rate = target.settings.rateMs
-    try {
-      const subscription = await link.session.createSubscription2({
-        requestedPublishingInterval: rate,
-        requestedLifetimeCount: 1000,
-        requestedMaxKeepAliveCount: Math.max(3, Math.ceil(5000 / rate)),
-        maxNotificationsPerPublish: 20_000,
-        publishingEnabled: true,
-        priority: 1,
-      })
-      const connection = new OpcUaConnection(link, subscription, rate, sink, target.settings)
-      const lost = (why: string) => connection.lost(why, own)
-      link.client.on('connection_lost', () => lost('The connection was lost'))
-      link.client.on('close', () => lost('The server closed the connection'))
-      link.session.on('session_closed', (status) => lost(`The session ended: ${status.name}`))
-      link.session.on('keepalive_failure', () => lost('The server no longer answers'))
-      subscription.on('terminated', () => lost('The server ended the subscription'))
-      subscription.on('internal_error', (e) => log('warn', 'source', wordsOf(e)))
-      return connection
-    } catch (e) {
-      await link.end()
-      throw new FailureError(opcuaFailure(e, own), 502)
-    }
-  }
-
-  private lost(message: string, own: string): void {
-    if (this.over) return
-    this.over = true
-    const failure = opcuaFailure(new Error(message), own)
-    this.sink.down({ ...failure, code: 'source.lost', message, hint: 'Embrik tries again by itself' })
-  }
-
-  async setTags(tags: readonly Wanted[]): Promise<void> {
-    const have = new Map(this.groups.flatMap((g) => g.tags.map((t) => [t.handle, t] as const)))
-    const wanted = new Map(tags.map((t) => [t.handle, t]))
-    const same = (a: Wanted, b: Wanted | undefined) => b !== undefined && a.address === b.address && a.dataType === b.dataType
-    const keep: typeof this.groups = []
-    const fresh = new Set(tags.filter((t) => !same(t, have.get(t.handle))))
-    for (const g of this.groups) {
-      if (g.tags.every((t) => same(t, wanted.get(t.handle)))) {
-        keep.push(g)
-        continue
-      }
-      await g.group.terminate()
-      for (const t of g.tags) {
-        const still = wanted.get(t.handle)
-        if (still) fresh.add(still)
-      }
-    }
-    this.groups = keep
-    const add = [...fresh]
-    for (let i = 0; i < add.length; i += GROUP) await this.addGroup(add.slice(i, i + GROUP))
-  }
-
-  private async addGroup(tags: Wanted[]): Promise<void> {
-    const group = ClientMonitoredItemGroup.create(
-      this.subscription,
-      tags.map((t) => ({ nodeId: t.address, attributeId: AttributeIds.Value })),
-      { samplingInterval: this.rateMs, discardOldest: true, queueSize: 10 },
-      TimestampsToReturn.Both,
-    )
-    group.on('changed', (_item, value, index) => this.push(tags[index]!, value))
-    await new Promise<void>((done, failed) => {
-      group.once('initialized', () => done())
-      group.once('err', (message) => failed(new Error(message)))
-    })
-    this.groups.push({ group, tags })
-    group.monitoredItems.forEach((item, i) => {
-      const status = item.statusCode
-      if (status && status !== StatusCodes.Good && status.isNotGood())
-        this.queue(tags[i]!.handle, null, status.value || Status.nodeUnknown, Date.now())
-    })
-  }
-
-  private push(tag: Wanted, v: DataValue): void {
-    const value = conform(v.value?.value, tag.dataType)
-    const time = (v.sourceTimestamp ?? v.serverTimestamp)?.getTime() ?? Date.now()
-    this.queue(tag.handle, value, v.statusCode.value, time)
-  }
-
-  private queue(handle: number, value: Batch['values'][number], status: number, time: number): void {
-    this.pending.handles.push(handle)
-    this.pending.values.push(value)
-    this.pending.statuses.push(status >>> 0)
-    this.pending.times.push(time)
-    if (this.scheduled) return
-    this.scheduled = true
-    // One batch for all that came in one notification.
-    setImmediate(() => {
-      this.scheduled = false
-      const batch = this.pending
-      this.pending = emptyBatch()
-      if (!this.over) this.sink.values(batch)
-    })
-  }
-
-  async close(): Promise<void> {
-    this.over = true
-    await Promise.race([this.link.end(), new Promise((done) => setTimeout(done, 3000).unref())])
-  }
-}
-
-function emptyBatch(): Batch {
-  return { handles: [], values: [], statuses: [], times: [] }
 }
