@@ -42,6 +42,7 @@ test('renaming a tag breaks nothing that uses it, and can be undone', async ({ p
 test('a tag in use is not removed, and the answer says what uses it', async ({ page }) => {
   await logIn(page)
   await page.goto('/tags')
+  await page.getByLabel('filter names, units, addresses').fill('zone 1/burner')
   await page.getByRole('row', { name: /Zone 1\/burner/ }).click()
   await page.getByRole('button', { name: 'Remove' }).click()
   await expect(page.getByText('Zone 1/burner fills burner of Zone 1')).toBeVisible()
@@ -81,6 +82,8 @@ test('every page opens without a fault', async ({ page }) => {
   await logIn(page, 'administrator')
   for (const path of [
     '/sources',
+    '/sources/registers',
+    '/sources/topics',
     '/tags',
     '/equipment',
     '/equipment/classes',

@@ -13,8 +13,8 @@ export function RegisterTable({
   before,
   at,
   tags,
+  bit,
   onPick,
-  onBit,
 }: {
   query: RegisterQuery
   notation: RegisterNotation
@@ -22,8 +22,9 @@ export function RegisterTable({
   before: readonly (number | null)[]
   at: number
   tags: readonly Tag[]
-  onPick(offset: number): void
-  onBit: ((offset: number, bit: number) => void) | null
+  /** The bit that is picked in the register at `at`. */
+  bit: number | null
+  onPick(offset: number, bit: number | null): void
 }) {
   const bits = query.area === 'coil' || query.area === 'discrete'
   const users = useMemo(() => {
@@ -35,11 +36,11 @@ export function RegisterTable({
     }
     return out
   }, [tags, query.unit, query.area])
-  const step = (by: number) => onPick(Math.min(query.offset + words.length - 1, Math.max(query.offset, at + by)))
+  const step = (by: number) => onPick(Math.min(query.offset + words.length - 1, Math.max(query.offset, at + by)), bits ? 0 : null)
   return (
     <table className="w-full font-mono text-[12.5px]" aria-label="Registers">
       <thead className="sticky top-0 bg-sheet">
-        <tr className="border-b border-line text-left text-xs text-muted">
+        <tr className="border-b border-line text-left font-sans text-xs text-muted">
           <th className="px-3 py-1.5 font-semibold">Place</th>
           {bits ? (
             <th className="px-2 font-semibold">State</th>
@@ -79,7 +80,7 @@ export function RegisterTable({
               tabIndex={0}
               aria-selected={offset === at}
               data-register={offset}
-              onClick={() => (bits ? onBit?.(offset, -1) : onPick(offset))}
+              onClick={() => onPick(offset, bits ? 0 : null)}
               onKeyDown={(e) => {
                 if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
                   e.preventDefault()
@@ -106,13 +107,12 @@ export function RegisterTable({
                         key={b}
                         type="button"
                         tabIndex={-1}
-                        disabled={!onBit}
                         title={`bit ${b}`}
                         onClick={(e) => {
                           e.stopPropagation()
-                          onBit?.(offset, b)
+                          onPick(offset, b)
                         }}
-                        className={`${(w >>> b) & 1 ? 'text-ink' : 'text-muted/60'} enabled:hover:bg-clay-wash ${b % 4 === 0 ? 'mr-1' : ''}`}
+                        className={`${(w >>> b) & 1 ? 'text-ink' : 'text-muted/60'} ${offset === at && b === bit ? 'bg-clay text-clay-ink' : 'hover:bg-clay-wash'} ${b % 4 === 0 ? 'mr-1' : ''}`}
                       >
                         {(w >>> b) & 1}
                       </button>

@@ -84,7 +84,8 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
   const [area, setArea] = useState<Area>(begun.area ?? 'holding')
   const [from, setFrom] = useState(String(begun.from))
   const [count, setCount] = useState('20')
-  const [at, setAt] = useState(begun.at)
+  const [picked, setAt] = useState(begun.at)
+  const [bit, setBit] = useState<number | null>(null)
   const tag = tags.find((t) => t.id === tagId) ?? null
   const parsed = tag ? parseModbusAddress(tag.address) : null
   const own = parsed && !('problem' in parsed) ? parsed : null
@@ -104,6 +105,8 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
     offset: whole(from, 0, 65_535) ?? 0,
     count: Math.min(whole(count, 1, 120) ?? 1, 65_536 - (whole(from, 0, 65_535) ?? 0)),
   }
+  // What was picked may lie outside of what is looked at now.
+  const at = picked >= query.offset && picked < query.offset + query.count ? picked : query.offset
   const valid = !wrong.unit && !wrong.from && !wrong.count
   const { look, before } = useRegisters(valid && mayEdit ? source.id : undefined, query)
   const range = low !== '' && high !== '' && Number(low) < Number(high) ? { low: Number(low), high: Number(high) } : (tag?.range ?? null)
@@ -121,6 +124,7 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
     setArea(a.area)
     setAt(a.offset)
     setFrom(String(Math.max(0, a.offset - 4)))
+    setBit(a.type === 'bit' ? Math.max(0, a.bit) : null)
     setFactor('')
   }
   const save = async (address: string, undo: string | null) => {
@@ -153,13 +157,19 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
     else if (name.trim() === '') toast('Give the new tag a name first, on the right above')
     else void add(address, 'number')
   }
-  const takeBit = (offset: number, bit: number) => {
-    const address = formatModbusAddress({ unit: query.unit, area, offset, type: 'bit', bit, words: 1, length: 0, order: '', factor: 1 })
-    if (!tag && name.trim() !== '') void add(address, 'boolean')
-    else
-      toast(`${bit < 0 ? '' : `Bit ${bit} of `}${formatPlace(area, offset, notation)}`, {
-        description: `Its address: ${address}. Name a new tag on the right to make it one.`,
-      })
+  const bitAddress =
+    bit === null
+      ? null
+      : formatModbusAddress({ unit: query.unit, area, offset: at, type: 'bit', bit: bits ? -1 : bit, words: 1, length: 0, order: '', factor: 1 })
+  const takeBit = () => {
+    if (bitAddress === null) return
+    if (tag) void save(bitAddress, tag.address)
+    else if (name.trim() === '') toast('Give the new tag a name first, on the right above')
+    else void add(bitAddress, 'boolean')
+  }
+  const pick = (offset: number, one: number | null) => {
+    setAt(offset)
+    setBit(one)
   }
 
   return (
@@ -219,6 +229,17 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
               <Small label="to" value={high} hint={tag?.range ? String(tag.range.high) : ''} onChange={setHigh} />
               <Small label="factor" value={factor} hint={String(own?.factor ?? 1)} onChange={setFactor} />
             </div>
+            {bit !== null && bitAddress !== null && (
+              <div className="my-1 flex items-center justify-between gap-2 rounded-sm border border-line bg-paper px-2.5 py-1.5">
+                <span>
+                  {bits ? formatPlace(area, at, notation) : `Bit ${bit} of ${formatPlace(area, at, notation)}`}{' '}
+                  <span className="font-mono font-semibold">{((look?.words[at - query.offset] ?? 0) >>> (bits ? 0 : bit)) & 1}</span>
+                </span>
+                <Button small kind="main" disabled={!mayEdit} onClick={takeBit}>
+                  Take this bit
+                </Button>
+              </div>
+            )}
             {look && look.words.length > 0 && !bits ? (
               <Decodings
                 words={look.words}
@@ -229,9 +250,7 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
                 onTake={mayEdit ? take : null}
               />
             ) : (
-              <p className="py-2 text-muted">
-                {bits ? 'These are single bits: click one to take it.' : 'Decodings stand here as soon as registers come.'}
-              </p>
+              <p className="py-2 text-muted">{bits ? 'These are single bits: pick one.' : 'Decodings stand here as soon as registers come.'}</p>
             )}
             {tag && own && (own.offset !== at || own.area !== area || own.unit !== query.unit) && (
               <Button small onClick={() => goTo(tag.id)}>
@@ -259,8 +278,8 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
             before={before?.words ?? []}
             at={at}
             tags={mine}
-            onPick={setAt}
-            onBit={mayEdit ? takeBit : null}
+            bit={bit}
+            onPick={pick}
           />
         )}
       </ThreeParts>

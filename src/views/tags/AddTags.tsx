@@ -56,11 +56,11 @@ export function AddTags({ sourceId, onClose }: { sourceId: string; onClose(): vo
   const update = (address: string, to: (b: Branch) => Branch) => setTree((t) => (t ? { ...t, top: change(t.top, address, to) } : t))
 
   const toggle = async (b: Branch) => {
-    const { address, path } = b.node
+    const { address, name, path = name } = b.node
     if (b.children) return update(address, (x) => ({ ...x, open: !x.open }))
     update(address, (x) => ({ ...x, busy: true }))
     try {
-      const below = (await browse(address, false)).map((n) => leaf({ ...n, path: path ? `${path}/${n.name}` : n.name }))
+      const below = (await browse(address, false)).map((n) => leaf({ ...n, path: `${path}/${n.name}` }))
       update(address, (x) => ({ ...x, busy: false, open: true, children: below }))
     } catch (e) {
       update(address, (x) => ({ ...x, busy: false }))

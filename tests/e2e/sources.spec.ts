@@ -1,0 +1,271 @@
+import type { Locator, Page } from '@playwright/test'
+import { api, expect, logIn, panel, port, test } from './support'
+
+test.describe.configure({ mode: 'serial' })
+
+const put = (device: 'field' | 'compressor', faults: object) =>
+  fetch(`${panel}/api/${device}/faults`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(faults) })
+
+test.afterEach(async () => {
+  await put('field', {})
+  await put('compressor', {})
+})
+
+/** Opens the form of a new source of this kind. */
+async function begin(page: Page, kind: RegExp, name: string): Promise<Locator> {
+  await logIn(page)
+  await page.goto('/sources')
+  await page.getByRole('button', { name: 'Add source' }).click()
+  const form = page.getByRole('dialog')
+  await form.getByRole('button', { name: kind }).click()
+  await form.getByLabel('Name', { exact: true }).fill(name)
+  return form
+}
+
+const step = (form: Locator, key: string) => form.locator(`[data-step="${key}"]`)
+
+async function check(form: Locator): Promise<void> {
+  await form.getByRole('button', { name: /Check/ }).click()
+}
+
+/** The check fails at this step, with reason and hint. */
+async function fails(form: Locator, key: string, reason: string, hint: string): Promise<void> {
+  await check(form)
+  await expect(step(form, key)).toHaveAttribute('data-state', 'failed')
+  await expect(step(form, key)).toContainText(reason)
+  await expect(step(form, key)).toContainText(hint)
+}
+
+async function add(page: Page, form: Locator, name: string, last: string): Promise<void> {
+  await check(form)
+  await expect(step(form, last)).toHaveAttribute('data-state', 'passed')
+  await form.getByRole('button', { name: 'Add source' }).click()
+  await expect(form).toBeHidden()
+  await expect(page.locator(`[data-source="${name}"]`)).toContainText('running')
+}
+
+/** A good value stands in the table of tags. */
+async function arrives(page: Page, tag: string, text: RegExp): Promise<void> {
+  await page.goto('/tags')
+  await page.getByLabel('filter names, units, addresses').fill(tag)
+  const row = page.getByRole('row', { name: tag })
+  await expect(row).toContainText('good')
+  await expect(row).toContainText(text)
+}
+
+test('Modbus: a silent unit is told with what to do; mended, registers become a tag on the bench', async ({ page }) => {
+  const form = await begin(page, /^Modbus TCP/, 'Meters anew')
+  await form.getByLabel('Host').fill('127.0.0.1')
+  await form.getByLabel('Port').fill('9')
+  await fails(form, 'port', 'Nothing listens on port 9', 'Check the port')
+  await form.getByLabel('Port').fill(String(port + 15))
+  await form.getByLabel('Unit to check').fill('12')
+  await put('field', { silentUnit: 12 })
+  await fails(form, 'unit', 'Unit 12 does not answer within 1000 ms', 'Check the unit id')
+  await put('field', {})
+  await add(page, form, 'Meters anew', 'unit')
+
+  await page.getByRole('link', { name: 'Register bench' }).click()
+  await page.getByLabel('From', { exact: true }).fill('100')
+  await expect(page.locator('[data-look="fine"]')).toBeVisible()
+  await page.getByLabel('Its name').fill('Anew/power 1')
+  await page.getByLabel('expected from').fill('100')
+  await page.getByLabel('to', { exact: true }).fill('400')
+  await page.locator('[data-register="100"]').getByText('40101').click()
+  // The only 32-bit float within what is expected has its low word first.
+  await expect(page.locator('[data-decoding="float32 CDAB"]')).toHaveAttribute('data-plausible', 'true')
+  await page.locator('[data-decoding="float32 CDAB"]').click()
+  await expect(page.getByText('Anew/power 1 is added')).toBeVisible()
+  await arrives(page, 'Anew/power 1', /1[0-9]{2}\.\d/)
+})
+
+test('the meter with the wrong word order is found by its range and mended on the register bench', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/tags')
+  await page.getByLabel('filter names, units, addresses').fill('Power Meter 2/power')
+  await page.getByRole('row', { name: 'Power Meter 2/power', exact: false }).first().click()
+  await page.getByRole('link', { name: 'Look at its registers' }).click()
+  const now = page.locator('[data-now]')
+  await expect(now).toContainText('Outside of what is expected, 0 to 400 kW')
+  await expect(page.locator('[data-decoding="float32 ABCD"]')).toHaveAttribute('aria-pressed', 'true')
+  await expect(page.locator('[data-decoding="float32 ABCD"]')).toHaveAttribute('data-plausible', 'false')
+  const right = page.locator('[data-decoding="float32 CDAB"]')
+  await expect(right).toHaveAttribute('data-plausible', 'true')
+  await right.click()
+  await expect(right).toHaveAttribute('aria-pressed', 'true')
+  await expect(now).not.toContainText('Outside of what is expected')
+  await expect.poll(async () => Number((await now.locator('span').first().textContent()) ?? '')).toBeLessThan(130)
+  expect(Number(await now.locator('span').first().textContent())).toBeGreaterThan(70)
+  // Undo brings the old order back, and the same click mends it again.
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await expect(now).toContainText('Outside of what is expected')
+  await right.click()
+  await expect(now).not.toContainText('Outside of what is expected')
+})
+
+test('MQTT topics: a filter that may not be read is told; mended, topics are heard and become tags that keep the tree', async ({ page }) => {
+  const form = await begin(page, /^MQTT topics/, 'Cells anew')
+  await form.getByLabel('Host').fill('127.0.0.1')
+  await form.getByLabel('Port').fill(String(port + 11))
+  await form.getByLabel('TLS').uncheck()
+  await expect(form.getByText('Without TLS')).toBeVisible()
+  await form.getByLabel('Client id').fill('collector-anew')
+  await form.getByLabel('Certificate or log-in').selectOption({ label: 'Collector at the site broker' })
+  await form.getByLabel('Listen on').fill('cells/#/x')
+  await expect(form.getByText('is no topic filter')).toBeVisible()
+  await form.getByLabel('Listen on').fill('cells/# varnmoor/#')
+  await fails(form, 'topics', 'The broker refuses to let us listen on varnmoor/#: not allowed to read there', 'that permission at the broker')
+  await form.getByLabel('Listen on').fill('cells/#')
+  await add(page, form, 'Cells anew', 'topics')
+
+  await page.getByRole('link', { name: 'Listen and add tags' }).click()
+  await page.getByRole('button', { name: 'Listen', exact: true }).click()
+  const tree = page.getByRole('tree', { name: 'Topics' })
+  const branch = tree.getByRole('treeitem', { name: 'stacker 1', exact: true })
+  await expect(branch).toBeVisible()
+  await expect(tree.getByRole('treeitem', { name: 'rejects' })).toBeVisible()
+  await branch.hover()
+  await branch.getByRole('button', { name: 'Take all under stacker 1' }).click()
+  await page.getByLabel('Put before names').fill('Anew/')
+  await page.getByLabel('Levels left out').fill('1')
+  const list = page.getByRole('list', { name: 'Tags to be added' })
+  await expect(list).toContainText('Anew/packing/stacker 1/rate')
+  await page.getByRole('button', { name: /^Add 4 tags$/ }).click()
+  await expect(page.getByText('4 tags added')).toBeVisible()
+  await arrives(page, 'Anew/packing/stacker 1/rate', /2[0-9]\.\d/)
+})
+
+test('SQL: a wrong password is told; mended, the result of the query is shown and its columns become tags', async ({ page }) => {
+  const form = await begin(page, /^SQL query/, 'Orders anew')
+  await form.getByLabel('Host').fill('127.0.0.1')
+  await form.getByLabel('Port').fill(String(port + 2))
+  await form.getByLabel('Database').fill('varnmoor_works')
+  await form.getByLabel('User').fill('works_reader')
+  await form.getByLabel('Password').fill('wrong')
+  await form.getByLabel('Query', { exact: true }).fill('select product, drying_hours, top_temperature from works.recipe')
+  await form.getByLabel('Key column').fill('product')
+  await form.getByLabel('Update rate').fill('1000')
+  await fails(form, 'login', 'The server refuses user works_reader or the password', 'Check both')
+  await form.getByLabel('Password').fill('order-reader-7')
+  await check(form)
+  await expect(step(form, 'query')).toContainText('3 rows of product, drying_hours, top_temperature')
+  await expect(form.locator('pre')).toContainText('"roof tile plain"')
+  await add(page, form, 'Orders anew', 'query')
+
+  await page.getByRole('link', { name: 'Browse and add tags' }).click()
+  const browse = page.getByRole('dialog')
+  await browse.getByRole('button', { name: 'Open paver 200' }).click()
+  await browse.getByRole('checkbox', { name: 'top_temperature' }).check()
+  await browse.getByRole('button', { name: 'Add 1 tag' }).click()
+  await expect(browse).toBeHidden()
+  await arrives(page, 'paver 200/top_temperature', /1120/)
+})
+
+test('HTTP JSON: a wrong password and a failing device are told; mended, leaves become tags', async ({ page }) => {
+  const form = await begin(page, /^HTTP JSON/, 'Compressor anew')
+  await form.getByLabel('URL').fill(`http://127.0.0.1:${port + 16}/status`)
+  await form.getByLabel('Log in by').selectOption('basic')
+  await form.getByLabel('User').fill('monitor')
+  await form.getByLabel('Password').fill('wrong')
+  await form.getByLabel('Update rate').fill('500')
+  await fails(form, 'answer', 'The server answers 401', 'Check the log-in')
+  await form.getByLabel('Password').fill('air-reader-6')
+  await put('compressor', { failing: true })
+  await fails(form, 'answer', 'The server answers 503', 'trouble of its own')
+  await put('compressor', {})
+  await add(page, form, 'Compressor anew', 'values')
+
+  await page.getByRole('link', { name: 'Browse and add tags' }).click()
+  const browse = page.getByRole('dialog')
+  await browse.getByRole('button', { name: 'Open air' }).click()
+  await browse.getByRole('checkbox', { name: 'pressure' }).check()
+  await browse.getByLabel('Put before names').fill('Anew/')
+  await browse.getByRole('button', { name: 'Add 1 tag' }).click()
+  await expect(browse).toBeHidden()
+  await arrives(page, 'Anew/air/pressure', /[67]\.\d/)
+})
+
+test('Simulated: a damaged recording is told with its row; mended, a signal arrives and is marked as made up', async ({ page }) => {
+  const form = await begin(page, /^Simulated/, 'Signals anew')
+  await form.getByLabel('Recording').fill('seconds,level\n0,1\nsoon,2')
+  await fails(form, 'recording', 'Row 3 of the recording: soon is no time', 'Correct the recording')
+  await form.getByLabel('Recording').fill('seconds,level\n0,1\n1,2')
+  await add(page, form, 'Signals anew', 'recording')
+  await page.getByRole('link', { name: 'Browse and add tags' }).click()
+  const browse = page.getByRole('dialog')
+  await browse.getByRole('button', { name: 'Open Recording' }).click()
+  await browse.getByRole('checkbox', { name: 'level' }).check()
+  await browse.getByRole('button', { name: 'Add 1 tag' }).click()
+  await expect(browse).toBeHidden()
+  await arrives(page, 'Recording/level', /[12]\.000/)
+  await expect(page.getByRole('row', { name: 'Recording/level' }).locator('[data-made-up]')).toBeVisible()
+})
+
+test('any tag goes on simulation and back, and says so wherever it is used', async ({ page }) => {
+  await logIn(page)
+  const tag = (await api<{ id: string; name: string }[]>('GET', '/api/tags')).find((t) => t.name === 'Zone 9/gas flow')!
+  await page.goto(`/tags?tag=${tag.id}`)
+  const peek = page.getByRole('complementary', { name: 'Peek' })
+  await peek.getByRole('button', { name: 'Put on simulation' }).click()
+  await peek.getByLabel('Signal').fill('square low=1')
+  await expect(peek.getByText('A signal is one of')).toBeVisible()
+  await peek.getByLabel('Signal').fill('walk low=500 high=600')
+  await peek.getByRole('button', { name: 'Simulate it' }).click()
+  await expect(peek.getByText('These values are made up')).toBeVisible()
+  await expect(peek.getByText('uncertain: simulated')).toBeVisible()
+  // In equipment, and in what preflight says of a publication.
+  const zone = (await api<{ id: string; name: string }[]>('GET', '/api/equipment')).find((e) => e.name === 'Zone 9')!
+  await page.goto(`/equipment?id=${zone.id}`)
+  await expect(page.getByRole('table', { name: 'Members' }).locator('[data-made-up]')).toHaveCount(1)
+  await page.goto('/publications')
+  await page.getByRole('button', { name: /Kiln zones, each change/ }).click()
+  await expect(page.getByText('Simulated, not measured: Zone 9 Gas flow')).toBeVisible()
+  await page.goto(`/tags?tag=${tag.id}`)
+  await peek.getByRole('button', { name: 'Back to the device' }).click()
+  await expect(peek.getByText('These values are made up')).toBeHidden()
+  await expect(peek.locator('[data-made-up]')).toHaveCount(0)
+  await expect(peek.getByText('good', { exact: true })).toBeVisible()
+})
+
+test('a source is stopped, started and connected anew by itself, and is not removed while it is used', async ({ page }) => {
+  await logIn(page, 'operator')
+  await page.goto('/sources')
+  const row = page.locator('[data-source="Compressor 1"]')
+  const other = page.locator('[data-source="Dryers and meters"]')
+  await expect(row).toContainText('running')
+  const since = (await api<{ sources: Record<string, { since: number }> }>('GET', '/api/conditions')).sources
+  await row.click()
+  await page.getByRole('button', { name: 'Stop', exact: true }).click()
+  await expect(row).toContainText('switched off')
+  await expect(other).toContainText('running')
+  await page.getByRole('button', { name: 'Start', exact: true }).click()
+  await expect(row).toContainText('running')
+  await page.getByRole('button', { name: 'Connect anew' }).click()
+  await expect(page.getByText('Compressor 1 connects anew')).toBeVisible()
+  await expect(row).toContainText('running')
+  const list = await api<{ id: string; name: string }[]>('GET', '/api/sources')
+  const now = (await api<{ sources: Record<string, { since: number }> }>('GET', '/api/conditions')).sources
+  const idOf = (name: string) => list.find((s) => s.name === name)!.id
+  expect(now[idOf('Dryers and meters')]!.since).toBe(since[idOf('Dryers and meters')]!.since)
+  expect(now[idOf('Compressor 1')]!.since).toBeGreaterThan(since[idOf('Compressor 1')]!.since)
+  await expect(page.getByRole('button', { name: 'Remove' })).toBeDisabled()
+
+  await logIn(page)
+  await page.goto(`/sources?source=${idOf('Kiln controller')}`)
+  await page.getByRole('button', { name: 'Remove' }).click()
+  const dialog = page.getByRole('dialog')
+  await expect(dialog).toContainText(/\d+ tags, in \d+ equipment and \d publications/)
+  await expect(dialog.getByRole('button', { name: 'Remove source' })).toBeDisabled()
+})
+
+test('a payload that cannot be read is shown with its bytes', async ({ page }) => {
+  await logIn(page, 'viewer')
+  const tag = (await api<{ id: string; name: string }[]>('GET', '/api/tags')).find((t) => t.name === 'Packing/Strapper 1/rate')!
+  await page.goto(`/tags?tag=${tag.id}`)
+  // The strapper jams for ten seconds of every minute.
+  const note = page.locator('[data-note]')
+  await expect(note).toContainText('"JAM" is no number', { timeout: 80_000 })
+  await expect(note.locator('pre')).toHaveText('JAM')
+  await note.getByRole('button', { name: 'as bytes' }).click()
+  await expect(note.locator('pre')).toHaveText('4a 41 4d')
+})
