@@ -98,6 +98,8 @@ describe('candidates', () => {
   it('are all decodings there are, and a range leaves those inside it', () => {
     const all = candidates([0xe979, 0x42f6, 0, 0], 0, { low: 100, high: 150 })
     expect(all.length).toBe(3 * 2 + 4 * 4 + 3 * 8)
+    const around = candidates([0x0001, 0x0002], 0, { low: 0, high: 400 })
+    expect(around.find((c) => c.type === 'float32' && c.order === 'ABCD')).toMatchObject({ plausible: false })
     expect(all.filter((c) => c.plausible).map((c) => `${c.type} ${c.order}`)).toEqual(['float32 CDAB'])
   })
 

@@ -183,7 +183,8 @@ export function candidates(words: ArrayLike<number | null>, at: number, range: {
     for (const order of ordersOf(count)) {
       const value = whole(words, at, count) ? decodeRegisters(words, at, type, order) : null
       const n = value === null ? Number.NaN : Number(value) * factor
-      const plausible = range ? n >= range.low && n <= range.high : believable(n)
+      // A wrong exponent gives numbers that are all but zero: inside most ranges, and no measured values.
+      const plausible = range ? n >= range.low && n <= range.high && (n === 0 || Math.abs(n) >= (range.high - range.low) * 1e-6) : believable(n)
       out.push({ type, order, value, plausible })
     }
   return out

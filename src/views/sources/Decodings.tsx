@@ -14,7 +14,7 @@ function valueText(value: number | bigint | null, factor: number): string {
   const n = Number(value) * factor
   if (!Number.isFinite(n)) return String(n)
   if (n !== 0 && (Math.abs(n) >= 1e10 || Math.abs(n) < 1e-4)) return n.toExponential(3)
-  return String(Number(n.toPrecision(8)))
+  return Number.isInteger(n) ? String(n) : String(Number(n.toPrecision(6)))
 }
 
 /**
@@ -50,7 +50,7 @@ export function Decodings({
         return (
           <section key={label} aria-label={`Decodings of ${label}`}>
             <Heading>{label}</Heading>
-            <table className="w-full table-fixed font-mono text-[12px]">
+            <table className="mb-2 w-full table-fixed font-mono text-[12px]">
               <thead>
                 <tr className="text-left text-xs text-muted">
                   <th className={`${size === 4 ? 'w-[76px]' : 'w-[46px]'} font-normal`}>order</th>

@@ -190,7 +190,6 @@ function KindForm({
               <ProblemNote problem={problem} />
             </div>
           )}
-          <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
           {server && (
             <ServerCertificate
               certificate={{
@@ -208,6 +207,7 @@ function KindForm({
               onRefuse={() => decide('', server.serverThumbprint ?? '')}
             />
           )}
+          <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
           {result && (
             <>
               <Heading>What came</Heading>
