@@ -6,6 +6,7 @@ import { MqttSourceSettings } from './sources/mqtt'
 import { OpcUaSettings } from './sources/opcua'
 import { SimulatedSettings } from './sources/simulated'
 import { SqlSettings } from './sources/sql'
+import { DataType } from './tag'
 
 /** The settings of each kind of source: one protocol, one schema. */
 export const sourceSettings = {
@@ -99,3 +100,25 @@ export const BrowseNode = z.object({
 export type BrowseNode = z.infer<typeof BrowseNode>
 
 export const BrowseQuery = z.object({ address: z.string().default(''), deep: z.boolean().default(false) })
+
+/** Nodes whose values are to be seen before tags are made of them. */
+export const WatchNodes = z.object({
+  nodes: z
+    .array(z.object({ address: z.string().min(1).max(1000), dataType: DataType }))
+    .min(1)
+    .max(500),
+})
+export type WatchNodes = z.infer<typeof WatchNodes>
+
+export const WatchedValues = z.object({
+  values: z.array(
+    z.object({
+      address: z.string(),
+      value: z.union([z.number(), z.string(), z.boolean(), z.null()]),
+      status: z.number(),
+      time: z.number().describe('Epoch ms'),
+    }),
+  ),
+  problem: z.object({ message: z.string(), hint: z.string() }).optional(),
+})
+export type WatchedValues = z.infer<typeof WatchedValues>

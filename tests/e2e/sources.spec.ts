@@ -153,11 +153,11 @@ test('SQL: a wrong password is told; mended, the result of the query is shown an
   await add(page, form, 'Orders anew', 'query')
 
   await page.getByRole('link', { name: 'Browse and add tags' }).click()
-  const browse = page.getByRole('dialog')
-  await browse.getByRole('button', { name: 'Open paver 200' }).click()
-  await browse.getByRole('checkbox', { name: 'top_temperature' }).check()
-  await browse.getByRole('button', { name: 'Add 1 tag' }).click()
-  await expect(browse).toBeHidden()
+  const nodes = page.getByRole('tree', { name: 'Nodes' })
+  await nodes.getByRole('button', { name: 'Open paver 200' }).click()
+  await nodes.getByRole('checkbox', { name: 'top_temperature' }).check()
+  await page.getByRole('button', { name: 'Add 1 tag' }).click()
+  await expect(page.getByText('1 tag added')).toBeVisible()
   await arrives(page, 'paver 200/top_temperature', /1120/)
 })
 
@@ -176,12 +176,12 @@ test('HTTP JSON: a wrong password and a failing device are told; mended, leaves 
   await add(page, form, 'Compressor anew', 'values')
 
   await page.getByRole('link', { name: 'Browse and add tags' }).click()
-  const browse = page.getByRole('dialog')
-  await browse.getByRole('button', { name: 'Open air' }).click()
-  await browse.getByRole('checkbox', { name: 'pressure' }).check()
-  await browse.getByLabel('Put before names').fill('Anew/')
-  await browse.getByRole('button', { name: 'Add 1 tag' }).click()
-  await expect(browse).toBeHidden()
+  const nodes = page.getByRole('tree', { name: 'Nodes' })
+  await nodes.getByRole('button', { name: 'Open air' }).click()
+  await nodes.getByRole('checkbox', { name: 'pressure' }).check()
+  await page.getByLabel('Put before names').fill('Anew/')
+  await page.getByRole('button', { name: 'Add 1 tag' }).click()
+  await expect(page.getByText('1 tag added')).toBeVisible()
   await arrives(page, 'Anew/air/pressure', /[67]\.\d/)
 })
 
@@ -192,11 +192,11 @@ test('Simulated: a damaged recording is told with its row; mended, a signal arri
   await form.getByLabel('Recording').fill('seconds,level\n0,1\n1,2')
   await add(page, form, 'Signals anew', 'recording')
   await page.getByRole('link', { name: 'Browse and add tags' }).click()
-  const browse = page.getByRole('dialog')
-  await browse.getByRole('button', { name: 'Open Recording' }).click()
-  await browse.getByRole('checkbox', { name: 'level' }).check()
-  await browse.getByRole('button', { name: 'Add 1 tag' }).click()
-  await expect(browse).toBeHidden()
+  const nodes = page.getByRole('tree', { name: 'Nodes' })
+  await nodes.getByRole('button', { name: 'Open Recording' }).click()
+  await nodes.getByRole('checkbox', { name: 'level' }).check()
+  await page.getByRole('button', { name: 'Add 1 tag' }).click()
+  await expect(page.getByText('1 tag added')).toBeVisible()
   await arrives(page, 'Recording/level', /[12]\.000/)
   await expect(page.getByRole('row', { name: 'Recording/level' }).locator('[data-made-up]')).toBeVisible()
 })
@@ -268,4 +268,56 @@ test('a payload that cannot be read is shown with its bytes', async ({ page }) =
   await expect(note.locator('pre')).toHaveText('JAM')
   await note.getByRole('button', { name: 'as bytes' }).click()
   await expect(note.locator('pre')).toHaveText('4a 41 4d')
+})
+
+test('twenty thousand nodes are browsed, searched and chosen', async ({ page }) => {
+  await api('POST', '/api/sources', {
+    name: 'Many rows',
+    kind: 'sql',
+    enabled: false,
+    password: 'order-reader-7',
+    settings: {
+      host: '127.0.0.1',
+      port: port + 2,
+      database: 'varnmoor_works',
+      tls: false,
+      authorityId: null,
+      user: 'works_reader',
+      query: "select 'meter ' || g as meter, g * 1.5 as flow from generate_series(1, 10000) g",
+      keyColumn: 'meter',
+      timeoutMs: 10_000,
+      rateMs: 60_000,
+      retryMs: 1000,
+    },
+  })
+  await logIn(page)
+  await page.goto('/sources/browse')
+  await page.getByLabel('Source').selectOption({ label: 'Many rows' })
+  const tree = page.getByRole('tree', { name: 'Nodes' })
+  await expect(page.getByText('10,000 shown')).toBeVisible()
+  expect(await tree.getByRole('treeitem').count()).toBeLessThan(80)
+  await tree.press('End')
+  await expect(tree.getByRole('treeitem', { name: 'meter 10000', exact: true })).toBeVisible()
+  await page.getByLabel('filter what is open').fill('meter 99')
+  await expect(page.getByText('111 shown')).toBeVisible()
+  await page.getByLabel('filter what is open').fill('')
+  await tree.press('Home')
+  await page.getByLabel('Pattern').fill('**')
+  await page.getByRole('button', { name: 'Find', exact: true }).click()
+  const found = page.getByRole('region', { name: 'Found' })
+  await expect(found.getByRole('status')).toContainText('of')
+  await page.getByLabel('Pattern').fill('meter 5???/flow')
+  await page.getByRole('button', { name: 'Find', exact: true }).click()
+  await expect(found.getByRole('button', { name: 'Choose all 1,000' })).toBeVisible()
+  await found.getByRole('button', { name: 'Choose all 1,000' }).click()
+  await expect(page.getByRole('button', { name: 'Add 1,000 tags' })).toBeVisible()
+  await page.getByRole('button', { name: 'Add 1,000 tags' }).click()
+  await expect(page.getByText('1,000 tags added')).toBeVisible()
+  const { id } = (await api<{ id: string; name: string }[]>('GET', '/api/sources')).find((s) => s.name === 'Many rows')!
+  const all = await api<{ id: string; sourceId: string; name: string }[]>('GET', '/api/tags')
+  const own = all.filter((t) => t.sourceId === id)
+  expect(own.length).toBe(1000)
+  expect(own[0]!.name).toBe('meter 5000/flow')
+  await api('POST', '/api/tags/remove', { ids: own.map((t) => t.id) })
+  await api('DELETE', `/api/sources/${id}`)
 })

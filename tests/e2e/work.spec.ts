@@ -82,6 +82,7 @@ test('every page opens without a fault', async ({ page }) => {
   await logIn(page, 'administrator')
   for (const path of [
     '/sources',
+    '/sources/browse',
     '/sources/registers',
     '/sources/topics',
     '/tags',

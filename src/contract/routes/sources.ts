@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { CheckStep } from '../failure'
-import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse } from '../source'
+import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse, WatchedValues, WatchNodes } from '../source'
 import { RegisterLook, RegisterQuery } from '../sources/modbus'
 import { Heard, ListenQuery } from '../sources/mqtt'
 import { OfferedEndpoint, OpcUaEndpoint } from '../sources/opcua'
@@ -56,6 +56,16 @@ export const sourcesRoutes = {
     summary: 'What lies under a node',
     body: BrowseQuery,
     answer: list(BrowseNode),
+  },
+  watchNodes: {
+    method: 'POST',
+    path: '/api/sources/:id/watch',
+    role: 'engineer',
+    group: 'Sources',
+    summary: 'Values of nodes that are no tags yet, until the request ends',
+    body: WatchNodes,
+    answer: WatchedValues,
+    stream: 'ndjson',
   },
   sourceUse: {
     method: 'GET',

@@ -5,7 +5,7 @@ import { DestinationDraft } from '~/contract/destination'
 import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
 import { Id } from '~/contract/id'
 import { PublicationDraft } from '~/contract/publication'
-import { BrowseQuery, SourceCheck } from '~/contract/source'
+import { BrowseQuery, SourceCheck, WatchNodes } from '~/contract/source'
 import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
 import { OpcUaEndpoint } from '~/contract/sources/opcua'
@@ -17,6 +17,7 @@ import { failureOf } from '../failure'
 import { LiveStream, parseHandles } from '../live/stream'
 import type { SourceTarget } from '../sources/driver'
 import { sourceDriver } from '../sources/registry'
+import { watchNodes } from '../sources/watch'
 
 const BODY_MAX = 4 << 20
 
@@ -166,6 +167,14 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       const look = sourceDriver(target.kind).registers
       if (!look) throw fail(409, 'source.registers', `${target.name} has no registers`, 'Registers are a matter of Modbus sources', 'source')
       return steps(res, look(target, query, gone(res)))
+    }
+
+    case 'POST /sources/watch': {
+      const { id, ...query } = await parse(req, WatchNodes.extend({ id: Id }))
+      const target = await stored(engine, id)
+      // A second connection under one client id would end the first.
+      if (target.kind === 'mqtt') throw fail(409, 'source.watch', 'Topics are listened to, not watched', 'See them under Topics', 'source')
+      return steps(res, watchNodes(target, engine.sourceContext, query, gone(res)))
     }
 
     case 'POST /sources/listen': {

@@ -6,7 +6,7 @@ export function browseDocument(document: unknown, address: string, deep: boolean
   const parts = parsePointer(address) ?? []
   const under = atPointer(document, parts)
   if (deep)
-    return leavesOf(under, 20_000).map((l) => ({
+    return leavesOf(under, 100_000).map((l) => ({
       address: address + l.pointer,
       name: l.path.split('/').at(-1) ?? l.path,
       kind: 'variable',

@@ -17,6 +17,7 @@ type Keys =
   | 'browseSource'
   | 'application'
   | 'sourceUse'
+  | 'watchNodes'
   | 'discoverEndpoints'
   | 'renewApplication'
   | 'switchSource'
@@ -60,6 +61,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   restartSource: async ({ params }) => {
     await askEngine('/sources/restart', { body: { id: params.id } })
   },
+  watchNodes: ({ params, body, request }) => steps('/sources/watch', { ...body, id: params.id }, request.signal),
   lookAtRegisters: ({ params, body, request }) => steps('/sources/registers', { ...body, id: params.id }, request.signal),
   listenOnTopics: ({ params, body, request }) => steps('/sources/listen', { ...body, id: params.id }, request.signal),
   discoverEndpoints: async ({ body, request }) => (await askEngine('/sources/endpoints', { body, signal: request.signal })).json(),

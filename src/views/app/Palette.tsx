@@ -61,7 +61,7 @@ function Finder({ onClose }: { onClose(): void }) {
     const commands: Hit[] = engineer
       ? [
           { id: 'c1', name: 'Add a source', aside: '', href: '/sources?add' },
-          { id: 'c2', name: 'Add tags', aside: '', href: '/tags?add' },
+          { id: 'c2', name: 'Add tags', aside: '', href: '/sources/browse' },
           { id: 'c3', name: 'New publication', aside: '', href: '/publications?add' },
           { id: 'c4', name: 'Add a destination', aside: '', href: '/destinations?add' },
         ].filter((c) => c.name.toLowerCase().includes(word))

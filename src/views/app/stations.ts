@@ -27,6 +27,7 @@ export const stations: Station[] = [
     letter: 's',
     pages: [
       { label: 'List', href: '/sources' },
+      { label: 'Browse', href: '/sources/browse' },
       { label: 'Registers', href: '/sources/registers' },
       { label: 'Topics', href: '/sources/topics' },
     ],

@@ -95,7 +95,7 @@ export function SourcePeek({ source, onEdit }: { source: Source; onEdit(): void 
             Listen and add tags
           </a>
         ) : (
-          <a className={link} href={`/tags?add=${source.id}`}>
+          <a className={link} href={`/sources/browse?source=${source.id}`}>
             Browse and add tags
           </a>
         )}

@@ -14,6 +14,7 @@ import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { Payload } from '../shared/Payload'
 import { VirtualTree } from '../shared/VirtualTree'
+import { NamingFields } from './NamingFields'
 import { leavesOfTopic, type TopicLeaf, topicRows } from './topic-tree'
 
 export function TopicsPage({ caller }: { caller: Caller }) {
@@ -221,28 +222,7 @@ function Listen({ sources }: { sources: MqttSource[] }) {
             )}
             {list.length > 0 && (
               <>
-                <div className="my-2 grid grid-cols-[1fr_120px] gap-2 text-xs text-muted">
-                  <label>
-                    Put before names
-                    <input
-                      value={rule.before}
-                      placeholder="Packing/"
-                      onChange={(e) => setRule({ ...rule, before: e.target.value })}
-                      className="mt-0.5 h-6 w-full rounded-sm border border-line bg-sheet px-1.5 text-[13px] text-ink"
-                    />
-                  </label>
-                  <label>
-                    Levels left out
-                    <input
-                      type="number"
-                      min={0}
-                      max={20}
-                      value={rule.drop}
-                      onChange={(e) => setRule({ ...rule, drop: Math.max(0, Math.trunc(Number(e.target.value) || 0)) })}
-                      className="mt-0.5 h-6 w-full rounded-sm border border-line bg-sheet px-1.5 font-mono text-[12px] text-ink"
-                    />
-                  </label>
-                </div>
+                <NamingFields rule={rule} onChange={setRule} />
                 <ul className="max-h-56 overflow-auto rounded-sm border border-line" aria-label="Tags to be added">
                   {list.slice(0, 300).map((l, i) => {
                     const wrong = problem?.fields?.[`tags.${i}.name`] ?? problem?.fields?.[`tags.${i}.address`]

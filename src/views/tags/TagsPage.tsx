@@ -17,7 +17,6 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { live, useLiveValue, useSpark, useWatch } from '../app/live'
-import { AddTags } from './AddTags'
 import { valueGlyph, valueReason } from './quality'
 import { MadeUp } from './Simulation'
 import { TagPeek } from './TagPeek'
@@ -73,7 +72,6 @@ function Tags() {
   const [filter, setFilter] = useState('')
   const [folder, setFolder] = useState<string | null>(null)
   const [selected, setSelected] = useState<Set<string>>(() => new Set(params.get('tag') ? [params.get('tag')!] : []))
-  const [adding, setAdding] = useState<string | null>(params.has('add') ? (params.get('add') ?? '') : null)
   const [visible, setVisible] = useState<number[]>([])
   const [trouble, setTrouble] = useState(false)
   const [ofSource, setOfSource] = useState(params.get('source'))
@@ -177,7 +175,7 @@ function Tags() {
   }
 
   const add = (
-    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setAdding('')}>
+    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => location.assign('/sources/browse')}>
       <Plus size={14} /> Add tags
     </Button>
   )
@@ -267,7 +265,6 @@ function Tags() {
           </>
         )}
       </ThreeParts>
-      {adding !== null && <AddTags sourceId={adding} onClose={() => setAdding(null)} />}
     </>
   )
 }

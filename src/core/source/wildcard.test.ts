@@ -1,0 +1,38 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { wildcard } from './wildcard'
+
+describe('wildcards', () => {
+  it.each([
+    ['temperature', 'Kiln/Zone 4/temperature', true],
+    ['temp*', 'Kiln/Zone 4/Temperature', true],
+    ['temp*', 'Kiln/Zone 4/roof temperature', false],
+    ['*temperature', 'Kiln/Zone 4/roof temperature', true],
+    ['Kiln/Zone */temperature', 'Kiln/Zone 4/temperature', true],
+    ['Kiln/Zone */temperature', 'Kiln/Zone 4/x/temperature', false],
+    ['Kiln/**/temperature', 'Kiln/Zone 4/x/temperature', true],
+    ['Kiln/**/temperature', 'Kiln/temperature', true],
+    ['**/Zone ?/temperature', 'Kiln/Zone 4/temperature', true],
+    ['**/Zone ?/temperature', 'Kiln/Zone 12/temperature', false],
+    ['Zone 4/temperature', 'Kiln/Zone 4/temperature', false],
+    ['Kiln/**', 'Kiln/a/b/c', true],
+    ['a.b', 'axb', false],
+    ['(x', 'k/(x', true],
+  ])('%s and %s: %s', (pattern, path, fits) => expect(wildcard(pattern)(path)).toBe(fits))
+
+  it('a path fits itself, whatever stands in it', () => {
+    fc.assert(
+      fc.property(fc.string({ minLength: 1 }), (text) => {
+        const path = text.replace(/[*?/]/g, '').trim()
+        if (path !== '') expect(wildcard(path)(path)).toBe(true)
+      }),
+    )
+  })
+
+  it('takes no time to speak of on a pattern made to be slow', () => {
+    const began = performance.now()
+    expect(wildcard('*a*a*a*a*b')('a'.repeat(120))).toBe(false)
+    expect(wildcard('**/**/**/x')('a/'.repeat(60))).toBe(false)
+    expect(performance.now() - began).toBeLessThan(5000)
+  })
+})
