@@ -156,7 +156,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   for (let z = 1; z <= 12; z++)
     drafts.push(
       tag(`Zone ${z}/temperature`, `zone${z}.temperature`, 'number', '°C', 0.5, `Thermocouple of zone ${z}`),
-      tag(`Zone ${z}/setpoint`, `zone${z}.setpoint`, 'number', '°C'),
+      { ...tag(`Zone ${z}/setpoint`, `zone${z}.setpoint`, 'number', '°C'), access: 'read-write', range: { low: 0, high: 1250 } },
       tag(`Zone ${z}/gas flow`, `zone${z}.gasFlow`, 'number', 'm³/h', 0.2),
       tag(`Zone ${z}/burner`, `zone${z}.burner`, 'boolean'),
     )

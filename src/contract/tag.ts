@@ -62,6 +62,10 @@ export type TagChange = z.infer<typeof TagChange>
 export const TagsAdd = z.object({ tags: z.array(TagDraft).min(1, 'Choose at least one node').max(50_000) })
 export const TagsDelete = z.object({ ids: z.array(Id).min(1).max(50_000) })
 
+const Value = z.union([z.number(), z.string().max(4000), z.boolean()])
+export const TagWrite = z.object({ value: Value })
+export const TagWritten = z.object({ readBack: Value.nullable().describe('What the device holds now') })
+
 /** What there is to say of a tag beside its status; all empty when nothing has been. */
 export const TagNote = z.object({
   at: z.number().nullable().describe('Epoch ms'),

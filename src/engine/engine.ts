@@ -1,10 +1,13 @@
 import type { Destination } from '~/contract/destination'
+import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { Source, SourceDraft } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { Account } from '~/core/delivery/account'
 import { Teller } from '~/core/delivery/news'
+import type { Scalar } from '~/core/value/deadband'
+import { writeProblem } from '~/core/value/writing'
 import { addCredential, applicationCredential, type OpenCredential, openCredential, replaceApplication } from '~/store/credential'
 import { type Db, listen, type Noun, takeLease } from '~/store/database'
 import { listDestinations } from '~/store/destination'
@@ -222,6 +225,29 @@ export class Engine {
     const { authorityId, credentialId } = s.settings as { authorityId?: string | null; credentialId?: string | null }
     const open = (id: string | null | undefined) => (id ? openCredential(this.options.db, this.options.vault, id) : null)
     return { name: s.name, kind: s.kind, settings: s.settings, password, authority: await open(authorityId), credential: await open(credentialId) }
+  }
+
+  /** Writes a value to a tag's device for somebody, and gives what was read back; either way the event list tells who and when. */
+  async writeTag(id: string, value: Scalar, who: string): Promise<Scalar> {
+    const tag = this.model.tags.get(id)
+    if (!tag) throw fail(404, 'tag.unknown', 'There is no such tag', 'It may have been removed: refresh the table', 'tag')
+    const problem = writeProblem(tag, value)
+    if (problem) throw fail(422, 'tag.write', `${tag.name} does not take ${String(value)}: ${problem}`, 'Nothing was written', 'tag')
+    const tell = (severity: 'note' | 'warning', code: string, message: string, hint = '') =>
+      this.events.add({ severity, where: 'tag', subjectId: tag.id, subject: tag.name, code, message, hint })
+    const what = `${String(value)} ${tag.unit}`.trim()
+    try {
+      const writer = this.sources.get(tag.sourceId)?.writer
+      if (!writer) throw fail(409, 'tag.write', 'Its source is not connected, or cannot write', 'Look at the source', 'source')
+      const before = this.table.value[tag.handle]
+      const readBack = await writer(tag, value)
+      tell('note', 'tag.written', `${who} wrote ${what} (before: ${String(before ?? 'nothing')}, read back: ${String(readBack)})`)
+      return readBack
+    } catch (e) {
+      const f = failureOf(e, 'tag')
+      tell('warning', 'tag.write-failed', `${who} wanted to write ${what}: ${f.message}`, f.hint)
+      throw e
+    }
   }
 
   /** Makes Embrik a new certificate and connects every OPC UA source anew with it. */

@@ -1,5 +1,5 @@
 import type { Locator, Page } from '@playwright/test'
-import { api, expect, logIn, panel, port, test } from './support'
+import { api, expect, logIn, panel, port, tellPanel, test } from './support'
 
 test.describe.configure({ mode: 'serial' })
 
@@ -258,6 +258,38 @@ test('a source is stopped, started and connected anew by itself, and is not remo
   await expect(dialog.getByRole('button', { name: 'Remove source' })).toBeDisabled()
 })
 
+test('a value is written to the device by who may, confirmed by reading back, and kept with who and when', async ({ page }) => {
+  const tag = (await api<{ id: string; name: string }[]>('GET', '/api/tags')).find((t) => t.name === 'Dryer 2/setpoint')!
+  await logIn(page, 'viewer')
+  await page.goto(`/tags?tag=${tag.id}`)
+  const peek = page.getByRole('complementary', { name: 'Peek' })
+  await expect(peek.getByLabel('New value')).toBeDisabled()
+  await logIn(page, 'operator')
+  await page.goto(`/tags?tag=${tag.id}`)
+  await peek.getByLabel('New value').fill('500')
+  await expect(peek.getByText('From 20 to 120 °C')).toBeVisible()
+  await peek.getByLabel('New value').fill('84.5')
+  await peek.getByRole('button', { name: 'Write', exact: true }).click()
+  await expect(peek.getByText('Write 84.50 °C to the device?')).toBeVisible()
+  await peek.getByRole('button', { name: 'Write it' }).click()
+  await expect(page.getByText('84.50 °C is written')).toBeVisible()
+  await expect(peek.getByText('84.50', { exact: true })).toBeVisible()
+  // What does not fit the steps of the device is refused by it, in words.
+  await peek.getByLabel('New value').fill('84.55')
+  await peek.getByLabel('New value').press('Enter')
+  await peek.getByRole('button', { name: 'Write it' }).click()
+  await expect(page.getByText('The device knows steps of 0.1')).toBeVisible()
+  await page.goto('/proof/events')
+  const events = page.getByRole('list', { name: 'Events' })
+  await expect(events).toContainText('Tam Birch wrote 84.5 °C (before: 92, read back: 84.5)')
+  await expect(events).toContainText('Tam Birch wanted to write 84.55 °C')
+  await expect(
+    api('POST', `/api/tags/${(await api<{ id: string; access: string }[]>('GET', '/api/tags')).find((t) => t.access === 'read')!.id}/write`, {
+      value: 1,
+    }),
+  ).rejects.toThrow('read-only')
+})
+
 test('a payload that cannot be read is shown with its bytes', async ({ page }) => {
   await logIn(page, 'viewer')
   const tag = (await api<{ id: string; name: string }[]>('GET', '/api/tags')).find((t) => t.name === 'Packing/Strapper 1/rate')!
@@ -320,4 +352,26 @@ test('twenty thousand nodes are browsed, searched and chosen', async ({ page }) 
   expect(own[0]!.name).toBe('meter 5000/flow')
   await api('POST', '/api/tags/remove', { ids: own.map((t) => t.id) })
   await api('DELETE', `/api/sources/${id}`)
+})
+
+test('the certificate of Embrik is renewed by who may: servers must trust the new one before values come again', async ({ page }) => {
+  const before = await api<{ thumbprint: string }>('GET', '/api/application')
+  const kiln = (await api<{ id: string; name: string }[]>('GET', '/api/sources')).find((s) => s.name === 'Kiln controller')!
+  await logIn(page, 'administrator')
+  await page.goto(`/sources?source=${kiln.id}`)
+  await page.locator('[data-source="Kiln controller"]').dblclick()
+  const form = page.getByRole('dialog')
+  await expect(form.getByText(before.thumbprint)).toBeVisible()
+  await expect(form.getByRole('link', { name: 'Download' })).toHaveAttribute('href', /BEGIN%20CERTIFICATE/)
+  await form.getByRole('button', { name: 'Renew', exact: true }).click()
+  await form.getByRole('button', { name: 'Renew it now' }).click()
+  await expect(page.getByText('Embrik has a new certificate')).toBeVisible()
+  const now = await api<{ thumbprint: string }>('GET', '/api/application')
+  expect(now.thumbprint).not.toBe(before.thumbprint)
+  await expect(api('POST', '/api/application/renew', { thumbprint: before.thumbprint })).rejects.toThrow('another certificate by now')
+  await form.getByRole('button', { name: 'Cancel' }).click()
+  const row = page.locator('[data-source="Kiln controller"]')
+  await expect(row).toContainText('refuses the certificate of Embrik', { timeout: 30_000 })
+  await tellPanel(`/api/kiln/certificates/${now.thumbprint}`, { trusted: true })
+  await expect(row).toContainText('running', { timeout: 40_000 })
 })

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { ClassDraft, Equipment, EquipmentClass, EquipmentDraft } from '../equipment'
 import { LiveValue } from '../live'
-import { Tag, TagChange, TagNote, TagsAdd, TagsDelete, TagUse } from '../tag'
+import { Tag, TagChange, TagNote, TagsAdd, TagsDelete, TagUse, TagWrite, TagWritten } from '../tag'
 import { list, type Route } from './route'
 
 /** Tags, classes and equipment. */
@@ -35,6 +35,15 @@ export const modelRoutes = {
     summary: 'Present values by handle, as 1-40,52',
     query: z.object({ tags: z.string() }),
     answer: list(LiveValue),
+  },
+  writeTag: {
+    method: 'POST',
+    path: '/api/tags/:id/write',
+    role: 'operator',
+    group: 'Tags',
+    summary: 'Write a value to the device and read it back',
+    body: TagWrite,
+    answer: TagWritten,
   },
   tagNote: {
     method: 'GET',

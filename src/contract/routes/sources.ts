@@ -127,6 +127,7 @@ export const sourcesRoutes = {
     role: 'administrator',
     group: 'Sources',
     summary: 'Make Embrik a new certificate; OPC UA servers must trust it anew',
+    body: z.object({ thumbprint: z.string().describe('Of the one to be replaced: refused when it is another by now') }),
     answer: ApplicationCertificate,
   },
   application: {

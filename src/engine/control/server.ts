@@ -9,6 +9,7 @@ import { BrowseQuery, SourceCheck, WatchNodes } from '~/contract/source'
 import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
 import { OpcUaEndpoint } from '~/contract/sources/opcua'
+import { TagWrite } from '~/contract/tag'
 import { witnessFilters } from '~/store/publication'
 import { getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
@@ -183,6 +184,11 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       const listen = sourceDriver(target.kind).listen
       if (!listen) throw fail(409, 'source.listen', `${target.name} has no topics`, 'Listening is a matter of MQTT sources', 'source')
       return steps(res, listen(target, query, gone(res)))
+    }
+
+    case 'POST /tags/write': {
+      const { id, value, who } = await parse(req, TagWrite.extend({ id: Id, who: z.string().max(200) }))
+      return answer(res, 200, { readBack: await engine.writeTag(id, value, who) })
     }
 
     case 'GET /note': {

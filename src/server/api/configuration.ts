@@ -65,7 +65,9 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   lookAtRegisters: ({ params, body, request }) => steps('/sources/registers', { ...body, id: params.id }, request.signal),
   listenOnTopics: ({ params, body, request }) => steps('/sources/listen', { ...body, id: params.id }, request.signal),
   discoverEndpoints: async ({ body, request }) => (await askEngine('/sources/endpoints', { body, signal: request.signal })).json(),
-  renewApplication: async () => {
+  renewApplication: async ({ body }) => {
+    if ((await application()).thumbprint !== body.thumbprint.toLowerCase())
+      throw fail(409, 'application.newer', 'Embrik has another certificate by now', 'Look at it again', 'engine')
     await askEngine('/application/renew', { body: {} })
     return application()
   },

@@ -13,6 +13,7 @@ type Keys =
   | 'removeTags'
   | 'tagUse'
   | 'tagNote'
+  | 'writeTag'
   | 'tagValues'
   | 'listClasses'
   | 'addClass'
@@ -36,6 +37,7 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   addTags: ({ body }) => addTags(database(), body.tags),
   changeTag: ({ params, body }) => changeTag(database(), params.id!, body),
   removeTags: ({ body }) => removeTags(database(), body.ids),
+  writeTag: async ({ params, body, caller }) => (await askEngine('/tags/write', { body: { ...body, id: params.id, who: caller.name } })).json(),
   tagNote: async ({ params }) => (await askEngine(`/note?tag=${(await getTag(database(), params.id!)).handle}`)).json(),
   tagUse: ({ params }) => tagUse(database(), params.id!),
   tagValues: async ({ query }) => (await askEngine(`/values?tags=${encodeURIComponent(query.tags)}`)).json(),

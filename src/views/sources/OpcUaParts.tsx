@@ -119,9 +119,10 @@ export function OwnCertificate() {
   const [busy, setBusy] = useState(false)
   const a = application.data
   const renew = async () => {
+    if (!a) return
     setBusy(true)
     try {
-      await call('renewApplication')
+      await call('renewApplication', { body: { thumbprint: a.thumbprint } })
       await refresh('application', 'listCredentials')
       toast.success('Embrik has a new certificate', { description: 'OPC UA servers must trust it anew' })
       setAsking(false)

@@ -16,6 +16,7 @@ import { useLiveValue, useSpark, useWatch } from '../app/live'
 import { Note } from './Note'
 import { valueGlyph } from './quality'
 import { MadeUp, Simulation } from './Simulation'
+import { WriteValue } from './WriteValue'
 
 /** One tag as it is now, how it is read, and what uses it. */
 export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | undefined; mayEdit: boolean }) {
@@ -81,6 +82,7 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | u
           {tag.range.low} to {tag.range.high} {tag.unit}
         </Fact>
       )}
+      <WriteValue tag={tag} />
       <Simulation tag={tag} mayEdit={mayEdit} />
       <Heading>Where it is used</Heading>
       {use.data && use.data.equipment.length + use.data.publications.length === 0 && <p className="text-muted">Nowhere yet.</p>}

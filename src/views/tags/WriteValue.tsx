@@ -1,0 +1,81 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Tag } from '~/contract/tag'
+import { displayValue } from '~/core/value/datatype'
+import { typedValue, writeProblem } from '~/core/value/writing'
+import { Button } from '~/ui/Button'
+import { TextField } from '~/ui/Field'
+import { Heading } from '~/ui/Notes'
+import { call, failureIn } from '../app/api'
+import { useMay } from '../app/caller'
+
+/** Writes a value to the device, and says what was read back. Nothing for a tag that is read-only. */
+export function WriteValue({ tag }: { tag: Tag }) {
+  const mayWrite = useMay('operator')
+  const [text, setText] = useState('')
+  const [asked, setAsked] = useState(false)
+  const [busy, setBusy] = useState(false)
+  if (tag.access !== 'read-write') return null
+  const value = typedValue(text, tag.dataType)
+  const problem = text === '' ? null : writeProblem(tag, value)
+  const shown = `${displayValue(value)} ${tag.unit}`.trim()
+  const write = async () => {
+    setBusy(true)
+    try {
+      const { readBack } = await call('writeTag', { params: { id: tag.id }, body: { value: value as string | number | boolean } })
+      const same = readBack === value
+      const back = `Read back: ${displayValue(readBack)} ${tag.unit}`
+      if (same) toast.success(`${shown} is written`, { description: back })
+      else toast.warning(`${shown} was sent, the device keeps another value`, { description: back })
+      setText('')
+      setAsked(false)
+    } catch (e) {
+      toast.error(failureIn(e).message, { description: failureIn(e).hint })
+    } finally {
+      setBusy(false)
+    }
+  }
+  return (
+    <>
+      <Heading>Write a value</Heading>
+      <form
+        className="[&_.grid]:grid-cols-1"
+        onSubmit={(e) => {
+          e.preventDefault()
+          if (text === '' || problem) return
+          if (asked) void write()
+          else setAsked(true)
+        }}
+      >
+        <TextField
+          label={tag.simulated ? 'On simulation: nothing would reach the device' : 'New value'}
+          mono
+          unit={tag.unit}
+          value={text}
+          disabled={!mayWrite || tag.simulated}
+          placeholder={tag.range ? `${tag.range.low} to ${tag.range.high}` : tag.dataType}
+          onChange={(e) => {
+            setText(e.target.value)
+            setAsked(false)
+          }}
+          error={problem ?? undefined}
+        />
+        {asked ? (
+          <div className="flex items-center gap-2 py-1" role="alert">
+            <span className="mr-auto">Write {shown} to the device?</span>
+            <Button small onClick={() => setAsked(false)}>
+              No
+            </Button>
+            <Button small kind="main" type="submit" busy={busy}>
+              Write it
+            </Button>
+          </div>
+        ) : (
+          <Button small type="submit" disabled={!mayWrite || text === '' || problem !== null} title={mayWrite ? '' : 'Needs the role operator'}>
+            Write
+          </Button>
+        )}
+      </form>
+    </>
+  )
+}
