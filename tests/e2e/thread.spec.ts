@@ -58,7 +58,7 @@ test('a source added anew, refused and then trusted, is followed to the far end'
 
   // Tags: from the browse tree.
   await page.goto('/sources/browse')
-  await page.getByLabel('Source').selectOption({ label: 'Kiln anew' })
+  await page.getByLabel('Source', { exact: true }).selectOption({ label: 'Kiln anew' })
   const nodes = page.getByRole('tree', { name: 'Nodes' })
   await nodes.getByRole('button', { name: 'Open Tunnel Kiln 1' }).click()
   await nodes.getByRole('button', { name: 'Open Zone 3', exact: true }).click()
