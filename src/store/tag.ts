@@ -76,10 +76,12 @@ export async function addTags(db: Db, input: readonly TagInput[]): Promise<Tag[]
   })
   return db.transaction().execute(async (tx) => {
     const json = JSON.stringify(drafts.map((d) => ({ n: d.name, s: d.sourceId, a: d.address, u: kinds.get(d.sourceId) !== 'simulated' })))
+    // Two joins, not one with an or: signals of simulated sources are alike by the thousand, and no clash.
     const clashes = await sql<{ i: number; by: string; name: string }>`
-      select (d.i - 1)::int as i, case when t.name = d.v->>'n' then 'name' else 'address' end as by, t.name
-      from jsonb_array_elements(${json}::jsonb) with ordinality as d(v, i)
-      join tag t on t.name = d.v->>'n' or (d.v->>'u' = 'true' and t.source_id = (d.v->>'s')::uuid and t.address = d.v->>'a')`.execute(tx)
+      with d as (select (i - 1)::int as i, v->>'n' as n, (v->>'s')::uuid as s, v->>'a' as a, v->>'u' = 'true' as u
+        from jsonb_array_elements(${json}::jsonb) with ordinality as e(v, i))
+      select d.i, 'name' as by, t.name from d join tag t on t.name = d.n
+      union all select d.i, 'address', t.name from d join tag t on d.u and t.source_id = d.s and t.address = d.a`.execute(tx)
     for (const c of clashes.rows) fields[`tags.${c.i}.${c.by}`] = c.by === 'name' ? `${c.name} exists already` : `This node is tag ${c.name} already`
     const count = Object.keys(fields).length
     if (count > 0)
