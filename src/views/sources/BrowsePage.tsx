@@ -157,7 +157,7 @@ function Nodes({ sources }: { sources: Source[] }) {
         id="browse"
         peekWidth={380}
         left={
-          <div className="px-3 py-1 [&>div]:grid-cols-1">
+          <div className="px-3 py-1 [&_.grid]:grid-cols-1">
             <SelectField label="Source" value={source.id} onChange={(e) => setSourceId(e.target.value)}>
               {sources.map((s) => (
                 <option key={s.id} value={s.id}>

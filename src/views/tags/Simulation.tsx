@@ -14,7 +14,7 @@ export function MadeUp({ tag }: { tag: Tag }) {
   if (!tag.simulated && !computed) return null
   return (
     <span
-      className="inline-block rounded-sm bg-uncertain px-1 text-[11px] leading-4 font-semibold text-paper"
+      className="inline-block shrink-0 rounded-sm bg-uncertain px-1 text-[11px] leading-4 font-semibold text-paper"
       title={tag.simulated ? `On simulation instead of the device: ${tag.signal}` : 'Its source is a simulated one'}
       data-made-up
     >

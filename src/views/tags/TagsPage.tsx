@@ -108,8 +108,9 @@ function Tags() {
         width: 'minmax(150px,2.4fr)',
         value: (t) => t.name,
         cell: (t) => (
-          <span title={`${t.name}\n${t.description}`}>
-            {t.name} <MadeUp tag={t} />
+          <span className="flex items-center gap-1.5" title={`${t.name}\n${t.description}`}>
+            <span className="truncate">{t.name}</span>
+            <MadeUp tag={t} />
           </span>
         ),
       },
