@@ -3,7 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { postgresBin } from '../../scripts/lib/packages.mjs'
 import { routes } from '../../src/contract/routes'
-import { brokerUsers, kilnLogin } from '../../src/standins/plant'
+import { brokerUsers, compressorLogin, kilnLogin, ordersLogin } from '../../src/standins/plant'
 import { answersFile, api, demo, expect, home, people, test, web } from './support'
 
 /** The middle of a PEM key, without line ends: what would show it in whatever wrapping. */
@@ -21,6 +21,8 @@ function secretsOfThisRun(): [string, string][] {
     ['database password', decodeURIComponent(url.password)],
     ['API key', readFileSync(join(demo, 'api-key'), 'utf8').trim()],
     ['kiln password', kilnLogin.password],
+    ['compressor password', compressorLogin.password],
+    ['works orders password', ordersLogin.password],
   ]
   for (const [, password] of Object.values(people)) found.push(['password of a person', password])
   for (const u of brokerUsers) if (u.password) found.push([`broker password of ${u.name}`, u.password])
