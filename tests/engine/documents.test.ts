@@ -209,7 +209,7 @@ describe('a document behind a URL', () => {
 
 describe('simulated signals', () => {
   const simulated = (seed: number, recording = '') => targetOf('simulated', { seed, recording, rateMs: 50, retryMs: 500 })
-  const tags = ['sine low=10 high=20 period=2', 'counter rate=50 high=9', 'cycle values=a|b period=0.1', 'noise low=0 high=1', 'replay column=x'].map(
+  const tags = ['sine low=10 high=20 period=2', 'counter rate=7 high=9', 'cycle values=a|b period=0.3', 'noise low=0 high=1', 'replay column=x'].map(
     (address, i) => ({
       handle: i + 1,
       address,
@@ -219,7 +219,7 @@ describe('simulated signals', () => {
 
   it('are the same for the same seed, within their limits, and roll over', async () => {
     const seen = new Map<number, Set<unknown>>()
-    const o = await opened(simulatedDriver, simulated(3, 'seconds,x\n0,5\n0.1,6\n0.2,7\n'))
+    const o = await opened(simulatedDriver, simulated(3, 'seconds,x\n0,5\n0.4,6\n0.8,7\n'))
     await o.connection.setTags(tags)
     await until(() => {
       for (const [h, v] of o.values) seen.set(h, (seen.get(h) ?? new Set()).add(v.value))
