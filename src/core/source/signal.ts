@@ -1,3 +1,4 @@
+import { chance } from '../value/chance'
 import type { Scalar } from '../value/deadband'
 
 /** A computed signal, as its text says: `sine low=20 high=80 period=60`. */
@@ -80,17 +81,6 @@ export function parseSignal(text: string): Signal | { problem: string } {
   return s
 }
 
-/** A stream of numbers from 0 to 1 (1 excluded), the same for the same seed (mulberry32, public domain). */
-function random(seed: number): () => number {
-  let a = seed >>> 0
-  return () => {
-    a = (a + 0x6d2b79f5) >>> 0
-    let t = Math.imul(a ^ (a >>> 15), a | 1)
-    t ^= t + Math.imul(t ^ (t >>> 7), t | 61)
-    return ((t ^ (t >>> 14)) >>> 0) / 0x1_0000_0000
-  }
-}
-
 /** A number from a text, so that tags of one source with one seed still differ. */
 function hash(text: string): number {
   let h = 0x811c9dc5
@@ -111,7 +101,7 @@ export interface Recording {
  * go back. The same seed and name give the same values; without a name's sake two sines would swing together.
  */
 export function runSignal(s: Signal, seed: number, name: string, recording: Recording | null = null): (seconds: number) => Scalar {
-  const chance = random((seed ^ hash(name)) >>> 0)
+  const next = chance((seed ^ hash(name)) >>> 0)
   const shift = hash(name) / 0x1_0000_0000
   const span = s.high - s.low
   const part = (t: number) => {
@@ -126,16 +116,16 @@ export function runSignal(s: Signal, seed: number, name: string, recording: Reco
     case 'steps':
       return (t) => round(s.low + (span * Math.floor(part(t) * s.step)) / (s.step - 1))
     case 'noise':
-      return () => round(s.low + span * chance())
+      return () => round(s.low + span * next())
     case 'walk': {
-      let at = s.low + span * chance()
+      let at = s.low + span * next()
       let made = 0
       return (t) => {
         // After a long pause a walk is anywhere: some steps are enough.
         const due = Math.floor(t / s.period)
         if (due - made > 1000) made = due - 1000
         for (; made < due; made++) {
-          at += (chance() * 2 - 1) * s.step
+          at += (next() * 2 - 1) * s.step
           // Reflected at the ends.
           if (at > s.high) at = Math.max(s.low, 2 * s.high - at)
           if (at < s.low) at = Math.min(s.high, 2 * s.low - at)

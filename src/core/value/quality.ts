@@ -22,10 +22,7 @@ export const Status = {
   outOfRange: 0x803c0000,
   notSupported: 0x803d0000,
   typeMismatch: 0x80740000,
-  configuration: 0x80890000,
   deviceFailure: 0x808b0000,
-  sensorFailure: 0x808c0000,
-  outOfService: 0x808d0000,
   noData: 0x809b0000,
 } as const
 

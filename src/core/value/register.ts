@@ -1,7 +1,7 @@
 /**
- * Values in 16-bit registers. MODBUS (Application Protocol V1.1b3 4.2) fixes only that a register's high byte is sent first; how
+ * Values in 16-bit registers. MODBUS (Application Protocol V1.1b3 4.2) fixes only that of a register's two bytes the more significant is sent first; how
  * devices lay wider values into registers differs, and is named here by letters: A is the most significant byte, and the
- * letters stand in the order in which the bytes come over the wire. `CDAB`: low word first, high byte first in each.
+ * letters stand in the order in which the bytes come over the wire. `CDAB`: the less significant word first, plain inside each.
  */
 
 /** Numeric types and how many registers each takes. */
@@ -124,7 +124,7 @@ export function encodeRegisters(value: number | bigint, type: RegisterType, orde
   return out
 }
 
-/** Text in registers, two bytes each, up to the first NUL; UTF-8, or Latin-1 where it isn't. `BA`: low byte first. */
+/** Text in registers, two bytes each, up to the first NUL; UTF-8, or Latin-1 where it isn't. `BA`: the less significant one first. */
 export function decodeText(words: ArrayLike<number>, at: number, length: number, order: string): string | null {
   if (at + Math.ceil(length / 2) > words.length) return null
   const bytes = new Uint8Array(length)

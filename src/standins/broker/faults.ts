@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { chance } from '../chance'
+import { chance } from '~/core/value/chance'
 
 const rate = z.number().min(0).max(1).default(0)
 

@@ -8,7 +8,7 @@ import { wildcard } from '~/core/source/wildcard'
 import { displayValue } from '~/core/value/datatype'
 import { qualityOf, qualityText } from '~/core/value/quality'
 import { Button } from '~/ui/Button'
-import { FilterBox, SelectField, TextField } from '~/ui/Field'
+import { FilterBox, TextField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
 import { Empty, Fact, Heading, Loading, type Problem, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
@@ -18,6 +18,7 @@ import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { VirtualTree } from '../shared/VirtualTree'
 import { NamingFields } from './NamingFields'
+import { SourceSelect } from './SourceSelect'
 import { useNodeRows, useNodeTree } from './useNodeTree'
 import { useWatched, type Watched } from './useWatched'
 
@@ -158,13 +159,7 @@ function Nodes({ sources }: { sources: Source[] }) {
         peekWidth={380}
         left={
           <div className="px-3 py-1 [&_.grid]:grid-cols-1">
-            <SelectField label="Source" value={source.id} onChange={(e) => setSourceId(e.target.value)}>
-              {sources.map((s) => (
-                <option key={s.id} value={s.id}>
-                  {s.name}
-                </option>
-              ))}
-            </SelectField>
+            <SourceSelect sources={sources} value={source.id} onChange={setSourceId} />
             <Heading>Find by pattern</Heading>
             <form
               onSubmit={(e) => {

@@ -19,6 +19,7 @@ import { Frame, Row } from '../app/Frame'
 import { useLiveValue, useWatch } from '../app/live'
 import { Decodings } from './Decodings'
 import { RegisterTable } from './RegisterTable'
+import { SourceSelect } from './SourceSelect'
 import { useRegisters } from './useRegisters'
 
 export function RegistersPage({ caller }: { caller: Caller }) {
@@ -180,13 +181,7 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
         peekWidth={430}
         left={
           <div className="px-3 py-1 [&>div]:grid-cols-1">
-            <SelectField label="Source" value={source.id} onChange={(e) => setSource(sources.find((s) => s.id === e.target.value) ?? source)}>
-              {sources.map((s) => (
-                <option key={s.id} value={s.id}>
-                  {s.name}
-                </option>
-              ))}
-            </SelectField>
+            <SourceSelect sources={sources} value={source.id} onChange={(id) => setSource(sources.find((s) => s.id === id) ?? source)} />
             <TextField label="Unit id" mono value={unit} error={wrong.unit} onChange={(e) => setUnit(e.target.value)} />
             <SelectField label="Area" value={area} onChange={(e) => setArea(e.target.value as Area)}>
               <option value="holding">holding registers</option>

@@ -5,7 +5,7 @@ import type { Source } from '~/contract/source'
 import { filtersOf, type HeardTopic } from '~/contract/sources/mqtt'
 import { type NamingRule, proposeName } from '~/core/source/naming'
 import { Button } from '~/ui/Button'
-import { FilterBox, SelectField, TextField } from '~/ui/Field'
+import { FilterBox, TextField } from '~/ui/Field'
 import { Empty, Fact, Heading, Loading, type Problem, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { bytesText, countText } from '~/ui/time'
@@ -15,6 +15,7 @@ import { Frame, Row } from '../app/Frame'
 import { Payload } from '../shared/Payload'
 import { VirtualTree } from '../shared/VirtualTree'
 import { NamingFields } from './NamingFields'
+import { SourceSelect } from './SourceSelect'
 import { leavesOfTopic, type TopicLeaf, topicRows } from './topic-tree'
 
 export function TopicsPage({ caller }: { caller: Caller }) {
@@ -170,13 +171,7 @@ function Listen({ sources }: { sources: MqttSource[] }) {
         peekWidth={360}
         left={
           <div className="px-3 py-1 [&>div]:grid-cols-1">
-            <SelectField label="Source" value={source.id} onChange={(e) => setSourceId(e.target.value)}>
-              {sources.map((s) => (
-                <option key={s.id} value={s.id}>
-                  {s.name}
-                </option>
-              ))}
-            </SelectField>
+            <SourceSelect sources={sources} value={source.id} onChange={setSourceId} />
             <TextField
               label="Listen on"
               mono

@@ -202,12 +202,9 @@ export async function openChannel(endpoint: EndpointDescription, settings: OpcUa
   }
 }
 
-export function openSession(client: OPCUAClient, target: OpcUaTarget): Promise<OpcUaSession> {
-  return client.createSession(identityOf(target)) as Promise<OpcUaSession>
+export function openSession(client: OPCUAClient, target: OpcUaTarget): Promise<ClientSession> {
+  return client.createSession(identityOf(target))
 }
-
-/** What the library's sessions can do beyond their common interface. */
-export type OpcUaSession = ClientSession
 
 function identityOf(target: OpcUaTarget): UserIdentityInfo {
   const { login, user } = target.settings

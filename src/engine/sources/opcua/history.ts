@@ -1,7 +1,6 @@
-import { AggregateFunction, type DataValue, HistoryData, type HistoryReadResult } from 'node-opcua'
+import { AggregateFunction, type ClientSession, type DataValue, HistoryData, type HistoryReadResult } from 'node-opcua'
 import { fail } from '~/contract/failure'
 import type { Scalar } from '~/core/value/deadband'
-import type { OpcUaSession } from './client'
 import { leafOf, splitAddress } from './leaf'
 
 /** Aggregates of OPC 10000-13 5.4.3 that are asked for by name. */
@@ -19,7 +18,7 @@ export interface HistorySample {
  * pages, newest last; `limit` bounds them.
  */
 export async function readHistory(
-  session: OpcUaSession,
+  session: ClientSession,
   address: string,
   from: number,
   to: number,
