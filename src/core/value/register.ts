@@ -164,8 +164,14 @@ export interface Candidate {
   plausible: boolean
 }
 
-/** Sizes that measured values have: not so small that they look like a wrong exponent, not larger than any counter. */
-const believable = (n: number) => Number.isFinite(n) && (n === 0 || (Math.abs(n) >= 1e-4 && Math.abs(n) < 1e9))
+/**
+ * Whether a number looks like a measured value: inside the range that is expected, or, without one, not larger than any
+ * counter; in neither case so small that only a wrong exponent explains it. NaN never does.
+ */
+export function looksMeasured(n: number, range: { low: number; high: number } | null): boolean {
+  if (range) return n >= range.low && n <= range.high && (n === 0 || Math.abs(n) >= (range.high - range.low) * 1e-6)
+  return Number.isFinite(n) && (n === 0 || (Math.abs(n) >= 1e-4 && Math.abs(n) < 1e9))
+}
 
 /** Whether all of these registers are there. */
 function whole(words: ArrayLike<number | null>, at: number, count: number): words is ArrayLike<number> {
@@ -183,9 +189,7 @@ export function candidates(words: ArrayLike<number | null>, at: number, range: {
     for (const order of ordersOf(count)) {
       const value = whole(words, at, count) ? decodeRegisters(words, at, type, order) : null
       const n = value === null ? Number.NaN : Number(value) * factor
-      // A wrong exponent gives numbers that are all but zero: inside most ranges, and no measured values.
-      const plausible = range ? n >= range.low && n <= range.high && (n === 0 || Math.abs(n) >= (range.high - range.low) * 1e-6) : believable(n)
-      out.push({ type, order, value, plausible })
+      out.push({ type, order, value, plausible: looksMeasured(n, range) })
     }
   return out
 }

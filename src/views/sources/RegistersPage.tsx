@@ -7,7 +7,7 @@ import type { Tag } from '~/contract/tag'
 import { type Area, formatModbusAddress, formatPlace, parseModbusAddress } from '~/core/source/modbus-address'
 import { displayValue } from '~/core/value/datatype'
 import { qualityText } from '~/core/value/quality'
-import { type RegisterType, registerTypes } from '~/core/value/register'
+import { looksMeasured, type RegisterType, registerTypes } from '~/core/value/register'
 import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
 import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
@@ -303,7 +303,8 @@ function TagNow({ tag, notation }: { tag: Tag; notation: ModbusSource['settings'
   useWatch({ tags: [tag.handle] })
   const v = useLiveValue(tag.handle)
   const parsed = parseModbusAddress(tag.address)
-  const outside = tag.range && typeof v?.[1] === 'number' && (v[1] < tag.range.low || v[1] > tag.range.high)
+  // The same rule as marks the decodings: a wrong order often gives what is all but zero, inside of most ranges.
+  const outside = tag.range && typeof v?.[1] === 'number' && !looksMeasured(v[1], tag.range)
   return (
     <div className="my-1 rounded-sm border border-line bg-paper px-2.5 py-1.5" data-now>
       <div className="flex items-baseline gap-2">
