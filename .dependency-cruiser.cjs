@@ -30,7 +30,16 @@ module.exports = {
       name: 'core-has-few-packages',
       severity: 'error',
       from: { path: '^src/core/', pathNot: '\\.test\\.ts$' },
-      to: { path: '^node_modules/', pathNot: ['^node_modules/@peculiar/x509', '^node_modules/reflect-metadata', '^node_modules/protobufjs'] },
+      to: {
+        path: '^node_modules/',
+        pathNot: [
+          '^node_modules/@peculiar/x509',
+          '^node_modules/reflect-metadata',
+          '^node_modules/protobufjs',
+          '^node_modules/papaparse',
+          '^node_modules/exceljs',
+        ],
+      },
     },
     {
       name: 'drivers-know-their-own-folder',

@@ -2,7 +2,7 @@
 import { Engine } from '~/engine/engine'
 import { databaseUrl } from '~/store/database'
 import { addSource } from '~/store/source'
-import { addTags } from '~/store/tag'
+import { addTags } from '~/store/tag-edit'
 import { Vault } from '~/store/vault'
 import { emptyDatabase, show, sleep } from './common'
 

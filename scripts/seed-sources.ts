@@ -4,7 +4,7 @@ import { compressorLogin, ordersLogin } from '~/standins/plant'
 import type { standinPorts } from '~/standins/ports'
 import type { Db } from '~/store/database'
 import { addSource } from '~/store/source'
-import { addTags } from '~/store/tag'
+import { addTags } from '~/store/tag-edit'
 import type { Vault } from '~/store/vault'
 
 type Tag = Omit<TagInput, 'sourceId'>

@@ -21,7 +21,7 @@ import { migrate } from '~/store/migrate'
 import { addKey, addPerson, installationCode, listKeys, needsSetUp, removeKey } from '~/store/person'
 import { addPublication, goLive } from '~/store/publication'
 import { addSource, changeSource, listSources } from '~/store/source'
-import { addTags } from '~/store/tag'
+import { addTags } from '~/store/tag-edit'
 import { openVault, type Vault } from '~/store/vault'
 import { seedSources } from './seed-sources'
 

@@ -5,11 +5,20 @@ import { modelRoutes } from './routes/model'
 import { proofRoutes } from './routes/proof'
 import { publicationsRoutes } from './routes/publications'
 import { sourcesRoutes } from './routes/sources'
+import { tagRoutes } from './routes/tags'
 
 export type { Route } from './routes/route'
 
 /** Every endpoint there is: the web server, the OpenAPI document and the interface's client all read this table. */
-export const routes = { ...accessRoutes, ...sourcesRoutes, ...modelRoutes, ...publicationsRoutes, ...destinationsRoutes, ...proofRoutes } as const
+export const routes = {
+  ...accessRoutes,
+  ...sourcesRoutes,
+  ...tagRoutes,
+  ...modelRoutes,
+  ...publicationsRoutes,
+  ...destinationsRoutes,
+  ...proofRoutes,
+} as const
 
 export type Routes = typeof routes
 export type RouteKey = keyof Routes

@@ -15,11 +15,13 @@ import { installationCode } from '~/store/person'
 import { type DeliveryRow, listDeliveries, livePlans, witnessFilters } from '~/store/publication'
 import { getSource, listSources, sourcePassword } from '~/store/source'
 import type { Vault } from '~/store/vault'
+import { courseOf } from './course'
 import type { DestinationTarget } from './destinations/driver'
 import { DestinationSupervisor, type Step } from './destinations/supervisor'
 import { Events } from './events'
 import { failureOf } from './failure'
 import { Ledger } from './ledger/ledger'
+import { Standing } from './live/standing'
 import { LiveTable, SPARK_EVERY_MS } from './live/table'
 import { log, wordsOf } from './log'
 import { Publisher } from './publications/publisher'
@@ -47,6 +49,7 @@ export class Engine {
   readonly ledger: Ledger
   readonly sources = new Map<string, SourceSupervisor>()
   private readonly simulation = new Simulation(this.table)
+  private readonly standing: Standing
   readonly destinations = new Map<string, DestinationSupervisor>()
   readonly publishers = new Map<string, Publisher>()
   private readonly byDelivery = new Map<number, Publisher>()
@@ -63,6 +66,7 @@ export class Engine {
 
   constructor(readonly options: EngineOptions) {
     this.events = new Events(options.db)
+    this.standing = new Standing(options.db, this.table, () => this.model.tags.values())
     this.ledger = new Ledger(options.db)
   }
 
@@ -87,6 +91,7 @@ export class Engine {
     await this.ledger.load()
     await this.listen()
     await Promise.all([this.model.loadTags(db), this.model.loadEquipment(db)])
+    await this.standing.load()
     await this.reload(new Set<Noun>(['source', 'destination', 'publication']))
     this.ledger.start()
     for (const d of this.deliveries) this.tellers.set(d.number, new Teller(this.ledger.account(d.number).counts()))
@@ -211,8 +216,9 @@ export class Engine {
     }
     // First what is on simulation no more is forgotten there, then the sources take it up; and the other way round.
     this.simulation.release(simulated)
-    await Promise.all([...this.sources].map(([id, s]) => s.setTags(tags.get(id) ?? [])))
+    await Promise.all([...this.sources].map(([id, s]) => s.setTags(tags.get(id) ?? [], this.model.groupRates)))
     this.simulation.take(simulated)
+    this.standing.stand()
   }
 
   private supervise(source: Source): SourceSupervisor {
@@ -406,51 +412,7 @@ export class Engine {
   }
 
   course(): CourseFigures {
-    let sourcesUp = 0
-    let sourcesDown = 0
-    for (const s of this.sources.values()) {
-      if (s.condition.state === 'running') sourcesUp++
-      else if (s.condition.state !== 'off') sourcesDown++
-    }
-    let destinationsUp = 0
-    let destinationsDown = 0
-    for (const d of this.destinations.values()) {
-      const state = d.present().state
-      if (state === 'running') destinationsUp++
-      else if (state !== 'off') destinationsDown++
-    }
-    let trouble = 0
-    for (const p of this.publishers.values())
-      if (p.present(this.destinations.get(p.plan.destinationId)?.present() ?? null).state === 'trouble') trouble++
-    let arrived = 0
-    let missing = 0
-    let lost = 0
-    for (const d of this.deliveries) {
-      const c = this.ledger.countsOf(d.number)
-      if (!c) continue
-      arrived += c.arrived - c.altered
-      missing += c.missing
-      lost += c.altered + c.missing + c.dropped + c.rejected
-    }
-    return {
-      sourcesUp,
-      sourcesDown,
-      tags: this.model.tags.size,
-      tagsBad: this.model.tagsBad(this.table),
-      valuesPerS: this.table.rate.perSecond(),
-      bound: this.model.bound,
-      members: this.model.members,
-      equipment: this.model.equipment.size,
-      publicationsLive: this.publishers.size,
-      publicationsTrouble: trouble,
-      producedPerS: this.ledger.producedRate.perSecond(),
-      destinationsUp,
-      destinationsDown,
-      ackedPerS: this.ledger.ackedRate.perSecond(),
-      confirmedPerS: this.ledger.confirmedRate.perSecond(),
-      confirmedShare: arrived + lost === 0 ? null : arrived / (arrived + lost),
-      missing,
-    }
+    return courseOf(this, this.deliveries)
   }
 
   sourceConditions(): LiveFrames['sources'] {
@@ -485,6 +447,7 @@ export class Engine {
     for (const t of this.timers) clearInterval(t)
     for (const p of this.publishers.values()) p.stop()
     this.simulation.stop()
+    await this.standing.stop()
     await Promise.all([...this.sources.values()].map((s) => s.stop()))
     await Promise.all([...this.destinations.values()].map((d) => d.stop()))
     await this.ledger.close()

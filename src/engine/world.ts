@@ -6,6 +6,7 @@ import { compactJson } from '~/core/shape/compact-json'
 import { qualityOf } from '~/core/value/quality'
 import type { Db } from '~/store/database'
 import { listClasses, listEquipment } from '~/store/equipment'
+import { listGroups } from '~/store/group'
 import { listMadeUpSources } from '~/store/source'
 import { listTags } from '~/store/tag'
 import type { LiveTable } from './live/table'
@@ -16,13 +17,16 @@ export class ModelCache implements World {
   equipment: Map<string, Equipment> = new Map()
   classes: Map<string, EquipmentClass> = new Map()
   madeUpSources: ReadonlySet<string> = new Set()
+  /** Rates of sampling groups by id, ms. */
+  groupRates: ReadonlyMap<string, number> = new Map()
   members = 0
   bound = 0
 
   async loadTags(db: Db): Promise<void> {
-    const [tags, madeUp] = await Promise.all([listTags(db), listMadeUpSources(db)])
+    const [tags, madeUp, groups] = await Promise.all([listTags(db), listMadeUpSources(db), listGroups(db)])
     this.tags = new Map(tags.map((t) => [t.id, t]))
     this.madeUpSources = madeUp
+    this.groupRates = new Map(groups.map((g) => [g.id, g.sampleMs]))
   }
 
   async loadEquipment(db: Db): Promise<void> {

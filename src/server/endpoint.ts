@@ -3,7 +3,8 @@ import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import { type BodyOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'
 
-const BODY_MAX = 8 << 20
+/** The largest body where a route says nothing else, MB. */
+const BODY_MAX = 8
 
 /** What a handler gets: input already checked against the contract. */
 export interface Call<K extends RouteKey> {
@@ -58,26 +59,31 @@ function find(method: string, path: string): { key: RouteKey; route: Route; para
     : fail(404, 'route.unknown', 'There is nothing at this address', 'See /api/openapi.json', 'web')
 }
 
-const tooLarge = () => fail(413, 'input.large', `The request is larger than ${BODY_MAX >> 20} MB`, 'Send less at once', 'web')
-
-async function readBody(request: Request): Promise<unknown> {
-  if (!request.headers.get('content-type')?.startsWith('application/json'))
-    throw fail(415, 'input.type', 'The body must be JSON', 'Send Content-Type: application/json', 'web')
-  if (Number(request.headers.get('content-length') ?? 0) > BODY_MAX) throw tooLarge()
+async function readBody(request: Request, route: Route): Promise<unknown> {
+  const type = route.from ?? 'application/json'
+  if (!request.headers.get('content-type')?.startsWith(type))
+    throw route.from
+      ? fail(415, 'input.type', `The body must be ${type}`, `Send Content-Type: ${type}`, 'web')
+      : fail(415, 'input.type', 'The body must be JSON', 'Send Content-Type: application/json', 'web')
+  const most = route.bodyMax ?? BODY_MAX
+  const tooLarge = () => fail(413, 'input.large', `The request is larger than ${most} MB`, 'Send less at once', 'web')
+  if (Number(request.headers.get('content-length') ?? 0) > most << 20) throw tooLarge()
   const reader = request.body?.getReader()
   const chunks: Uint8Array[] = []
   for (let size = 0; reader; ) {
     const { done, value } = await reader.read()
     if (done) break
     size += value.length
-    if (size > BODY_MAX) {
+    if (size > most << 20) {
       void reader.cancel().catch(() => undefined)
       throw tooLarge()
     }
     chunks.push(value)
   }
+  const bytes = Buffer.concat(chunks)
+  if (route.from) return bytes
   try {
-    return JSON.parse(Buffer.concat(chunks).toString('utf8'))
+    return JSON.parse(bytes.toString('utf8'))
   } catch {
     throw fail(400, 'input.json', 'The body is not JSON', 'Check quotes and commas', 'web')
   }
@@ -102,7 +108,7 @@ export async function dispatch(
     if (params.id !== undefined && !uuid.test(params.id)) throw fail(404, 'id.unknown', 'There is no such thing', 'Ids are UUIDs', 'web')
     const query = route.query?.safeParse(Object.fromEntries(url.searchParams))
     if (query && !query.success) throw invalid(query.error)
-    const body = route.body?.safeParse(await readBody(request))
+    const body = route.body?.safeParse(await readBody(request, route))
     if (body && !body.success) throw invalid(body.error)
     const headers = new Headers({ 'cache-control': 'no-store' })
     const call = { caller: who.caller, params, query: query?.data, body: body?.data, request, address: who.address, token: who.token, headers }

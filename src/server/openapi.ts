@@ -19,7 +19,13 @@ export function openapi(): object {
       for (const [name, s] of Object.entries(schema.properties ?? {}))
         parameters.push({ name, in: 'query', required: schema.required?.includes(name) ?? false, schema: s })
     }
-    const mediaType = route.stream === 'sse' ? 'text/event-stream' : route.stream === 'ndjson' ? 'application/x-ndjson' : 'application/json'
+    const mediaType = route.as
+      ? route.as
+      : route.stream === 'sse'
+        ? 'text/event-stream'
+        : route.stream === 'ndjson'
+          ? 'application/x-ndjson'
+          : 'application/json'
     const failure = { description: 'What went wrong', content: { 'application/json': { schema: { $ref: '#/components/schemas/Failure' } } } }
     ;(paths[path] ??= {})[route.method.toLowerCase()] = {
       operationId,
@@ -29,7 +35,12 @@ export function openapi(): object {
       ...(route.role ? {} : { security: [] }),
       ...(parameters.length > 0 && { parameters }),
       ...(route.body && {
-        requestBody: { required: true, content: { 'application/json': { schema: z.toJSONSchema(route.body, { io: 'input' }) } } },
+        requestBody: {
+          required: true,
+          content: route.from
+            ? { [route.from]: { schema: { type: 'string' } } }
+            : { 'application/json': { schema: z.toJSONSchema(route.body, { io: 'input' }) } },
+        },
       }),
       responses: {
         ...(route.answer

@@ -5,7 +5,7 @@ import type { Binding, Level, Member } from '~/contract/equipment'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
-import type { DataType, Deadband, Range } from '~/contract/tag'
+import type { ChartSettings, DataType, Deadband, HistorySettings, Range, Scaling, Tag } from '~/contract/tag'
 import type { OddSet, Tally } from '~/core/delivery/verdict'
 
 /** jsonb: read as a value, written as JSON text. */
@@ -56,14 +56,23 @@ export interface Tables {
     data_type: DataType
     unit: string
     description: string
+    format: Generated<string>
     deadband: Json<Deadband> | null
     range: Json<Range> | null
+    scaling: Json<Scaling> | null
     access: Generated<'read' | 'read-write'>
     sample_ms: number | null
+    group_id: string | null
+    initial: Json<Tag['initial']>
+    hold: Generated<Tag['hold']>
+    history: Json<HistorySettings> | null
+    chart: Json<ChartSettings> | null
     signal: Generated<string>
     simulated: Generated<boolean>
     version: Generated<number>
   }
+  sampling_group: { id: string; name: string; sample_ms: number }
+  held_value: { tag_id: string; value: Json<Tag['initial']>; at: Date; boot: string }
   equipment_class: { id: string; name: string; members: Json<Member[]>; version: Generated<number> }
   equipment: {
     id: string

@@ -218,12 +218,11 @@ describe('a running connection', () => {
   })
 
   it('lets the server filter by deadbands when asked to, and keeps those itself that it cannot', async () => {
-    const band = { kind: 'absolute' as const, size: 1e6 }
     const o = await opened(opcuaDriver, target({ deadbands: 'server' }), ctx())
     await o.connection.setTags([
-      tag(1, 'zone1.temperature', { deadband: band }),
+      tag(1, 'zone1.temperature', { width: 1e6 }),
       tag(2, 'zone1.temperature'),
-      tag(3, 'zone2.deviation', { deadband: { kind: 'percent', size: 99 } }),
+      { ...tag(3, 'zone1.burner', { width: 5 }), dataType: 'boolean' },
     ])
     await until(() => (o.counts.get(2) ?? 0) >= 5 && (o.counts.get(3) ?? 0) >= 3, 'unfiltered changes')
     expect(o.counts.get(1)).toBe(1)

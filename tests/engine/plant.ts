@@ -4,7 +4,7 @@ import { addClass, addEquipment } from '~/store/equipment'
 import { freeze } from '~/store/freeze'
 import { addPublication, goLive } from '~/store/publication'
 import { addSource } from '~/store/source'
-import { addTags } from '~/store/tag'
+import { addTags } from '~/store/tag-edit'
 import type { Vault } from '~/store/vault'
 
 /** A source by hand, and so many equipment with a tag for each member; handles go through the members of one, then of the next. */

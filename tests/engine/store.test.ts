@@ -10,7 +10,8 @@ import { addEvents, listEvents, trimEvents } from '~/store/event'
 import { migrate } from '~/store/migrate'
 import { addKey, addPerson, changePerson, keyCaller, listPeople, logIn, logOut, removePerson, sessionCaller, setUp, setUpToken } from '~/store/person'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
-import { addTags, changeTag, listTags, removeTags, tagUse } from '~/store/tag'
+import { listTags, tagUse } from '~/store/tag'
+import { addTags, changeTag, removeTags } from '~/store/tag-edit'
 import { freshDatabase, until } from './support'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
@@ -208,7 +209,7 @@ describe('tags', () => {
     const now = await changeTag(t.db, one.id, { unit: '°C', version: one.version })
     expect(now).toMatchObject({ unit: '°C', handle: one.handle, version: one.version + 1 })
     expect(await failure(changeTag(t.db, one.id, { unit: 'K', version: one.version }))).toMatchObject({ code: 'tag.newer' })
-    expect(await failure(changeTag(t.db, one.id, { name: 'b' }))).toMatchObject({ fields: { name: 'Another tag has this name' } })
+    expect(await failure(changeTag(t.db, one.id, { name: 'b' }))).toMatchObject({ fields: { name: 'b exists already' } })
   })
 })
 

@@ -1,59 +1,8 @@
-import { z } from 'zod'
 import { ClassDraft, Equipment, EquipmentClass, EquipmentDraft } from '../equipment'
-import { LiveValue } from '../live'
-import { Tag, TagChange, TagNote, TagsAdd, TagsDelete, TagUse, TagWrite, TagWritten } from '../tag'
 import { list, type Route } from './route'
 
-/** Tags, classes and equipment. */
+/** Classes and equipment. */
 export const modelRoutes = {
-  listTags: { method: 'GET', path: '/api/tags', role: 'viewer', group: 'Tags', summary: 'All tags', answer: list(Tag) },
-  addTags: { method: 'POST', path: '/api/tags', role: 'engineer', group: 'Tags', summary: 'Add tags: all or none', body: TagsAdd, answer: list(Tag) },
-  changeTag: {
-    method: 'PATCH',
-    path: '/api/tags/:id',
-    role: 'engineer',
-    group: 'Tags',
-    summary: 'Rename a tag or change its properties',
-    body: TagChange,
-    answer: Tag,
-  },
-  removeTags: {
-    method: 'POST',
-    path: '/api/tags/remove',
-    role: 'engineer',
-    group: 'Tags',
-    summary: 'Remove tags: all or none',
-    body: TagsDelete,
-    answer: null,
-  },
-  tagUse: { method: 'GET', path: '/api/tags/:id/use', role: 'viewer', group: 'Tags', summary: 'What uses a tag', answer: TagUse },
-  tagValues: {
-    method: 'GET',
-    path: '/api/values',
-    role: 'viewer',
-    group: 'Tags',
-    summary: 'Present values by handle, as 1-40,52',
-    query: z.object({ tags: z.string() }),
-    answer: list(LiveValue),
-  },
-  writeTag: {
-    method: 'POST',
-    path: '/api/tags/:id/write',
-    role: 'operator',
-    group: 'Tags',
-    summary: 'Write a value to the device and read it back',
-    body: TagWrite,
-    answer: TagWritten,
-  },
-  tagNote: {
-    method: 'GET',
-    path: '/api/tags/:id/note',
-    role: 'viewer',
-    group: 'Tags',
-    summary: "Why a tag is as it is, in its protocol's words, with the bytes that could not be read",
-    query: z.object({ status: z.coerce.number().optional().describe('Of no effect: lets a caller ask anew when it changes') }),
-    answer: TagNote,
-  },
   listClasses: {
     method: 'GET',
     path: '/api/classes',

@@ -10,10 +10,16 @@ export interface Route {
   summary: string
   query?: z.ZodObject
   body?: z.ZodType
+  /** The largest body, MB; 8 when nothing is said. */
+  bodyMax?: number
+  /** Set when the body is text of this type, handed on as bytes, instead of JSON. */
+  from?: 'text/csv'
   /** What comes back; null: nothing (204). */
   answer: z.ZodType | null
   /** Set when the answer is a stream of such things instead of one. */
   stream?: 'ndjson' | 'sse'
+  /** Set when the answer is of this type instead of JSON. */
+  as?: 'text/csv' | 'application/octet-stream'
 }
 
 export const list = <T extends z.ZodType>(of: T) => z.array(of)

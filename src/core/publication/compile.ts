@@ -4,6 +4,7 @@ import type { Tag } from '~/contract/tag'
 import { widen } from '~/core/address/topic-filter'
 import { fillTemplate, templateProblems } from '~/core/address/topic-template'
 import { lineage } from '~/core/equipment/hierarchy'
+import { deadbandWidth } from '~/core/value/deadband'
 
 export interface World {
   equipment: ReadonlyMap<string, Equipment>
@@ -68,7 +69,7 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
         unit: m.unit,
         handle: tag?.handle ?? null,
         constant: binding.kind === 'constant' ? binding.value : null,
-        deadband: tag?.deadband ?? null,
+        deadband: tag?.deadband ? { kind: 'absolute', size: deadbandWidth(tag.deadband, tag.range) } : null,
       })
     }
     if (members.every((m) => m.handle === null)) {

@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import type { Equipment, EquipmentClass } from '~/contract/equipment'
+import { newId } from '~/contract/id'
 import type { Plan, PublicationDraft } from '~/contract/publication'
-import type { Tag } from '~/contract/tag'
+import { type Tag, TagDraft } from '~/contract/tag'
 import { Status } from '~/core/value/quality'
 import { compile, type World } from './compile'
 import { Runner } from './runner'
@@ -15,20 +16,9 @@ const zoneClass: Pick<EquipmentClass, 'id' | 'name' | 'members'> = {
   ],
 }
 const tag = (id: string, handle: number, size = 0): Tag => ({
+  ...TagDraft.parse({ name: id, sourceId: newId(), address: id, dataType: 'number', deadband: size ? { kind: 'absolute', size } : null }),
   id,
   handle,
-  name: id,
-  sourceId: 's',
-  address: id,
-  dataType: 'number',
-  unit: '',
-  description: '',
-  deadband: size ? { kind: 'absolute', size } : null,
-  range: null,
-  access: 'read',
-  sampleMs: null,
-  signal: '',
-  simulated: false,
   version: 1,
 })
 const equipment = (id: string, name: string, parentId: string | null, level: Equipment['level'], tags: Record<string, string> = {}): Equipment => ({

@@ -1,13 +1,15 @@
-import type { Deadband } from '~/contract/tag'
+import type { Deadband, Range } from '~/contract/tag'
 
 export type Scalar = number | string | boolean | null
 
-/** Width of a deadband in the value's own unit; percent is of the range high - low (OPC 10000-8 5.2). */
-export function deadbandWidth(deadband: Deadband | null): number {
+/**
+ * Width of a deadband in the value's own unit; percent is of the range high - low (OPC 10000-8 5.2). Percent without a range
+ * has no width: then every change counts, rather than none.
+ */
+export function deadbandWidth(deadband: Deadband | null, range: Range | null = null): number {
   if (!deadband) return 0
   if (deadband.kind === 'absolute') return deadband.size
-  const range = (deadband.high ?? 100) - (deadband.low ?? 0)
-  return (Math.abs(range) * deadband.size) / 100
+  return range ? (Math.abs(range.high - range.low) * deadband.size) / 100 : 0
 }
 
 /**

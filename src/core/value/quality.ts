@@ -10,6 +10,9 @@ export const Status = {
   stale: 0x40900000,
   /** A computed signal stands in for the device. */
   substitute: 0x40910000,
+  /** No value has come yet; the one that was set for this stands. */
+  initial: 0x40920000,
+  engineeringUnitsExceeded: 0x40940000,
   subNormal: 0x40950000,
   resourceUnavailable: 0x80040000,
   communication: 0x80050000,

@@ -6,12 +6,12 @@ import { qualityOf, qualityText, reasonOf } from './quality'
 
 describe('deadband', () => {
   it.each([
-    [null, 0],
-    [{ kind: 'absolute', size: 0.5 }, 0.5],
-    [{ kind: 'percent', size: 2, low: 0, high: 1300 }, 26],
-    [{ kind: 'percent', size: 10, low: 50, high: -50 }, 10],
-    [{ kind: 'percent', size: 1 }, 1],
-  ] as const)('%j is %s wide', (d, width) => expect(deadbandWidth(d)).toBe(width))
+    [null, { low: 0, high: 10 }, 0],
+    [{ kind: 'absolute', size: 0.5 }, null, 0.5],
+    [{ kind: 'percent', size: 2 }, { low: 0, high: 1300 }, 26],
+    [{ kind: 'percent', size: 10 }, { low: -50, high: 50 }, 10],
+    [{ kind: 'percent', size: 1 }, null, 0],
+  ] as const)('%j of %j is %s wide', (d, range, width) => expect(deadbandWidth(d, range)).toBe(width))
 
   it('counts a number as changed only beyond its width, and every difference when it is zero', () => {
     fc.assert(

@@ -10,6 +10,7 @@ import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
 import { OpcUaEndpoint } from '~/contract/sources/opcua'
 import { TagWrite } from '~/contract/tag'
+import { encodeStates } from '~/core/tag/states'
 import { witnessFilters } from '~/store/publication'
 import { getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
@@ -116,6 +117,15 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'GET /ledger':
       return answer(res, 200, engine.lines())
+
+    case 'GET /states': {
+      const bytes = encodeStates(
+        [...engine.model.tags.values()].map((t) => t.handle),
+        engine.table,
+      )
+      res.writeHead(200, { 'content-type': 'application/octet-stream' }).end(bytes)
+      return
+    }
 
     case 'GET /values':
       return answer(

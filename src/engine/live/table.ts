@@ -34,6 +34,8 @@ export class LiveTable implements ValueArrays {
   status = new Uint32Array(1024).fill(Status.waitingForInitialData)
   time = new Float64Array(1024)
   seen = new Float64Array(1024)
+  /** When the value itself last became another, epoch ms; 0: never had one. */
+  changed = new Float64Array(1024)
   /** Grows with each batch; an entry is the batch that last touched the tag. */
   version = new Float64Array(1024)
   current = 0
@@ -55,6 +57,7 @@ export class LiveTable implements ValueArrays {
     this.status = grow(this.status, status)
     this.time = grow(this.time, new Float64Array(size))
     this.seen = grow(this.seen, new Float64Array(size))
+    this.changed = grow(this.changed, new Float64Array(size))
     this.version = grow(this.version, new Float64Array(size))
   }
 
@@ -68,7 +71,11 @@ export class LiveTable implements ValueArrays {
     for (let i = 0; i < batch.handles.length; i++) {
       const h = batch.handles[i]!
       this.ensure(h)
-      this.value[h] = batch.values[i]!
+      const value = batch.values[i]!
+      if (this.value[h] !== value) {
+        this.value[h] = value
+        this.changed[h] = now
+      }
       this.status[h] = batch.statuses[i]!
       this.time[h] = batch.times[i]!
       this.seen[h] = now
@@ -79,6 +86,23 @@ export class LiveTable implements ValueArrays {
         this.notes.set(h, note.bytes && note.bytes.length > BYTES_KEPT ? { ...note, bytes: note.bytes.slice(0, BYTES_KEPT) } : note)
     this.rate.add(batch.handles.length, now)
     for (const listener of this.listeners) listener(batch.handles)
+  }
+
+  /** Gives a tag that has no value yet one that did not come from its device: an initial or a held one. */
+  stand(handle: number, value: Scalar, status: number, time: number): void {
+    this.ensure(handle)
+    if (this.seen[handle] !== 0 || (this.value[handle] ?? null) !== null) return
+    this.current++
+    this.value[handle] = value
+    this.status[handle] = status
+    this.time[handle] = time
+    this.version[handle] = this.current
+    for (const listener of this.listeners) listener([handle])
+  }
+
+  /** Whether a tag's value is one that only stands for the device's. */
+  stands(handle: number): boolean {
+    return this.seen[handle] === 0 && (this.value[handle] ?? null) !== null
   }
 
   /** Sets only the status, keeping value and time: for a link that went away. */
@@ -105,6 +129,7 @@ export class LiveTable implements ValueArrays {
     this.status[handle] = Status.waitingForInitialData
     this.time[handle] = 0
     this.seen[handle] = 0
+    this.changed[handle] = 0
     this.version[handle] = ++this.current
     this.sparks.delete(handle)
     this.notes.delete(handle)

@@ -38,7 +38,12 @@ export interface SourceSink {
 }
 
 /** What a driver knows of a tag. */
-export type WantedTag = Pick<Tag, 'handle' | 'address' | 'dataType'> & Partial<Pick<Tag, 'sampleMs' | 'deadband'>>
+export type WantedTag = Pick<Tag, 'handle' | 'address' | 'dataType'> & {
+  /** A rate of its own, ms. */
+  sampleMs?: number | null
+  /** Width of its deadband in the units of the device; 0: every change. */
+  width?: number
+}
 
 export interface SourceConnection {
   /** How it is connected, in a few words. */

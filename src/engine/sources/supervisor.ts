@@ -8,7 +8,8 @@ import type { Events } from '../events'
 import { failureOf } from '../failure'
 import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
-import type { SourceConnection, SourceContext, SourceTarget } from './driver'
+import { Scaler, wantedTag, writeScaled } from './conversion'
+import type { SourceConnection, SourceContext, SourceTarget, WantedTag } from './driver'
 import { sourceDriver } from './registry'
 
 /** How much of a new round trip goes into the one shown. */
@@ -19,6 +20,8 @@ export class SourceSupervisor {
   condition: Condition
   private connection: SourceConnection | null = null
   private tags: Tag[] = []
+  private wanted: WantedTag[] = []
+  private readonly scaler = new Scaler()
   private stopped = false
   private wake: (() => void) | null = null
   private readonly rate = new Rate()
@@ -62,13 +65,21 @@ export class SourceSupervisor {
     this.events.add({ severity, where: 'source', subjectId: this.source.id, subject: this.source.name, code, message, hint })
   }
 
-  async setTags(tags: Tag[]): Promise<void> {
+  /** Which tags are read from now on; rates of sampling groups by their id, ms. */
+  async setTags(tags: Tag[], groupRates: ReadonlyMap<string, number>): Promise<void> {
     const gone = new Set(this.tags.map((t) => t.handle))
     for (const t of tags) gone.delete(t.handle)
     for (const h of gone) this.table.forget(h)
     this.tags = tags
+    this.wanted = tags.map((t) => wantedTag(t, groupRates))
+    const { table } = this
+    const again = this.scaler.setTags(tags, (h) => {
+      const value = table.value[h]
+      return typeof value === 'number' && table.seen[h] !== 0 ? { value, status: table.status[h]!, time: table.time[h]! } : null
+    })
+    if (again) table.apply(again)
     try {
-      await this.connection?.setTags(tags)
+      await this.connection?.setTags(this.wanted)
     } catch (e) {
       this.event('trouble', 'source.tags', `Tags could not be subscribed: ${failureOf(e).message}`, 'Embrik connects anew')
       this.lost(failureOf(e))
@@ -78,7 +89,7 @@ export class SourceSupervisor {
   /** Writes to the device and gives what was read back; null when it can't, now or at all. */
   get writer(): ((tag: Tag, value: Scalar) => Promise<Scalar>) | null {
     const { connection } = this
-    return connection?.write ? (tag, value) => connection.write!(tag, value) : null
+    return connection?.write ? (tag, value) => writeScaled((raw) => connection.write!(tag, raw), tag.scaling, value) : null
   }
 
   private lost(failure: Failure): void {
@@ -105,6 +116,7 @@ export class SourceSupervisor {
           values: (batch) => {
             this.rate.add(batch.handles.length)
             this.last = Date.now()
+            this.scaler.apply(batch)
             this.table.apply(batch)
           },
           mark: (handles, status, note) => this.table.mark(handles, status, note),
@@ -117,7 +129,7 @@ export class SourceSupervisor {
           break
         }
         this.connection = connection
-        await connection.setTags(this.tags)
+        await connection.setTags(this.wanted)
         if (!ended) {
           this.set('running', connection.summary)
           this.event('good', 'source.up', wasUp ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}` : 'up')
@@ -134,10 +146,7 @@ export class SourceSupervisor {
       }
       await this.connection?.close().catch(() => undefined)
       this.connection = null
-      this.table.mark(
-        this.tags.map((t) => t.handle),
-        wasUp ? Status.lastUsable : Status.noCommunication,
-      )
+      this.markAll(wasUp ? Status.lastUsable : Status.noCommunication)
       if (this.stopped) break
       attempts++
       // A little early or late, so that many sources lost together do not all come back in one moment.
@@ -157,9 +166,14 @@ export class SourceSupervisor {
     this.stopped = true
     this.wake?.()
     await this.running
+    this.markAll(Status.lastUsable)
+  }
+
+  /** Marks all tags; an initial or held value already says that the device has not spoken. */
+  private markAll(status: number): void {
     this.table.mark(
-      this.tags.map((t) => t.handle),
-      Status.lastUsable,
+      this.tags.map((t) => t.handle).filter((h) => !this.table.stands(h)),
+      status,
     )
   }
 }

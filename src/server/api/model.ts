@@ -1,20 +1,11 @@
 import { addClass, addEquipment, changeClass, changeEquipment, listClasses, listEquipment, removeClass, removeEquipment } from '~/store/equipment'
 import { freeze } from '~/store/freeze'
 import { addPublication, changePublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
-import { addTags, changeTag, getTag, listTags, removeTags, tagUse } from '~/store/tag'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 
 type Keys =
-  | 'listTags'
-  | 'addTags'
-  | 'changeTag'
-  | 'removeTags'
-  | 'tagUse'
-  | 'tagNote'
-  | 'writeTag'
-  | 'tagValues'
   | 'listClasses'
   | 'addClass'
   | 'changeClass'
@@ -33,14 +24,6 @@ type Keys =
   | 'resumePublication'
 
 export const modelHandlers: Pick<Handlers, Keys> = {
-  listTags: () => listTags(database()),
-  addTags: ({ body }) => addTags(database(), body.tags),
-  changeTag: ({ params, body }) => changeTag(database(), params.id!, body),
-  removeTags: ({ body }) => removeTags(database(), body.ids),
-  writeTag: async ({ params, body, caller }) => (await askEngine('/tags/write', { body: { ...body, id: params.id, who: caller.name } })).json(),
-  tagNote: async ({ params }) => (await askEngine(`/note?tag=${(await getTag(database(), params.id!)).handle}`)).json(),
-  tagUse: ({ params }) => tagUse(database(), params.id!),
-  tagValues: async ({ query }) => (await askEngine(`/values?tags=${encodeURIComponent(query.tags)}`)).json(),
   listClasses: () => listClasses(database()),
   addClass: ({ body }) => addClass(database(), body),
   changeClass: ({ params, body }) => changeClass(database(), params.id!, body),

@@ -45,7 +45,7 @@ interface ItemGroup {
   items: Item[]
 }
 
-const keyOf = (t: WantedTag) => `${t.handle} ${t.address} ${t.dataType} ${t.sampleMs ?? ''} ${JSON.stringify(t.deadband ?? null)}`
+const keyOf = (t: WantedTag) => `${t.handle} ${t.address} ${t.dataType} ${t.sampleMs ?? ''} ${t.width ?? 0}`
 
 /** An open session with its subscriptions (OPC 10000-4 5.13 and 5.14). */
 export class OpcUaConnection implements SourceConnection {
@@ -154,16 +154,17 @@ export class OpcUaConnection implements SourceConnection {
       const { nodeId, pointer } = splitAddress(tag.address)
       const samplingMs = tag.sampleMs ?? (this.settings.samplingMs || this.settings.rateMs)
       // A server cannot filter by one element of an array.
-      const band = this.settings.deadbands === 'server' && pointer === null && tag.dataType !== 'text' ? (tag.deadband ?? null) : null
-      const key = `${nodeId} ${samplingMs} ${JSON.stringify(band)}`
+      const width = this.settings.deadbands === 'server' && pointer === null && tag.dataType !== 'text' ? (tag.width ?? 0) : 0
+      const key = `${nodeId} ${samplingMs} ${width}`
       let item = items.get(key)
       if (!item) {
         const filter =
-          band && band.size > 0
+          width > 0
             ? new DataChangeFilter({
                 trigger: DataChangeTrigger.StatusValue,
-                deadbandType: band.kind === 'absolute' ? DeadbandType.Absolute : DeadbandType.Percent,
-                deadbandValue: band.size,
+                // Per cent is of the tag's own range, which the server need not know: it always gets the width.
+                deadbandType: DeadbandType.Absolute,
+                deadbandValue: width,
               })
             : null
         items.set(key, (item = { nodeId, samplingMs, filter, tags: [] }))
@@ -205,7 +206,7 @@ export class OpcUaConnection implements SourceConnection {
     group.monitoredItems.forEach((monitored, i) => {
       const status = monitored.statusCode
       if (!status || status === StatusCodes.Good || !status.isNotGood()) return
-      // Percent needs a range that only analog variables have (OPC 10000-8 5.3.2.3): then the deadband is kept here.
+      // Only numbers can be filtered (OPC 10000-4 7.22.2): for the rest the deadband is kept here.
       if (filter && /Filter|Deadband/.test(status.name)) unfiltered.push({ ...items[i]!, filter: null })
       else this.tell([items[i]!], status.value || Status.nodeUnknown, `The server does not watch it: ${status.name}`, status.name)
     })

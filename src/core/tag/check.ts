@@ -1,0 +1,50 @@
+import type { SourceKind } from '~/contract/source'
+import type { Deadband, TagDraft } from '~/contract/tag'
+import { checkAddress } from '../source/address'
+import { parseSignal } from '../source/signal'
+import { parseFormat } from '../value/format'
+
+export type TagProperty = keyof TagDraft
+
+const noRange = 'Per cent of what? Give the tag a range'
+
+/** What is wrong with a tag, by property; nothing: {}. Looks at one tag alone, at what its schema cannot say. */
+export function tagProblems(t: TagDraft, kind: SourceKind | undefined): Partial<Record<TagProperty, string>> {
+  const out: Partial<Record<TagProperty, string>> = {}
+  if (!kind) out.sourceId = 'There is no such source'
+  else {
+    const checked = checkAddress(kind, t.address)
+    if ('problem' in checked) out.address = checked.problem
+  }
+  if (t.format !== '') {
+    const format = parseFormat(t.format)
+    if ('problem' in format) out.format = format.problem
+  }
+  const ofRange = (d: Deadband | null | undefined) => d?.kind === 'percent' && d.size > 0 && t.range === null
+  if (ofRange(t.deadband)) out.deadband = noRange
+  if (ofRange(t.history?.deadband)) out.history = noRange
+  if (t.scaling && t.dataType !== 'number') out.scaling = 'Scaled values have fractions: the data type must be number'
+  if (t.initial !== null) {
+    const wanted = { boolean: 'boolean', integer: 'number', number: 'number', text: 'string', time: 'string' }[t.dataType]
+    if (typeof t.initial !== wanted) out.initial = `The initial value is no ${t.dataType}`
+    else if (t.dataType === 'integer' && !Number.isInteger(t.initial)) out.initial = 'The initial value is no whole number'
+    else if (t.dataType === 'time' && Number.isNaN(Date.parse(t.initial as string))) out.initial = 'A time like 2026-01-31T08:00:00Z'
+  }
+  const signal = signalProblem(t)
+  if (signal) out.signal = signal
+  return out
+}
+
+/** What is wrong with a tag's signal; one that isn't simulated need not have any. */
+function signalProblem(t: Pick<TagDraft, 'signal' | 'simulated'>): string | null {
+  if (t.signal === '') return t.simulated ? 'Which signal stands in?' : null
+  const parsed = parseSignal(t.signal)
+  if ('problem' in parsed) return parsed.problem
+  return parsed.kind === 'replay' ? 'Only a simulated source has a recording to replay' : null
+}
+
+/** The properties with the address in the form in which it is stored; call it only for a tag without problems. */
+export function stored<T extends Pick<TagDraft, 'address'>>(t: T, kind: SourceKind): T {
+  const checked = checkAddress(kind, t.address)
+  return 'problem' in checked || checked.address === t.address ? t : { ...t, address: checked.address }
+}

@@ -1,0 +1,52 @@
+import type { CourseFigures } from '~/contract/live'
+import type { DeliveryRow } from '~/store/publication'
+import type { Engine } from './engine'
+
+/** The figures of the course: how many of each there are, up and down, and the rates between them. */
+export function courseOf(engine: Engine, deliveries: readonly DeliveryRow[]): CourseFigures {
+  let sourcesUp = 0
+  let sourcesDown = 0
+  for (const s of engine.sources.values()) {
+    if (s.condition.state === 'running') sourcesUp++
+    else if (s.condition.state !== 'off') sourcesDown++
+  }
+  let destinationsUp = 0
+  let destinationsDown = 0
+  for (const d of engine.destinations.values()) {
+    const state = d.present().state
+    if (state === 'running') destinationsUp++
+    else if (state !== 'off') destinationsDown++
+  }
+  let trouble = 0
+  for (const p of engine.publishers.values())
+    if (p.present(engine.destinations.get(p.plan.destinationId)?.present() ?? null).state === 'trouble') trouble++
+  let arrived = 0
+  let missing = 0
+  let lost = 0
+  for (const d of deliveries) {
+    const c = engine.ledger.countsOf(d.number)
+    if (!c) continue
+    arrived += c.arrived - c.altered
+    missing += c.missing
+    lost += c.altered + c.missing + c.dropped + c.rejected
+  }
+  return {
+    sourcesUp,
+    sourcesDown,
+    tags: engine.model.tags.size,
+    tagsBad: engine.model.tagsBad(engine.table),
+    valuesPerS: engine.table.rate.perSecond(),
+    bound: engine.model.bound,
+    members: engine.model.members,
+    equipment: engine.model.equipment.size,
+    publicationsLive: engine.publishers.size,
+    publicationsTrouble: trouble,
+    producedPerS: engine.ledger.producedRate.perSecond(),
+    destinationsUp,
+    destinationsDown,
+    ackedPerS: engine.ledger.ackedRate.perSecond(),
+    confirmedPerS: engine.ledger.confirmedRate.perSecond(),
+    confirmedShare: arrived + lost === 0 ? null : arrived / (arrived + lost),
+    missing,
+  }
+}
