@@ -17,6 +17,7 @@ const zoneClass: Pick<EquipmentClass, 'id' | 'name' | 'members'> = {
 }
 const tag = (id: string, handle: number, size = 0): Tag => ({
   ...TagDraft.parse({ name: id, sourceId: newId(), address: id, dataType: 'number', deadband: size ? { kind: 'absolute', size } : null }),
+  sourceId: 's',
   id,
   handle,
   version: 1,
