@@ -1,3 +1,4 @@
+import { fileURLToPath } from 'node:url'
 import node from '@astrojs/node'
 import react from '@astrojs/react'
 import tailwindcss from '@tailwindcss/vite'
@@ -15,6 +16,9 @@ export default defineConfig({
   server: { host: '127.0.0.1', port: Number(process.env.EMBRIK_PORT_BASE ?? 4600) },
   vite: {
     plugins: [tailwindcss()],
+    // Workers are bundled apart, without Astro's own reading of tsconfig paths.
+    resolve: { alias: { '~': fileURLToPath(new URL('./src', import.meta.url)) } },
+    worker: { format: 'es' },
     ssr: { noExternal: ['lucide-react', 'recharts'] },
     build: { chunkSizeWarningLimit: 1500 },
   },

@@ -183,3 +183,44 @@ export const GroupDraft = z.object({ name: Name, sampleMs: SampleMs })
 export type GroupDraft = z.infer<typeof GroupDraft>
 export const Group = GroupDraft.extend({ id: Id, tags: z.number().int().describe('How many belong to it') })
 export type Group = z.infer<typeof Group>
+
+/** Tags of a folder as texts by column, with parameters in braces. */
+export const TagTemplateDraft = z.object({
+  name: Name,
+  parameters: z.array(z.string().min(1).max(60)).max(40),
+  rows: z
+    .array(z.record(z.string(), z.string().max(4000)))
+    .min(1, 'A template needs tags')
+    .max(5000),
+})
+export type TagTemplateDraft = z.infer<typeof TagTemplateDraft>
+export const TagTemplate = TagTemplateDraft.extend({ id: Id })
+export type TagTemplate = z.infer<typeof TagTemplate>
+
+/** New names for tags, to see what they change outside. */
+export const TagNames = z.object({
+  names: z
+    .array(z.object({ id: Id, name: TagName }))
+    .min(1)
+    .max(EDIT_MAX),
+})
+
+/** What receivers see of tags whose names change: before and after. */
+export const Outside = z.object({
+  carried: z.number().int().describe('How many of the tags are sent at all'),
+  changed: z.number().int().describe('How many places look different afterwards'),
+  places: z
+    .array(
+      z.object({
+        tag: z.string(),
+        publication: z.string(),
+        live: z.boolean(),
+        topic: z.string(),
+        topicAfter: z.string(),
+        key: z.string().describe('Name in the payload'),
+        keyAfter: z.string(),
+      }),
+    )
+    .describe('At most 500, changed ones first'),
+})
+export type Outside = z.infer<typeof Outside>

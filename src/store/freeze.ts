@@ -1,20 +1,25 @@
 import { FailureError } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
-import { compile } from '~/core/publication/compile'
+import { compile, type World } from '~/core/publication/compile'
 import type { Conn } from './database'
 import { listClasses, listEquipment } from './equipment'
 import { listMadeUpSources } from './source'
 import { listTags } from './tag'
 
-/** Resolves a publication against the model as it is in this transaction; refuses what preflight stops. */
-export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'number' | 'delivery'>> {
-  const [tags, equipment, classes, madeUpSources] = await Promise.all([listTags(tx), listEquipment(tx), listClasses(tx), listMadeUpSources(tx)])
-  const { body, findings } = compile(p, {
+/** The whole model, as publications are resolved against it. */
+export async function loadWorld(db: Conn): Promise<World> {
+  const [tags, equipment, classes, madeUpSources] = await Promise.all([listTags(db), listEquipment(db), listClasses(db), listMadeUpSources(db)])
+  return {
     tags: new Map(tags.map((t) => [t.id, t])),
     equipment: new Map(equipment.map((e) => [e.id, e])),
     classes: new Map(classes.map((c) => [c.id, c])),
     madeUpSources,
-  })
+  }
+}
+
+/** Resolves a publication against the model as it is in this transaction; refuses what preflight stops. */
+export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'number' | 'delivery'>> {
+  const { body, findings } = compile(p, await loadWorld(tx))
   const stops = findings.filter((f) => f.severity === 'stops')
   const first = stops[0]
   if (first)

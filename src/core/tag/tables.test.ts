@@ -42,7 +42,7 @@ const anyTag = (i: number) =>
       sourceId: fc.constant(kiln),
       address: fc.constant(`ns=2;s=node ${i}, "x"`),
       dataType: fc.constant('number' as const),
-      unit: fc.constantFrom('', 'degC', 'bar', 'clay'),
+      unit: fc.constantFrom('', '°C', 'bar', 'clay'),
       description: fc.oneof(words, fc.constantFrom('=1+1', "'=x", '-3', '+a', '@b', 'a\nb', 'a;b,c\td|e', '""')),
       format: fc.constantFrom('', '0.00', '#,##0.0'),
       range: ranged ? fc.record({ low: size, high: size.map((n) => n + 200) }) : fc.constant(null),
@@ -92,8 +92,8 @@ describe('columns', () => {
 
   it.each([
     ['type', 'Number', 'number'],
-    ['unit', 'CEL', 'degC'],
-    ['unit', '°C', 'degC'],
+    ['unit', 'CEL', '°C'],
+    ['unit', 'degC', '°C'],
     ['deadband', '1.50%', '1.5 %'],
     ['deadband', '0.10', '0.1'],
     ['low', '1e3', '1000'],
@@ -189,7 +189,7 @@ describe('a plan', () => {
     )
     expect(p.counts).toEqual({ add: 1, change: 1, same: 1, faulty: 2 })
     expect(p.rows[0]).toMatchObject({ line: 2, state: 'change', changes: [{ column: 'unit', old: 'bar', new: 'kPa' }] })
-    expect(p.rows[2]!.draft).toMatchObject({ name: 'A/four', sourceId: kiln, unit: 'degC', range: { low: 0, high: 100 } })
+    expect(p.rows[2]!.draft).toMatchObject({ name: 'A/four', sourceId: kiln, unit: '°C', range: { low: 0, high: 100 } })
     expect(p.rows[3]!.faults.map((f) => [f.column, f.reason])).toEqual([
       ['source', 'There is no source Kiln 7'],
       ['address', 'Which node?'],

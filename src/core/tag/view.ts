@@ -122,7 +122,12 @@ function cellOf(key: string, { around, states }: ViewContext): Cell | null {
   }
   if (key === 'value') {
     const number = (t: Tag) => at(t, (r) => s.value[r]!)
-    return { number, text: (t) => s.texts.get(t.handle)?.toLowerCase() ?? (Number.isNaN(number(t)) ? '' : t.dataType === 'boolean' ? String(number(t) === 1) : String(number(t))) }
+    return {
+      number,
+      text: (t) =>
+        s.texts.get(t.handle)?.toLowerCase() ??
+        (Number.isNaN(number(t)) ? '' : t.dataType === 'boolean' ? String(number(t) === 1) : String(number(t))),
+    }
   }
   if (key === 'quality') {
     const status = (t: Tag) => at(t, (r) => s.status[r]!)
@@ -234,7 +239,11 @@ export class TagList {
     const places = new Map<string, number>()
     const texts = this.tags.map((t) => column.read(t, ctx.around))
     const distinct = [...new Set(texts)].sort((a, b) =>
-      a === '' || b === '' ? Number(a === '') - Number(b === '') : column.numeric ? Number.parseFloat(a) - Number.parseFloat(b) || collator.compare(a, b) : collator.compare(a, b),
+      a === '' || b === ''
+        ? Number(a === '') - Number(b === '')
+        : column.numeric
+          ? Number.parseFloat(a) - Number.parseFloat(b) || collator.compare(a, b)
+          : collator.compare(a, b),
     )
     distinct.forEach((text, i) => {
       places.set(text, i)

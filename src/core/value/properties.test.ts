@@ -94,11 +94,12 @@ describe('units', () => {
   })
 
   it.each([
-    ['CEL', 'degC'],
-    ['Cel', 'degC'],
-    ['°C', 'degC'],
+    ['CEL', '°C'],
+    ['Cel', '°C'],
+    ['degC', '°C'],
     ['kW.h', 'kWh'],
-    ['MQH', 'm3/h'],
+    ['MQH', 'm³/h'],
+    ['m3/h', 'm³/h'],
     [' bar ', 'bar'],
   ])('%s is %s', (text, symbol) => expect(unitOf(text)?.symbol).toBe(symbol))
   it('what is not in the list is not made up', () => expect(unitOf('furlong')).toBeUndefined())

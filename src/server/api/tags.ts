@@ -1,12 +1,16 @@
 import { FailureError, fail } from '~/contract/failure'
 import type { TagEdit, TagEditLine, TagImported } from '~/contract/tag'
+import { renamedOutside } from '~/core/publication/outside'
 import { flatten, surroundings, tagColumns } from '~/core/tag/columns'
 import { editOf, PlanError, planRows } from '~/core/tag/plan'
 import { readBytes, writeText } from '~/core/tag/sheet'
+import { loadWorld } from '~/store/freeze'
 import { addGroup, changeGroup, listGroups, removeGroup } from '~/store/group'
+import { listPublications } from '~/store/publication'
 import { listSources } from '~/store/source'
 import { getTag, listTags, tagUse } from '~/store/tag'
 import { addTags, changeTag, editTags, removeTags } from '~/store/tag-edit'
+import { addTemplate, listTemplates, removeTemplate } from '~/store/template'
 import { database } from '../context'
 import { type Handlers, refusal } from '../endpoint'
 import { askEngine } from '../engine-client'
@@ -24,6 +28,10 @@ type Keys =
   | 'writeTag'
   | 'tagValues'
   | 'tagStates'
+  | 'renamedOutside'
+  | 'listTemplates'
+  | 'addTemplate'
+  | 'removeTemplate'
   | 'listGroups'
   | 'addGroup'
   | 'changeGroup'
@@ -118,6 +126,13 @@ export const tagHandlers: Pick<Handlers, Keys> = {
   tagValues: async ({ query }) => (await askEngine(`/values?tags=${encodeURIComponent(query.tags)}`)).json(),
   tagStates: async () =>
     new Response((await askEngine('/states')).body, { headers: { 'content-type': 'application/octet-stream', 'cache-control': 'no-store' } }),
+  renamedOutside: async ({ body }) => {
+    const [publications, world] = await Promise.all([listPublications(database()), loadWorld(database())])
+    return renamedOutside(publications, world, new Map(body.names.map((n) => [n.id, n.name])))
+  },
+  listTemplates: () => listTemplates(database()),
+  addTemplate: ({ body }) => addTemplate(database(), body),
+  removeTemplate: ({ params }) => removeTemplate(database(), params.id!),
   listGroups: () => listGroups(database()),
   addGroup: ({ body }) => addGroup(database(), body),
   changeGroup: ({ params, body }) => changeGroup(database(), params.id!, body),

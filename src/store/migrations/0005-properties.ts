@@ -16,6 +16,7 @@ const statements = [
   `update tag set deadband = deadband - 'low' - 'high' where deadband is not null`,
   // Names may be exchanged within one statement: looked at when it ends, not row by row.
   `alter table tag drop constraint tag_name, add constraint tag_name unique (name) deferrable initially immediate`,
+  `create table tag_template (id uuid primary key, name text not null constraint tag_template_name unique, parameters jsonb not null, rows jsonb not null)`,
   // The last value of tags that hold theirs; boot tells whether the machine was started anew since.
   `create table held_value (tag_id uuid primary key references tag on delete cascade, value jsonb, at timestamptz not null, boot text not null) with (fillfactor = 70)`,
 ]

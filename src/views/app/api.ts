@@ -68,7 +68,7 @@ export const queryClient = new QueryClient({
 /** A list or thing of the server, kept in the cache under its endpoint's name. */
 export function useCall<K extends RouteKey>(key: K, o: Options<K> & { refetchMs?: number; enabled?: boolean } = {}) {
   return useQuery({
-    queryKey: [key, o.params ?? null, o.query ?? null],
+    queryKey: [key, o.params ?? null, o.query ?? null, ...(o.body === undefined ? [] : [o.body])],
     queryFn: ({ signal }) => call(key, { ...o, signal }),
     ...(o.refetchMs !== undefined && { refetchInterval: o.refetchMs }),
     ...(o.enabled !== undefined && { enabled: o.enabled }),

@@ -25,6 +25,7 @@ export function VirtualTree<R extends TreeRow>({
   onToggle,
   onTick,
   onCursor,
+  chosen,
   children,
   empty,
 }: {
@@ -33,6 +34,8 @@ export function VirtualTree<R extends TreeRow>({
   onToggle(row: R): void
   onTick(row: R, on: boolean): void
   onCursor?(row: R): void
+  /** The row that stands out; left out: the one under the cursor. */
+  chosen?: string | null
   /** What stands in a row, after its tick. */
   children(row: R): ReactNode
   empty?: ReactNode
@@ -95,7 +98,7 @@ export function VirtualTree<R extends TreeRow>({
                 setAt(item.index)
                 onCursor?.(row)
               }}
-              className={`group absolute left-0 flex w-full items-center gap-1.5 pr-2 ${item.index === at ? 'bg-wash' : 'hover:bg-well/60'}`}
+              className={`group absolute left-0 flex w-full items-center gap-1.5 pr-2 ${(chosen === undefined ? item.index === at : row.id === chosen) ? 'bg-wash' : 'hover:bg-well/60'}`}
               style={{ height: ROW, paddingLeft: 6 + row.depth * 16, transform: `translateY(${item.start}px)` }}
             >
               {row.open === null ? (

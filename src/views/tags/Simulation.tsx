@@ -11,7 +11,10 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 export function MadeUp({ tag }: { tag: Tag }) {
   const sources = useCall('listSources')
   const computed = sources.data?.find((s) => s.id === tag.sourceId)?.kind === 'simulated'
-  if (!tag.simulated && !computed) return null
+  return tag.simulated || computed ? <MadeUpMark tag={tag} /> : null
+}
+
+export function MadeUpMark({ tag }: { tag: Tag }) {
   return (
     <span
       className="inline-block shrink-0 rounded-sm bg-uncertain px-1 text-[11px] leading-4 font-semibold text-paper"

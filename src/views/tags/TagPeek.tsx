@@ -1,28 +1,28 @@
 import { useState } from 'react'
-import { toast } from 'sonner'
 import type { Source } from '~/contract/source'
-import type { Tag, TagChange } from '~/contract/tag'
+import type { Tag } from '~/contract/tag'
 import { showAddress } from '~/core/source/address'
-import { displayValue } from '~/core/value/datatype'
+import { deadbandText, type Surroundings } from '~/core/tag/columns'
+import { deadbandWidth } from '~/core/value/deadband'
+import { formatValue } from '~/core/value/format'
 import { qualityText } from '~/core/value/quality'
 import { Button } from '~/ui/Button'
-import { TextField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
 import { Fact, Heading } from '~/ui/Notes'
-import { Sparkline } from '~/ui/Sparkline'
 import { ageText, Time, useNow } from '~/ui/time'
-import { call, failureIn, refresh, useCall } from '../app/api'
-import { useLiveValue, useSpark, useWatch } from '../app/live'
+import { useCall } from '../app/api'
+import { useLiveValue, useWatch } from '../app/live'
 import { Note } from './Note'
+import { PropertyForm } from './PropertyForm'
 import { valueGlyph } from './quality'
 import { MadeUp, Simulation } from './Simulation'
+import { TagChart } from './TagChart'
 import { WriteValue } from './WriteValue'
 
 /** One tag as it is now, how it is read, and what uses it. */
-export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | undefined; mayEdit: boolean }) {
+export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: Source | undefined; mayEdit: boolean; around: Surroundings }) {
   useWatch({ tags: [tag.handle], sparks: true })
   const v = useLiveValue(tag.handle)
-  const points = useSpark(tag.handle)
   const use = useCall('tagUse', { params: { id: tag.id } })
   const now = useNow()
   const [editing, setEditing] = useState(false)
@@ -34,7 +34,7 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | u
           <Glyph state={valueGlyph(v)} />
         </span>
         <h2 className="min-w-0 flex-1 text-[15px] leading-5 font-semibold break-words">{tag.name}</h2>
-        <Button small disabled={!mayEdit} title={mayEdit ? 'Name, unit, deadband' : 'Needs the role engineer'} onClick={() => setEditing(!editing)}>
+        <Button small disabled={!mayEdit} title={mayEdit ? 'All its properties' : 'Needs the role engineer'} onClick={() => setEditing(!editing)}>
           {editing ? 'Close' : 'Edit'}
         </Button>
       </div>
@@ -42,9 +42,7 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | u
         {source?.name} {tag.description && `· ${tag.description}`}
       </div>
       <div className="mt-2 flex items-baseline gap-2">
-        <span className={`font-mono text-[23px] leading-8 font-semibold ${bad ? 'text-bad' : ''}`}>
-          {v ? displayValue(v[1], tag.dataType === 'number') : '-'}
-        </span>
+        <span className={`font-mono text-[23px] leading-8 font-semibold ${bad ? 'text-bad' : ''}`}>{v ? formatValue(v[1], tag) : '-'}</span>
         <span className="text-muted">{tag.unit}</span>
         <span className="ml-auto">
           <MadeUp tag={tag} />
@@ -52,14 +50,10 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | u
       </div>
       <div className={bad ? 'text-bad' : 'text-muted'}>{v ? qualityText(v[2]) : 'no value yet'}</div>
       <Note tag={tag} status={v?.[2]} />
-      <div className="my-2 rounded-sm border border-line bg-paper p-2">
-        <Sparkline points={points ?? []} width={264} height={88} className={bad ? 'text-bad' : 'text-slate'} />
-        <div className="flex justify-between font-mono text-[11px] text-muted">
-          <span>10 min ago</span>
-          <span>now</span>
-        </div>
+      <div className="my-2 rounded-sm border border-line bg-paper p-1.5">
+        <TagChart tag={tag} bad={bad} />
       </div>
-      {editing && <TagForm tag={tag} onDone={() => setEditing(false)} />}
+      {editing && <PropertyForm tag={tag} around={around} onDone={() => setEditing(false)} />}
       <Heading>How it becomes a value</Heading>
       <Fact name="Address">{showAddress(source, tag.address)}</Fact>
       {source?.kind === 'modbus' && (
@@ -70,13 +64,31 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | u
       <Fact name="Data type">{tag.dataType}</Fact>
       <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
       <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>
+      <Fact name="Read every">{rateText(tag, around, source)}</Fact>
+      {tag.scaling && (
+        <Fact name="Scaled">
+          {tag.scaling.rawLow} to {tag.scaling.rawHigh} is {tag.scaling.low} to {tag.scaling.high} {tag.unit}
+          {tag.scaling.clamp && ', clamped'}
+        </Fact>
+      )}
       <Fact name="Deadband">
-        {tag.deadband && tag.deadband.size > 0
-          ? tag.deadband.kind === 'absolute'
-            ? `${tag.deadband.size} ${tag.unit}`
-            : `${tag.deadband.size} % of range`
-          : 'none: every change'}
+        {!tag.deadband || tag.deadband.size === 0
+          ? 'none: every change'
+          : tag.deadband.kind === 'absolute'
+            ? `${deadbandText(tag.deadband)} ${tag.unit}`
+            : `${deadbandText(tag.deadband)} of range, ${deadbandWidth(tag.deadband, tag.range)} ${tag.unit}`}
       </Fact>
+      {tag.initial !== null && <Fact name="Initial value">{String(tag.initial)}</Fact>}
+      {tag.hold !== 'nothing' && (
+        <Fact name="Last value held" mono={false}>
+          {tag.hold === 'engine' ? 'when the engine starts again' : 'also when the machine starts again'}
+        </Fact>
+      )}
+      {tag.history && (
+        <Fact name="History" mono={false}>
+          to be stored{tag.history.deadband ? `, deadband ${deadbandText(tag.history.deadband)}` : ''}
+        </Fact>
+      )}
       {tag.range && (
         <Fact name="Expected">
           {tag.range.low} to {tag.range.high} {tag.unit}
@@ -112,65 +124,9 @@ export function TagPeek({ tag, source, mayEdit }: { tag: Tag; source: Source | u
   )
 }
 
-function TagForm({ tag, onDone }: { tag: Tag; onDone(): void }) {
-  const [name, setName] = useState(tag.name)
-  const [unit, setUnit] = useState(tag.unit)
-  const [deadband, setDeadband] = useState(tag.deadband ? String(tag.deadband.size) : '')
-  const [fields, setFields] = useState<Record<string, string>>({})
-  const [busy, setBusy] = useState(false)
-  const size = deadband.trim() === '' ? 0 : Number(deadband)
-  const wrong = Number.isNaN(size) || size < 0 ? 'A number, not below 0' : undefined
-
-  const apply = async (change: TagChange) => {
-    const saved = await call('changeTag', { params: { id: tag.id }, body: change })
-    await refresh('listTags', 'tagUse')
-    return saved
-  }
-  const save = async () => {
-    if (wrong) return
-    setBusy(true)
-    setFields({})
-    const before: TagChange = { name: tag.name, unit: tag.unit, deadband: tag.deadband }
-    try {
-      await apply({ name, unit, deadband: size === 0 ? null : { ...(tag.deadband ?? { kind: 'absolute' as const }), size }, version: tag.version })
-      onDone()
-      toast(`${name} is saved`, {
-        action: { label: 'Undo', onClick: () => void apply(before).catch((e: unknown) => toast.error(failureIn(e).message)) },
-      })
-    } catch (e) {
-      const f = failureIn(e)
-      setFields(f.fields ?? { name: f.message })
-    } finally {
-      setBusy(false)
-    }
-  }
-  return (
-    <form
-      className="my-2 border-y border-line py-1 [&_.grid]:grid-cols-[76px_1fr]"
-      onSubmit={(e) => {
-        e.preventDefault()
-        void save()
-      }}
-    >
-      <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} error={fields.name} help="References hold: nothing breaks" />
-      <TextField label="Unit" value={unit} onChange={(e) => setUnit(e.target.value)} error={fields.unit} />
-      <TextField
-        label="Deadband"
-        value={deadband}
-        onChange={(e) => setDeadband(e.target.value)}
-        error={wrong ?? fields.deadband}
-        help="Live publications take it at their next go-live"
-        unit={tag.unit}
-        mono
-      />
-      <div className="flex justify-end gap-2 py-1">
-        <Button small onClick={onDone}>
-          Cancel
-        </Button>
-        <Button small kind="main" type="submit" busy={busy}>
-          Save
-        </Button>
-      </div>
-    </form>
-  )
+function rateText(tag: Tag, around: Surroundings, source: Source | undefined): string {
+  if (tag.sampleMs !== null) return `${tag.sampleMs} ms, its own`
+  if (tag.groupId !== null) return `as the group ${around.groupName.get(tag.groupId) ?? ''}`
+  const ms = source && 'rateMs' in source.settings ? source.settings.rateMs : null
+  return ms === null ? 'when the source speaks' : `${ms} ms, its source's`
 }

@@ -1,25 +1,35 @@
-import { Plus } from 'lucide-react'
-import { memo, useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react'
+import { Columns3, Filter, Plus, Redo2, Undo2 } from 'lucide-react'
+import { DropdownMenu, Popover } from 'radix-ui'
+import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Caller } from '~/contract/person'
 import type { Tag } from '~/contract/tag'
-import { byName } from '~/core/equipment/hierarchy'
-import { displayValue } from '~/core/value/datatype'
+import { flatten, tagColumns } from '~/core/tag/columns'
+import { columnsOf } from '~/core/tag/plan'
+import { writeText } from '~/core/tag/sheet'
+import type { ViewQuery } from '~/core/tag/view'
 import { Button } from '~/ui/Button'
-import { type Column, DataTable } from '~/ui/DataTable'
 import { FilterBox } from '~/ui/Field'
-import { Glyph } from '~/ui/Glyph'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
-import { Sparkline } from '~/ui/Sparkline'
-import { ageText, countText, Time, useNow } from '~/ui/time'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { countText } from '~/ui/time'
+import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
-import { live, useLiveValue, useSpark, useWatch } from '../app/live'
-import { valueGlyph, valueReason } from './quality'
-import { MadeUp } from './Simulation'
+import { useWatch } from '../app/live'
+import { editAndTell, redo, undo, useEdits } from './edit/edits'
+import { GroupsDialog } from './edit/GroupsDialog'
+import { type Brought, ImportDialog } from './edit/ImportDialog'
+import { MassEdit } from './edit/MassEdit'
+import { MoveDialog, type Moved } from './edit/MoveDialog'
+import { writeInWorker } from './edit/planning'
+import { KeepTemplate, LayDown } from './edit/TemplateDialogs'
+import { kindLabels, TagFolders } from './TagFolders'
 import { TagPeek } from './TagPeek'
+import { gridColumns } from './table/columns'
+import { TagTable } from './table/TagTable'
+import { type Columns, useColumns } from './table/useColumns'
+import { useTagView } from './useTags'
 
 export function TagsPage({ caller }: { caller: Caller }) {
   return (
@@ -29,149 +39,96 @@ export function TagsPage({ caller }: { caller: Caller }) {
   )
 }
 
-const StateCell = memo(function StateCell({ handle }: { handle: number }) {
-  const v = useLiveValue(handle)
-  return <Glyph state={valueGlyph(v)} title={valueReason(v) || 'no value yet'} />
-})
+const asked = () => new URLSearchParams(location.search)
+const everything: ViewQuery = { words: '', folder: null, sourceId: null, kind: null, filters: {}, sort: null }
 
-const ValueCell = memo(function ValueCell({ handle, fraction }: { handle: number; fraction: boolean }) {
-  const v = useLiveValue(handle)
-  const bad = v !== undefined && v[2] >>> 30 === 2
-  return <span className={`font-mono text-[13px] ${bad ? 'text-bad' : ''}`}>{v ? displayValue(v[1], fraction) : '-'}</span>
-})
-
-const QualityCell = memo(function QualityCell({ handle }: { handle: number }) {
-  const v = useLiveValue(handle)
-  const reason = valueReason(v)
-  return <span className={reason === 'good' ? 'text-muted' : v && v[2] >>> 30 === 2 ? 'text-bad' : 'text-uncertain'}>{reason}</span>
-})
-
-const TimeCell = memo(function TimeCell({ handle }: { handle: number }) {
-  const v = useLiveValue(handle)
-  return v?.[3] ? <Time at={v[3]} /> : <span className="text-muted">-</span>
-})
-
-const AgeCell = memo(function AgeCell({ handle }: { handle: number }) {
-  const v = useLiveValue(handle)
-  const now = useNow()
-  return <span className="font-mono text-[12.5px]">{v?.[4] ? ageText(now - v[4]) : '-'}</span>
-})
-
-const SparkCell = memo(function SparkCell({ handle }: { handle: number }) {
-  const points = useSpark(handle)
-  const v = useLiveValue(handle)
-  const colour = v === undefined || v[2] >>> 30 === 0 ? 'text-slate' : v[2] >>> 30 === 2 ? 'text-bad' : 'text-uncertain'
-  return <Sparkline points={points ?? []} width={106} className={colour} />
-})
+type Open =
+  | { what: 'import'; brought: Brought | null }
+  | { what: 'mass'; chosen: readonly Tag[] }
+  | { what: 'move'; moved: Moved }
+  | { what: 'keep'; folder: string }
+  | { what: 'lay' }
+  | { what: 'groups' }
 
 function Tags() {
-  const tags = useCall('listTags')
-  const sources = useCall('listSources')
   const mayEdit = useMay('engineer')
-  const params = useMemo(() => new URLSearchParams(location.search), [])
-  const [filter, setFilter] = useState('')
-  const [folder, setFolder] = useState<string | null>(null)
-  const [selected, setSelected] = useState<Set<string>>(() => new Set(params.get('tag') ? [params.get('tag')!] : []))
+  const [query, setQuery] = useState<ViewQuery>(() => ({ ...everything, sourceId: asked().get('source') }))
+  const [cursor, setCursor] = useState<string | null>(() => asked().get('tag'))
+  const [selected, setSelected] = useState<Set<string>>(() => new Set(asked().get('tag') ? [asked().get('tag')!] : []))
   const [visible, setVisible] = useState<number[]>([])
-  const [trouble, setTrouble] = useState(false)
-  const [ofSource, setOfSource] = useState(params.get('source'))
-  useWatch({ tags: visible, sparks: true })
+  const [showFilters, setShowFilters] = useState(false)
+  const [open, setOpen] = useState<Open | null>(null)
+  const columns = useColumns()
+  // Typing stays quick while 50,000 rows are looked through.
+  const view = useTagView(useDeferredValue(query))
+  const { tags, rows, list, around, plain } = view
+  useWatch({ tags: visible, sparks: columns.shown('spark') })
+  useUndoKeys(mayEdit)
 
-  const words = useDeferredValue(filter).trim().toLowerCase()
-  const all = tags.data
-  const folders = useMemo(() => {
-    const counts = new Map<string, number>()
-    for (const t of all ?? []) {
-      const at = t.name.lastIndexOf('/')
-      const key = at < 0 ? '' : t.name.slice(0, at)
-      counts.set(key, (counts.get(key) ?? 0) + 1)
-    }
-    return [...counts].sort((a, b) => byName(a[0], b[0]))
-  }, [all])
-  const rows = useMemo(() => {
-    let found = all ?? []
-    if (ofSource !== null) found = found.filter((t) => t.sourceId === ofSource)
-    if (folder !== null) found = found.filter((t) => (t.name.includes('/') ? t.name.slice(0, t.name.lastIndexOf('/')) : '') === folder)
-    if (words) found = found.filter((t) => `${t.name} ${t.unit} ${t.address} ${t.description}`.toLowerCase().includes(words))
-    return [...found].sort((a, b) => byName(a.name, b.name))
-  }, [all, words, folder, ofSource])
-  // What is in trouble changes with the values: looked up when asked for, then every two seconds.
-  const bad = useTroubled(trouble ? rows : null)
-  const shown = trouble ? rows.filter((t) => bad.has(t.handle)) : rows
-
-  const columns = useMemo<Column<Tag>[]>(
-    () => [
-      { id: 'state', header: '', width: '34px', cell: (t) => <StateCell handle={t.handle} /> },
-      {
-        id: 'name',
-        header: 'Name',
-        width: 'minmax(150px,2.4fr)',
-        value: (t) => t.name,
-        cell: (t) => (
-          <span className="flex items-center gap-1.5" title={`${t.name}\n${t.description}`}>
-            <span className="truncate">{t.name}</span>
-            <MadeUp tag={t} />
-          </span>
-        ),
-      },
-      {
-        id: 'value',
-        header: 'Value',
-        width: '98px',
-        align: 'right',
-        value: (t) => (live.value(t.handle)?.[1] as string | number | null) ?? null,
-        cell: (t) => <ValueCell handle={t.handle} fraction={t.dataType === 'number'} />,
-      },
-      { id: 'unit', header: 'Unit', width: '52px', value: (t) => t.unit, cell: (t) => <span className="text-muted">{t.unit}</span> },
-      {
-        id: 'quality',
-        header: 'Quality',
-        width: 'minmax(76px,1fr)',
-        value: (t) => valueReason(live.value(t.handle)),
-        cell: (t) => <QualityCell handle={t.handle} />,
-      },
-      {
-        id: 'time',
-        header: 'Device time',
-        width: '122px',
-        align: 'right',
-        value: (t) => new Date(live.value(t.handle)?.[3] ?? 0).toISOString(),
-        cell: (t) => <TimeCell handle={t.handle} />,
-      },
-      { id: 'age', header: 'Age', width: '62px', align: 'right', cell: (t) => <AgeCell handle={t.handle} /> },
-      { id: 'spark', header: '10 min', width: '124px', cell: (t) => <SparkCell handle={t.handle} /> },
-    ],
-    [],
-  )
+  const put = (change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change }))
   const onVisible = useCallback((now: Tag[]) => setVisible(now.map((t) => t.handle)), [])
-  const chosen = all?.find((t) => selected.has(t.id))
+  const all = tags.data
+  const chosen = useMemo(() => (all ?? []).filter((t) => selected.has(t.id)), [all, selected])
+  const pointed = all?.find((t) => t.id === cursor)
+  const filtered = Object.values(query.filters).some((f) => f.trim() !== '')
+  const showAll = () => setQuery((q) => ({ ...everything, sort: q.sort }))
+  const close = () => setOpen(null)
 
-  const showAll = () => {
-    setFilter('')
-    setFolder(null)
-    setOfSource(null)
-    setTrouble(false)
-  }
   const remove = async () => {
-    const ids = [...selected]
-    const removed = (all ?? []).filter((t) => selected.has(t.id))
+    const label = chosen.length === 1 ? `${chosen[0]!.name} removed` : `${countText(chosen.length)} tags removed`
+    if (await editAndTell({ remove: chosen.map((t) => ({ id: t.id, version: t.version })) }, label)) setSelected(new Set())
+  }
+  const copy = (copied: readonly Tag[], keys: readonly string[]) => {
+    const text = writeText(
+      copied.map((t) => flatten(t, around)),
+      keys,
+      { separator: '\t', decimal: '.' },
+    )
+    void navigator.clipboard.writeText(text).then(
+      () => toast(`${countText(copied.length)} ${copied.length === 1 ? 'tag' : 'tags'} copied`),
+      () => toast.error('The browser does not let the page write to the clipboard', { description: 'Export to a file instead' }),
+    )
+  }
+  const paste = (text: string, at: { row: number; columns: readonly string[] }) => {
+    if (text.trim() === '') return
+    const lines = text.replace(/\r?\n$/, '').split(/\r?\n/)
+    if (lines.length > 1 && columnsOf(lines[0]!.split('\t')).some((p) => p >= 0))
+      return setOpen({ what: 'import', brought: { name: 'pasted cells', text } })
+    // Bare cells go where the cursor stands; one cell goes to all that is chosen.
+    const cells = lines.map((l) => l.split('\t'))
+    const single = cells.length === 1 && cells[0]!.length === 1
+    const to = single && chosen.length > 1 ? chosen : rows.slice(at.row, at.row + cells.length)
+    const heading = ['id', ...at.columns.slice(0, Math.max(...cells.map((c) => c.length)))]
+    setOpen({
+      what: 'import',
+      brought: { name: 'pasted cells', heading, rows: to.map((t, i) => ({ line: i + 1, cells: [t.id, ...(single ? cells[0]! : cells[i]!)] })) },
+    })
+  }
+  const exportAs = async (how: 'CSV' | 'CSV with semicolons' | 'XLSX') => {
+    const some = selected.size > 1 ? chosen : rows
+    const keys = tagColumns.map((c) => c.key)
+    const id = toast.loading(`Writing ${countText(some.length)} tags`)
     try {
-      await call('removeTags', { body: { ids } })
-      setSelected(new Set())
-      await refresh('listTags', 'listSources')
-      toast(`${removed.length === 1 ? removed[0]!.name : `${removed.length} tags`} removed`, {
-        action: {
-          label: 'Undo',
-          onClick: () =>
-            void call('addTags', { body: { tags: removed.map(({ id: _i, handle: _h, version: _v, ...draft }) => draft) } }).then(
-              () => refresh('listTags', 'listSources'),
-              (e: unknown) => toast.error(failureIn(e).message),
-            ),
+      const made = await writeInWorker(
+        {
+          do: 'write',
+          columns: keys,
+          how: how === 'XLSX' ? 'XLSX' : how === 'CSV' ? { separator: ',', decimal: '.' } : { separator: ';', decimal: ',' },
         },
-      })
+        some,
+        plain,
+      )
+      const type = how === 'XLSX' ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' : 'text/csv;charset=utf-8'
+      // With its mark, spreadsheets take it for UTF-8.
+      const blob = new Blob(how === 'XLSX' ? [made as BlobPart] : ['\ufeff', made as string], { type })
+      const link = document.createElement('a')
+      link.href = URL.createObjectURL(blob)
+      link.download = how === 'XLSX' ? 'tags.xlsx' : 'tags.csv'
+      link.click()
+      setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
+      toast(`${countText(some.length)} tags written to ${link.download}`, { id })
     } catch (e) {
-      const f = failureIn(e)
-      toast.error(f.message, { description: f.hint })
+      toast.error(failureIn(e).message, { id })
     }
   }
 
@@ -180,39 +137,101 @@ function Tags() {
       <Plus size={14} /> Add tags
     </Button>
   )
+  const bring = (
+    <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'import', brought: null })}>
+      Import
+    </Button>
+  )
+  const nothing = (
+    <div className="p-6 text-center text-muted">
+      {query.kind !== null && !query.words && !filtered ? `No tag is ${kindLabels[query.kind].label.toLowerCase()}.` : 'No tag fits.'}{' '}
+      <button type="button" className="text-slate underline" onClick={showAll}>
+        Show all
+      </button>
+    </div>
+  )
   return (
     <>
       <Row station="tags" page="Table">
         {selected.size > 0 && (
           <>
-            <span className="text-muted">{countText(selected.size)} chosen</span>
+            <span className="text-muted" data-chosen>
+              {countText(selected.size)} chosen
+            </span>
+            {selected.size > 1 && (
+              <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'mass', chosen })}>
+                Edit {countText(selected.size)}
+              </Button>
+            )}
+            <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'move', moved: { tags: chosen } })}>
+              {selected.size === 1 ? 'Rename' : 'Move'}
+            </Button>
             <Button disabled={!mayEdit} onClick={() => void remove()}>
               Remove
             </Button>
           </>
         )}
+        <UndoButtons mayEdit={mayEdit} />
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger asChild>
+            <Button disabled={!all}>Export</Button>
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content
+              align="end"
+              sideOffset={4}
+              className="z-40 min-w-56 rounded-sm border border-line bg-sheet py-1 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
+            >
+              <DropdownMenu.Label className="px-3 py-1 text-xs text-muted">
+                {selected.size > 1 ? `${countText(selected.size)} chosen tags` : `${countText(rows.length)} tags, as shown`}
+              </DropdownMenu.Label>
+              {(['CSV', 'CSV with semicolons', 'XLSX'] as const).map((how) => (
+                <DropdownMenu.Item
+                  key={how}
+                  onSelect={() => void exportAs(how)}
+                  className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-wash"
+                >
+                  {how === 'CSV with semicolons' ? 'CSV with semicolons and decimal commas' : how}
+                </DropdownMenu.Item>
+              ))}
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+        {bring}
+        <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'lay' })}>
+          Templates
+        </Button>
         {add}
       </Row>
       <ThreeParts
         id="tags"
         left={
-          <ul aria-label="Folders">
-            <FolderRow label="All tags" count={all?.length ?? 0} chosen={folder === null && !trouble} onClick={showAll} />
-            {folders.map(([name, count]) => (
-              <FolderRow
-                key={name}
-                label={name || 'At the top'}
-                count={count}
-                chosen={folder === name}
-                indent
-                onClick={() => setFolder(folder === name ? null : name)}
-              />
-            ))}
-            <li className="mx-3 my-2 border-t border-line" />
-            <FolderRow label="Not good" glyph count={null} chosen={trouble} onClick={() => setTrouble(!trouble)} />
-          </ul>
+          <TagFolders
+            total={all?.length ?? 0}
+            counts={view.counts}
+            known={view.statesKnown}
+            folders={view.folders}
+            kind={query.kind}
+            folder={query.folder}
+            mayEdit={mayEdit}
+            onKind={(kind) => put({ kind })}
+            onFolder={(folder) => put({ folder })}
+            onAll={showAll}
+            onMove={(folder) => setOpen({ what: 'move', moved: { folder } })}
+            onKeep={(folder) => setOpen({ what: 'keep', folder })}
+          />
         }
-        peek={chosen && <TagPeek key={chosen.id} tag={chosen} source={sources.data?.find((s) => s.id === chosen.sourceId)} mayEdit={mayEdit} />}
+        peek={
+          pointed && (
+            <TagPeek
+              key={pointed.id}
+              tag={pointed}
+              source={view.sources.data?.find((s) => s.id === pointed.sourceId)}
+              mayEdit={mayEdit}
+              around={around}
+            />
+          )
+        }
       >
         {tags.isPending ? (
           <Loading rows={14} />
@@ -221,110 +240,169 @@ function Tags() {
             <ProblemNote problem={failureIn(tags.error)} action={<Button onClick={() => void tags.refetch()}>Try again</Button>} />
           </div>
         ) : all && all.length === 0 ? (
-          <Empty title="No tags yet" action={add}>
-            Browse a source and choose the nodes whose values you want to send.
+          <Empty
+            title="No tags yet"
+            action={
+              <span className="flex gap-2">
+                {add}
+                {bring}
+              </span>
+            }
+          >
+            Browse a source and choose the nodes whose values you want to send, or bring in a table of them.
           </Empty>
         ) : (
           <>
             <div className="flex shrink-0 items-center gap-2 border-b border-line px-2.5 py-[6px]">
-              <FilterBox value={filter} onChange={setFilter} placeholder="filter names, units, addresses" />
-              {folder !== null && (
-                <button type="button" onClick={() => setFolder(null)} className="h-6 rounded-sm border border-slate bg-wash px-2 text-xs text-slate">
-                  {folder || 'At the top'} ×
-                </button>
+              <FilterBox value={query.words} onChange={(words) => put({ words })} placeholder="filter names, units, addresses" />
+              <Button small aria-pressed={showFilters || filtered} onClick={() => setShowFilters(!showFilters)} title="A filter for each column">
+                <Filter size={12} /> Filters
+              </Button>
+              {query.folder !== null && <Chip label={query.folder || 'in no folder'} onClear={() => put({ folder: null })} />}
+              {query.kind !== null && <Chip label={kindLabels[query.kind].label} onClear={() => put({ kind: null })} />}
+              {query.sourceId !== null && (
+                <Chip
+                  label={`from ${view.sources.data?.find((s) => s.id === query.sourceId)?.name ?? 'a source that is gone'}`}
+                  onClear={() => put({ sourceId: null })}
+                />
               )}
-              {ofSource !== null && (
-                <button
-                  type="button"
-                  onClick={() => setOfSource(null)}
-                  className="h-6 rounded-sm border border-slate bg-wash px-2 text-xs text-slate"
-                >
-                  from {sources.data?.find((s) => s.id === ofSource)?.name ?? 'a source that is gone'} ×
-                </button>
-              )}
-              <span className="ml-auto font-mono text-[12px] text-muted">
-                {shown.length === all?.length ? `${countText(shown.length)} tags` : `${countText(shown.length)} of ${countText(all?.length ?? 0)}`}
+              {filtered && <Chip label="columns" onClear={() => put({ filters: {} })} />}
+              <span className="ml-auto font-mono text-[12px] whitespace-nowrap text-muted">
+                {rows.length === list.tags.length ? `${countText(rows.length)} tags` : `${countText(rows.length)} of ${countText(list.tags.length)}`}
               </span>
+              <Button small onClick={() => setOpen({ what: 'groups' })} title="Rates with names">
+                Groups
+              </Button>
+              <ColumnChoice columns={columns} />
             </div>
-            <DataTable
-              label="Tags"
-              rows={shown}
+            <TagTable
+              rows={rows}
+              around={around}
               columns={columns}
-              rowId={rowId}
+              mayEdit={mayEdit}
               selected={selected}
               onSelect={setSelected}
+              cursor={cursor}
+              onCursor={setCursor}
               onVisible={onVisible}
-              empty={
-                <div className="p-6 text-center text-muted">
-                  {trouble ? 'Every tag is good.' : 'No tag fits the filter.'}{' '}
-                  <button type="button" className="text-slate underline" onClick={showAll}>
-                    Show all
-                  </button>
-                </div>
-              }
+              sort={query.sort}
+              onSort={(sort) => put({ sort })}
+              filters={query.filters}
+              onFilter={(column, text) => setQuery((q) => ({ ...q, filters: { ...q.filters, [column]: text } }))}
+              showFilters={showFilters || filtered}
+              onCopy={copy}
+              onPaste={paste}
+              onRemove={() => void remove()}
+              empty={nothing}
             />
           </>
         )}
       </ThreeParts>
+      {open?.what === 'import' && all && (
+        <ImportDialog brought={open.brought} onBring={(brought) => setOpen({ what: 'import', brought })} onClose={close} tags={all} around={plain} />
+      )}
+      {open?.what === 'mass' && all && <MassEdit chosen={open.chosen} tags={all} around={around} plain={plain} onClose={close} />}
+      {open?.what === 'move' && all && <MoveDialog moved={open.moved} tags={all} plain={plain} onClose={close} />}
+      {open?.what === 'keep' && all && <KeepTemplate folder={open.folder} tags={all} around={around} onClose={close} />}
+      {open?.what === 'lay' && all && <LayDown tags={all} plain={plain} onClose={close} />}
+      {open?.what === 'groups' && <GroupsDialog onClose={close} />}
     </>
   )
 }
 
-const rowId = (t: Tag) => t.id
-
-function useTroubled(rows: readonly Tag[] | null): Set<number> {
-  const [bad, setBad] = useState<Set<number>>(new Set())
-  useEffect(() => {
-    if (!rows) return
-    let over = false
-    const look = async () => {
-      const found = new Set<number>()
-      for (let i = 0; i < rows.length; i += 2000) {
-        const part = rows.slice(i, i + 2000).map((t) => t.handle)
-        for (const v of await call('tagValues', { query: { tags: part.join(',') } })) if (v[2] >>> 30 !== 0) found.add(v[0])
-      }
-      if (!over) setBad(found)
-    }
-    const run = () => void look().catch(() => undefined)
-    run()
-    const timer = setInterval(run, 2000)
-    return () => {
-      over = true
-      clearInterval(timer)
-    }
-  }, [rows])
-  return bad
+function Chip({ label, onClear }: { label: string; onClear(): void }) {
+  return (
+    <button
+      type="button"
+      onClick={onClear}
+      className="h-6 max-w-52 truncate rounded-sm border border-slate bg-wash px-2 text-xs text-slate"
+      title={`${label}: click to leave it out`}
+    >
+      {label} ×
+    </button>
+  )
 }
 
-function FolderRow({
-  label,
-  count,
-  chosen,
-  indent,
-  glyph,
-  onClick,
-}: {
-  label: string
-  count: number | null
-  chosen: boolean
-  indent?: boolean
-  glyph?: boolean
-  onClick(): void
-}) {
+function UndoButtons({ mayEdit }: { mayEdit: boolean }) {
+  const edits = useEdits()
+  const last = edits.undo.at(-1)
+  const next = edits.redo.at(-1)
   return (
-    <li>
-      <button
-        type="button"
-        onClick={onClick}
-        aria-pressed={chosen}
-        className={`flex h-[25px] w-full items-center gap-2 border-l-2 pr-3 text-left ${indent ? 'pl-5' : 'pl-3'} ${chosen ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`}
+    <>
+      <Button
+        disabled={!mayEdit || !last || edits.busy}
+        onClick={() => void undo()}
+        aria-label="Undo"
+        title={last ? `Ctrl+Z takes back: ${last.label}` : 'Nothing to take back'}
       >
-        {glyph && <Glyph state="bad" />}
-        <span className="truncate" title={label}>
-          {label}
-        </span>
-        <span className="ml-auto font-mono text-[12px] text-muted">{count === null ? '' : countText(count)}</span>
-      </button>
-    </li>
+        <Undo2 size={14} />
+      </Button>
+      <Button
+        disabled={!mayEdit || !next || edits.busy}
+        onClick={() => void redo()}
+        aria-label="Redo"
+        title={next ? `Ctrl+Y does again: ${next.label}` : 'Nothing to do again'}
+      >
+        <Redo2 size={14} />
+      </Button>
+    </>
+  )
+}
+
+/** Ctrl+Z takes back, Ctrl+Y or Ctrl+Shift+Z does again; not while something is typed, where they belong to the text. */
+function useUndoKeys(mayEdit: boolean): void {
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      const typing = e.target instanceof HTMLElement && (e.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName))
+      if (typing || !mayEdit || !(e.ctrlKey || e.metaKey)) return
+      const key = e.key.toLowerCase()
+      if (key === 'z' && !e.shiftKey) void undo()
+      else if (key === 'y' || (key === 'z' && e.shiftKey)) void redo()
+      else return
+      e.preventDefault()
+    }
+    window.addEventListener('keydown', onKey)
+    return () => window.removeEventListener('keydown', onKey)
+  }, [mayEdit])
+}
+
+function ColumnChoice({ columns }: { columns: Columns }) {
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button small title="Which columns are shown">
+          <Columns3 size={12} /> Columns
+        </Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          className="z-40 w-[380px] rounded-sm border border-line bg-sheet p-2 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
+        >
+          <div className="grid grid-cols-2 gap-x-2">
+            {gridColumns
+              .filter((c) => c.id !== 'name' && c.id !== 'state')
+              .map((c) => (
+                <label key={c.id} className="flex items-center gap-2 rounded-sm px-1.5 py-[2px] hover:bg-well" title={c.setting?.help}>
+                  <input
+                    type="checkbox"
+                    className="accent-(--clay)"
+                    checked={columns.shown(c.id)}
+                    onChange={(e) => columns.show(c.id, e.target.checked)}
+                  />
+                  {c.label}
+                </label>
+              ))}
+          </div>
+          <div className="mt-1 flex items-center justify-between border-t border-line pt-1.5">
+            <span className="text-xs text-muted">Drag a heading to move it</span>
+            <Button small kind="quiet" onClick={columns.reset}>
+              As at first
+            </Button>
+          </div>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   )
 }

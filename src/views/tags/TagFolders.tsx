@@ -1,0 +1,145 @@
+import { EllipsisVertical } from 'lucide-react'
+import { DropdownMenu } from 'radix-ui'
+import { useMemo, useState } from 'react'
+import { type Folder, type QuickKind, quickKinds } from '~/core/tag/view'
+import { Glyph, type GlyphState } from '~/ui/Glyph'
+import { countText } from '~/ui/time'
+import { type TreeRow, VirtualTree } from '../shared/VirtualTree'
+
+export const kindLabels: Record<QuickKind, { label: string; help: string; glyph: GlyphState | null }> = {
+  bad: { label: 'Bad', help: 'No usable value: the reason stands in the column Quality', glyph: 'bad' },
+  uncertain: { label: 'Uncertain', help: 'A value with a doubt: stale, initial, simulated, beyond its range', glyph: 'uncertain' },
+  stale: { label: 'Stale', help: 'The value is an old one: its device has fallen silent', glyph: null },
+  never: { label: 'Never seen', help: 'No value has come since the engine started', glyph: 'idle' },
+  still: { label: 'Not changing', help: 'The same value for more than ten minutes', glyph: null },
+  simulated: { label: 'Simulated', help: 'Made up, by the tag or by its source', glyph: null },
+  unused: { label: 'Unused', help: 'No equipment has a member filled by it', glyph: null },
+}
+
+interface Row extends TreeRow {
+  folder: Folder | null
+  count: number
+}
+
+/** What stands out, and the tree of folders. */
+export function TagFolders({
+  total,
+  counts,
+  known,
+  folders,
+  kind,
+  folder,
+  mayEdit,
+  onKind,
+  onFolder,
+  onAll,
+  onMove,
+  onKeep,
+}: {
+  total: number
+  counts: Record<QuickKind, number>
+  /** Whether values are known by now. */
+  known: boolean
+  folders: readonly Folder[]
+  kind: QuickKind | null
+  folder: string | null
+  mayEdit: boolean
+  onKind(k: QuickKind | null): void
+  onFolder(path: string | null): void
+  onAll(): void
+  onMove(path: string): void
+  onKeep(path: string): void
+}) {
+  // Small trees stand open, large ones begin with their first level.
+  const [turned, setTurned] = useState<ReadonlySet<string>>(new Set())
+  const openAtFirst = folders.length <= 60
+  const rows = useMemo(() => {
+    const out: Row[] = []
+    let closedUnder: string | null = null
+    const top = total - folders.filter((f) => f.depth === 0).reduce((n, f) => n + f.tags, 0)
+    if (top > 0 && folders.length > 0) out.push({ id: '', depth: 0, label: 'In no folder', open: null, ticked: null, folder: null, count: top })
+    for (const f of folders) {
+      if (closedUnder !== null && f.path.startsWith(closedUnder)) continue
+      closedUnder = null
+      const open = turned.has(f.path) !== openAtFirst
+      out.push({ id: f.path, depth: f.depth, label: f.name, open: f.below ? open : null, ticked: null, folder: f, count: f.tags })
+      if (f.below && !open) closedUnder = `${f.path}/`
+    }
+    return out
+  }, [folders, turned, openAtFirst, total])
+  const quick = (chosen: boolean, label: string, count: number | null, glyph: GlyphState | null, onClick: () => void, help = '') => (
+    <li key={label}>
+      <button
+        type="button"
+        onClick={onClick}
+        aria-pressed={chosen}
+        title={help}
+        className={`flex h-[24px] w-full items-center gap-2 border-l-2 pr-3 pl-3 text-left ${chosen ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'} ${count === 0 ? 'text-muted' : ''}`}
+      >
+        <span className="w-[14px]">{glyph && count !== 0 && <Glyph state={glyph} />}</span>
+        <span className="truncate">{label}</span>
+        <span className="ml-auto font-mono text-[12px] text-muted">{count === null ? '' : countText(count)}</span>
+      </button>
+    </li>
+  )
+  return (
+    <div className="flex h-full flex-col">
+      <ul aria-label="What stands out" className="shrink-0">
+        {quick(kind === null && folder === null, 'All tags', total, null, onAll)}
+        {quickKinds.map((k) => {
+          const { label, help, glyph } = kindLabels[k]
+          const count = known || k === 'simulated' || k === 'unused' ? counts[k] : null
+          return quick(kind === k, label, count, glyph, () => onKind(kind === k ? null : k), help)
+        })}
+      </ul>
+      <div className="mx-3 my-1.5 shrink-0 border-t border-line" />
+      <VirtualTree
+        label="Folders"
+        rows={rows}
+        onToggle={(row) => {
+          const next = new Set(turned)
+          if (!next.delete(row.id)) next.add(row.id)
+          setTurned(next)
+        }}
+        chosen={folder}
+        onTick={() => undefined}
+        onCursor={(row) => onFolder(row.id === folder ? null : row.id)}
+      >
+        {(row: Row) => (
+          <>
+            <span className={`truncate ${row.folder ? '' : 'text-muted'} ${folder === row.id ? 'font-semibold text-slate' : ''}`} title={row.id}>
+              {row.label}
+            </span>
+            <span className="ml-auto font-mono text-[12px] text-muted">{countText(row.count)}</span>
+            {row.folder && (
+              <DropdownMenu.Root>
+                <DropdownMenu.Trigger
+                  aria-label={`Folder ${row.id}`}
+                  disabled={!mayEdit}
+                  onClick={(e) => e.stopPropagation()}
+                  className="grid size-[18px] shrink-0 place-items-center rounded-sm opacity-0 group-hover:opacity-100 hover:bg-well focus-visible:opacity-100 disabled:hidden data-[state=open]:opacity-100"
+                >
+                  <EllipsisVertical size={13} />
+                </DropdownMenu.Trigger>
+                <DropdownMenu.Portal>
+                  <DropdownMenu.Content
+                    align="start"
+                    onClick={(e) => e.stopPropagation()}
+                    className="z-40 min-w-44 rounded-sm border border-line bg-sheet py-1 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
+                  >
+                    <DropdownMenu.Item onSelect={() => onMove(row.id)} className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-wash">
+                      Rename or move
+                    </DropdownMenu.Item>
+                    <DropdownMenu.Item onSelect={() => onKeep(row.id)} className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-wash">
+                      Keep as a template
+                    </DropdownMenu.Item>
+                  </DropdownMenu.Content>
+                </DropdownMenu.Portal>
+              </DropdownMenu.Root>
+            )}
+          </>
+        )}
+      </VirtualTree>
+    </div>
+  )
+}

@@ -1,0 +1,258 @@
+import { Plus, Trash2 } from 'lucide-react'
+import { useMemo, useState } from 'react'
+import { toast } from 'sonner'
+import type { Tag, TagTemplate } from '~/contract/tag'
+import type { Surroundings } from '~/core/tag/columns'
+import { BASE, type Course, FOLDER, layDown, makeTemplate, SOURCE, type Stand, UNIT } from '~/core/tag/template'
+import { leafOf } from '~/core/tag/view'
+import { Button } from '~/ui/Button'
+import { TextField } from '~/ui/Field'
+import { Modal } from '~/ui/Modal'
+import { Empty, Heading, ProblemNote } from '~/ui/Notes'
+import { call, failureIn, refresh, useCall } from '../../app/api'
+import { PlanTable } from './PlanTable'
+import type { Around } from './planning.worker'
+import { useApply } from './useApply'
+import { usePlan } from './usePlan'
+
+/** Keeps a folder of tags as a template. */
+export function KeepTemplate({ folder, tags, around, onClose }: { folder: string; tags: readonly Tag[]; around: Surroundings; onClose(): void }) {
+  const [name, setName] = useState(leafOf(folder).replace(/\s*\d+$/, ''))
+  const [stands, setStands] = useState<Stand[]>([{ text: leafOf(folder), parameter: 'device' }])
+  const [fault, setFault] = useState<string | null>(null)
+  const made = useMemo(() => makeTemplate(name.trim(), folder, tags, around, stands), [name, folder, tags, around, stands])
+  const save = async () => {
+    if ('problem' in made) return
+    try {
+      await call('addTemplate', { body: made.draft })
+      await refresh('listTemplates')
+      toast(`The template ${made.draft.name} is kept`)
+      onClose()
+    } catch (e) {
+      setFault(failureIn(e).fields?.name ?? failureIn(e).message)
+    }
+  }
+  const change = (i: number, s: Partial<Stand>) => setStands(stands.map((old, k) => (k === i ? { ...old, ...s } : old)))
+  return (
+    <Modal
+      open
+      onClose={onClose}
+      title={`Keep ${folder} as a template`}
+      note="What differs from copy to copy becomes a parameter"
+      width={780}
+      foot={
+        <Button kind="main" disabled={'problem' in made || name.trim() === ''} onClick={() => void save()}>
+          Keep the template
+        </Button>
+      }
+    >
+      <TextField
+        label="Name"
+        value={name}
+        error={fault ?? undefined}
+        onChange={(e) => {
+          setName(e.target.value)
+          setFault(null)
+        }}
+      />
+      <Heading
+        aside={
+          <Button small kind="quiet" onClick={() => setStands([...stands, { text: '', parameter: '' }])}>
+            <Plus size={12} /> Parameter
+          </Button>
+        }
+      >
+        Words that stand for something else in each copy
+      </Heading>
+      {stands.map((s, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: rows have no other identity while they are typed
+        <div key={i} className="mb-1 flex items-center gap-2">
+          <input
+            aria-label={`Words ${i + 1}`}
+            value={s.text}
+            onChange={(e) => change(i, { text: e.target.value })}
+            className="h-[25px] w-56 rounded-sm border border-line bg-sheet px-2"
+          />
+          <span className="text-muted">stands for</span>
+          <input
+            aria-label={`Parameter ${i + 1}`}
+            value={s.parameter}
+            onChange={(e) => change(i, { parameter: e.target.value.replace(/[{}+]/g, '') })}
+            className="h-[25px] w-40 rounded-sm border border-line bg-sheet px-2"
+          />
+          <Button small kind="quiet" aria-label={`Leave out parameter ${i + 1}`} onClick={() => setStands(stands.filter((_, k) => k !== i))}>
+            <Trash2 size={12} />
+          </Button>
+        </div>
+      ))}
+      {'problem' in made ? (
+        <ProblemNote problem={{ message: made.problem, hint: 'Choose another folder' }} />
+      ) : (
+        <>
+          <Heading>What is kept, {made.draft.rows.length} tags</Heading>
+          <ul className="max-h-64 overflow-auto rounded-sm border border-line bg-sheet font-mono text-[12px]">
+            {made.draft.rows.slice(0, 200).map((r) => (
+              <li key={r.name} className="flex gap-4 border-b border-line/60 px-2 py-0.5">
+                <span className="w-[45%] truncate">{r.name}</span>
+                <span className="truncate text-muted">{r.address}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </Modal>
+  )
+}
+
+const stepAtFirst = (p: string) => (p === SOURCE || p === BASE ? 0 : 1)
+
+/** Lays a template down many times, with what would be added shown first. */
+export function LayDown({ tags, plain, onClose }: { tags: readonly Tag[]; plain: Around; onClose(): void }) {
+  const templates = useCall('listTemplates')
+  const [id, setId] = useState<string | null>(null)
+  const template = templates.data?.find((t) => t.id === id) ?? templates.data?.[0]
+  const remove = async (t: TagTemplate) => {
+    await call('removeTemplate', { params: { id: t.id } })
+    await refresh('listTemplates')
+    const { id: _i, ...draft } = t
+    toast(`The template ${t.name} is removed`, {
+      action: { label: 'Undo', onClick: () => void call('addTemplate', { body: draft }).then(() => refresh('listTemplates')) },
+    })
+  }
+  if (templates.data && !template)
+    return (
+      <Modal open onClose={onClose} title="Lay down a template" width={560}>
+        <Empty title="No template yet">
+          Point at a folder on the left, open its menu, and keep it as a template: then it can be laid down as often as there are devices like it.
+        </Empty>
+      </Modal>
+    )
+  if (!template) return null
+  return (
+    <Laying
+      key={template.id}
+      template={template}
+      templates={templates.data!}
+      onPick={setId}
+      onRemove={remove}
+      tags={tags}
+      plain={plain}
+      onClose={onClose}
+    />
+  )
+}
+
+function Laying({
+  template,
+  templates,
+  onPick,
+  onRemove,
+  tags,
+  plain,
+  onClose,
+}: {
+  template: TagTemplate
+  templates: readonly TagTemplate[]
+  onPick(id: string): void
+  onRemove(t: TagTemplate): Promise<void>
+  tags: readonly Tag[]
+  plain: Around
+  onClose(): void
+}) {
+  const [times, setTimes] = useState('3')
+  const [courses, setCourses] = useState<Record<string, Course>>(() =>
+    Object.fromEntries(template.parameters.map((p) => [p, { first: p === SOURCE ? (plain.sources[0]?.name ?? '') : '', step: stepAtFirst(p) }])),
+  )
+  const n = Number(times)
+  const laid = useMemo(
+    () => (Number.isInteger(n) && n >= 1 && n <= 5000 ? layDown(template, courses, n) : { problem: 'How often? A whole number from 1 to 5000' }),
+    [template, courses, n],
+  )
+  const task = useMemo(() => ('problem' in laid ? null : { do: 'rows' as const, ...laid }), [laid])
+  const { planned, problem, progress } = usePlan(task, tags, plain)
+  const { foot, note, busy } = useApply(progress ? null : (planned?.plan ?? null), onClose)
+  const change = (p: string, c: Partial<Course>) => setCourses({ ...courses, [p]: { ...courses[p]!, ...c } })
+  return (
+    <Modal open onClose={() => !busy && onClose()} title="Lay down a template" note="Numbers count on from copy to copy" width={880} foot={foot}>
+      {note}
+      <div className="flex flex-wrap items-center gap-3">
+        <select
+          aria-label="Template"
+          value={template.id}
+          onChange={(e) => onPick(e.target.value)}
+          className="h-[27px] w-60 rounded-sm border border-line bg-sheet px-2"
+        >
+          {templates.map((t) => (
+            <option key={t.id} value={t.id}>
+              {t.name}, {t.rows.length} tags
+            </option>
+          ))}
+        </select>
+        <label className="flex items-center gap-2">
+          <input
+            aria-label="How often"
+            value={times}
+            onChange={(e) => setTimes(e.target.value)}
+            className="h-[27px] w-16 rounded-sm border border-line bg-sheet px-2 text-right font-mono"
+          />
+          times
+        </label>
+        <Button small kind="quiet" onClick={() => void onRemove(template)}>
+          Remove this template
+        </Button>
+      </div>
+      <table className="my-2 w-full max-w-[640px]">
+        <thead className="text-left text-xs text-muted">
+          <tr>
+            <th className="w-40 font-normal">Parameter</th>
+            <th className="font-normal">In the first copy</th>
+            <th className="w-32 font-normal">Counts on by</th>
+          </tr>
+        </thead>
+        <tbody>
+          {template.parameters.map((p) => (
+            <tr key={p}>
+              <td className="font-mono text-[12.5px]">{`{${p}}`}</td>
+              <td className="py-0.5 pr-3">
+                {p === SOURCE ? (
+                  <select
+                    aria-label="First source"
+                    value={courses[p]!.first}
+                    onChange={(e) => change(p, { first: e.target.value })}
+                    className="h-[25px] w-full rounded-sm border border-line bg-sheet px-1"
+                  >
+                    {plain.sources.map((s) => (
+                      <option key={s.id}>{s.name}</option>
+                    ))}
+                  </select>
+                ) : (
+                  <input
+                    aria-label={`First ${p}`}
+                    value={courses[p]!.first}
+                    placeholder={p === FOLDER ? 'Hall/Meter 4' : p === UNIT ? '14' : p === BASE ? '100' : 'Meter 4'}
+                    onChange={(e) => change(p, { first: e.target.value })}
+                    className="h-[25px] w-full rounded-sm border border-line bg-sheet px-2"
+                  />
+                )}
+              </td>
+              <td>
+                {p !== SOURCE && (
+                  <input
+                    aria-label={`Step of ${p}`}
+                    type="number"
+                    value={courses[p]!.step}
+                    onChange={(e) => change(p, { step: Math.trunc(Number(e.target.value)) || 0 })}
+                    className="h-[25px] w-20 rounded-sm border border-line bg-sheet px-2 font-mono"
+                  />
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {'problem' in laid && <p className="text-muted">{laid.problem}</p>}
+      {problem && <ProblemNote problem={problem} />}
+      {planned && task && <PlanTable plan={planned.plan} lines={false} />}
+    </Modal>
+  )
+}

@@ -1,0 +1,10 @@
+import type { Tag } from '~/contract/tag'
+import type { Surroundings } from '~/core/tag/columns'
+import { finish, type PlannedRow, planRows } from '~/core/tag/plan'
+
+/** What giving some cells of one tag these texts would do; names and nodes of other tags are the server's to look at. */
+export function planCells(tag: Tag, cells: Readonly<Record<string, string>>, around: Surroundings): PlannedRow {
+  const keys = Object.keys(cells)
+  const rows = [{ line: 1, cells: [tag.id, ...keys.map((k) => cells[k]!)] }]
+  return finish(planRows({ heading: ['id', ...keys], rows, tags: [tag], around, decimal: '.' })).rows[0]!
+}

@@ -1,0 +1,77 @@
+import { useState } from 'react'
+import type { Tag } from '~/contract/tag'
+import type { Surroundings, TagColumn } from '~/core/tag/columns'
+import { editOf } from '~/core/tag/plan'
+import { failureIn } from '../../app/api'
+import { CellInput } from '../edit/CellInput'
+import { applyEdit } from '../edit/edits'
+import { planCells } from '../edit/single'
+
+/** One cell while it is edited: Enter saves and goes down, Tab saves and goes right, Escape leaves it as it was. */
+export function InlineEdit({
+  tag,
+  column,
+  around,
+  onDone,
+}: {
+  tag: Tag
+  column: TagColumn
+  around: Surroundings
+  onDone(then: 'stay' | 'down' | 'right'): void
+}) {
+  const [text, setText] = useState(() => column.read(tag, around))
+  const [refused, setRefused] = useState<string | null>(null)
+  const [busy, setBusy] = useState(false)
+  const planned = planCells(tag, { [column.key]: text }, around)
+  // A fault may lie in a neighbour: a range with one end, say.
+  const fault = refused ?? planned.faults[0]?.reason ?? null
+  const save = async (then: 'stay' | 'down' | 'right') => {
+    if (busy || planned.state === 'faulty') return
+    if (planned.state === 'same') return onDone(then)
+    setBusy(true)
+    try {
+      await applyEdit(editOf([planned]), `${column.label} of ${tag.name}: ${text || 'nothing'}`)
+      onDone(then)
+    } catch (e) {
+      setRefused(failureIn(e).message)
+      setBusy(false)
+    }
+  }
+  return (
+    <span className="relative -mx-1.5 flex w-[calc(100%+12px)]">
+      <CellInput
+        column={column}
+        value={text}
+        autoFocus
+        aria-label={`${column.label} of ${tag.name}`}
+        aria-invalid={fault !== null}
+        title={fault ?? undefined}
+        className={`h-[23px] w-full ${fault ? 'border-bad' : 'border-slate'}`}
+        onValue={(t) => {
+          setText(t)
+          setRefused(null)
+        }}
+        onFocus={(e) => 'select' in e.target && e.target.select()}
+        onClick={(e) => e.stopPropagation()}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter') void save('down')
+          else if (e.key === 'Tab') void save('right')
+          else if (e.key === 'Escape') onDone('stay')
+          else return
+          e.preventDefault()
+          e.stopPropagation()
+        }}
+        // What is right is kept when one clicks elsewhere; what is wrong is not saved by accident.
+        onBlur={() => (planned.state === 'change' && !refused ? void save('stay') : onDone('stay'))}
+      />
+      {fault && (
+        <span
+          role="alert"
+          className="fixed z-30 mt-[25px] max-w-72 rounded-sm border border-bad bg-sheet px-2 py-1 text-xs whitespace-normal text-bad"
+        >
+          {fault}
+        </span>
+      )}
+    </span>
+  )
+}

@@ -1,0 +1,77 @@
+import { useEffect, useMemo, useRef, useState } from 'react'
+import type { Tag } from '~/contract/tag'
+import { type Surroundings, surroundings } from '~/core/tag/columns'
+import { decodeStates } from '~/core/tag/states'
+import { countKinds, foldersOf, isLiveQuery, type QuickKind, StateIndex, TagList, type ViewContext, type ViewQuery } from '~/core/tag/view'
+import { useCall } from '../app/api'
+import type { Around } from './edit/planning.worker'
+
+/** How often the states of all tags are looked at, ms. */
+const STATES_EVERY_MS = 3000
+
+const noTags: readonly Tag[] = []
+
+/** Sources and sampling groups by name and id. */
+export function useAround(): { around: Surroundings; plain: Around } {
+  const sources = useCall('listSources')
+  const groups = useCall('listGroups')
+  return useMemo(() => {
+    const plain: Around = {
+      sources: (sources.data ?? []).map(({ id, name, kind }) => ({ id, name, kind })),
+      groups: (groups.data ?? []).map(({ id, name }) => ({ id, name })),
+    }
+    return { plain, around: surroundings(plain.sources, plain.groups) }
+  }, [sources.data, groups.data])
+}
+
+/** Looks at the states of all tags every few seconds; what was known stays while there is no answer. */
+function useStates(): StateIndex | null {
+  const [states, setStates] = useState<StateIndex | null>(null)
+  useEffect(() => {
+    const stop = new AbortController()
+    let timer: ReturnType<typeof setTimeout>
+    const look = async () => {
+      try {
+        const response = await fetch('/api/tags/states', { signal: stop.signal })
+        if (response.ok) setStates(new StateIndex(decodeStates(await response.arrayBuffer()), Date.now()))
+      } catch {
+        // The course says that the engine is away; here the last states stay.
+      }
+      if (!stop.signal.aborted) timer = setTimeout(() => void look(), document.hidden ? STATES_EVERY_MS * 10 : STATES_EVERY_MS)
+    }
+    void look()
+    return () => {
+      stop.abort()
+      clearTimeout(timer)
+    }
+  }, [])
+  return states
+}
+
+/** The tags that a query gives, with counts of each kind and the tree of folders. */
+export function useTagView(query: ViewQuery) {
+  const tags = useCall('listTags')
+  const sources = useCall('listSources')
+  const equipment = useCall('listEquipment')
+  const { around, plain } = useAround()
+  const states = useStates()
+  const list = useMemo(() => new TagList(tags.data ?? noTags), [tags.data])
+  const folders = useMemo(() => foldersOf(list.tags), [list])
+  const ctx = useMemo<ViewContext>(
+    () => ({
+      around,
+      states,
+      used: new Set((equipment.data ?? []).flatMap((e) => Object.values(e.bindings).flatMap((b) => (b.kind === 'tag' ? [b.tagId] : [])))),
+      computed: new Set((sources.data ?? []).filter((s) => s.kind === 'simulated').map((s) => s.id)),
+    }),
+    [around, states, equipment.data, sources.data],
+  )
+  // Settings do not change with the values: only queries that follow those are looked up anew with them.
+  const still = useRef(ctx)
+  if (isLiveQuery(query) || still.current.around !== ctx.around || still.current.used !== ctx.used || still.current.computed !== ctx.computed)
+    still.current = ctx
+  const seen = still.current
+  const rows = useMemo(() => list.view(query, seen), [list, query, seen])
+  const counts = useMemo<Record<QuickKind, number>>(() => countKinds(list.tags, ctx), [list, ctx])
+  return { tags, sources, list, rows, folders, counts, around, plain, statesKnown: states !== null }
+}
