@@ -19,6 +19,8 @@ const parts: readonly [string, readonly string[]][] = [
   ['History', ['history', 'history_deadband', 'history_min_ms', 'history_max_ms']],
   ['Charts', ['chart_low', 'chart_high', 'chart_line']],
 ]
+/** What their labels do not say by themselves. */
+const helped = new Set(['unit', 'format', 'deadband', 'rate_ms', 'hold', 'clamp', 'history_max_ms'])
 const column = (key: string) => tagColumns[columnIndex.get(key)!]!
 
 /** Every property of one tag; what is wrong shows beside it while it is typed. */
@@ -45,7 +47,11 @@ export function PropertyForm({ tag, around, onDone }: { tag: Tag; around: Surrou
   }
   const unit = unitOf(typed.unit ?? tag.unit)
   const help = (key: string) =>
-    key === 'unit' && unit ? `${unit.name}: UCUM ${unit.ucum}${unit.cefact ? `, UN/CEFACT ${unit.cefact}` : ''}` : column(key).help
+    key === 'unit' && unit
+      ? `${unit.name}: UCUM ${unit.ucum}${unit.cefact ? `, UN/CEFACT ${unit.cefact}` : ''}`
+      : helped.has(key)
+        ? column(key).help
+        : undefined
   return (
     <form
       aria-label={`Properties of ${tag.name}`}

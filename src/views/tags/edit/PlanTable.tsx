@@ -2,6 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState } from 'react'
 import { columnIndex, tagColumns } from '~/core/tag/columns'
 import type { Plan, PlannedRow } from '~/core/tag/plan'
+import { leafOf } from '~/core/tag/view'
 import { Glyph } from '~/ui/Glyph'
 import { countText } from '~/ui/time'
 
@@ -73,8 +74,13 @@ export function PlanTable({ plan, lines = true }: { plan: Plan; lines?: boolean 
                     {part === 0 ? `row ${row.line}` : ''}
                   </span>
                 )}
-                <span role="cell" className="w-[250px] shrink-0 truncate" title={row.name}>
-                  {part === 0 ? row.name : ''}
+                <span role="cell" className={`flex shrink-0 ${state === 'faulty' ? 'w-[205px]' : 'w-[270px]'}`} title={row.name}>
+                  {part === 0 && (
+                    <>
+                      <span className="min-w-0 shrink truncate text-muted">{row.name.slice(0, row.name.lastIndexOf('/') + 1)}</span>
+                      <span className="max-w-full shrink-0 truncate">{leafOf(row.name)}</span>
+                    </>
+                  )}
                 </span>
                 <Detail row={row} part={part} />
               </div>

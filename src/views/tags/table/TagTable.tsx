@@ -179,7 +179,7 @@ export function TagTable(p: Props) {
         const from = named().slice(Math.max(0, named().indexOf(cellColumn ?? 'name')))
         p.onPaste(e.clipboardData.getData('text/plain'), { row: at.current, columns: from })
       }}
-      className="flex min-h-0 flex-1 flex-col outline-none focus-visible:outline-none"
+      className="flex min-h-0 flex-1 flex-col outline-none select-none focus-visible:outline-none"
     >
       <div ref={box} className="relative min-h-0 flex-1 overflow-auto" data-scroller>
         <div style={{ width, minWidth: '100%' }}>
