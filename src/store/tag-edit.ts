@@ -154,8 +154,10 @@ async function prepare(tx: Conn, edit: TagEdit): Promise<Prepared> {
     rows.push({ path: `add.${i}`, tag: draft, looked: true })
     return draft
   })
-  twins(rows, kinds, fields)
-  await clashes(tx, rows, kinds, touched, fields)
+  const looked = rows.filter((r) => r.looked)
+  twins(looked, kinds, fields)
+  const kept = new Map<string, Tag | null>([...edit.remove.map((r) => [r.id, null] as const), ...after.map((t) => [t.id, t] as const)])
+  await clashes(tx, looked, kinds, kept, fields)
   const used = await inUse(tx, edit, fields)
   const messages = Object.values(fields)
   if (messages.length > 0) {
@@ -201,12 +203,12 @@ function twins(rows: readonly { path: string; tag: Row }[], kinds: Kinds, fields
 /** Stored tags that have a wanted name or node and keep it. */
 async function clashes(
   tx: Conn,
-  rows: readonly { path: string; tag: Row; looked: boolean }[],
+  looked: readonly { path: string; tag: Row }[],
   kinds: Kinds,
-  touched: ReadonlySet<string>,
+  /** What becomes of tags that the edit touches; null: removed. */
+  kept: ReadonlyMap<string, Tag | null>,
   fields: Record<string, string>,
 ): Promise<void> {
-  const looked = rows.filter((r) => r.looked)
   if (looked.length === 0) return
   const wanted = JSON.stringify(
     looked.map(({ tag: t }) => ({
@@ -218,15 +220,19 @@ async function clashes(
     })),
   )
   // Two joins, not one with an or: signals of simulated sources are alike by the thousand, and no clash.
-  const found = await sql<{ i: number; by: 'name' | 'address' | 'id'; id: string; name: string }>`
+  const found = await sql<{ i: number; by: 'name' | 'address' | 'id'; id: string; name: string; address: string }>`
     with d as (select (i - 1)::int as i, (v->>'k')::uuid as k, v->>'n' as n, (v->>'s')::uuid as s, v->>'a' as a, v->>'u' = 'true' as u
       from jsonb_array_elements(${wanted}::jsonb) with ordinality as e(v, i))
-    select d.i, 'name' as by, t.id, t.name from d join tag t on t.name = d.n
-    union all select d.i, 'address', t.id, t.name from d join tag t on d.u and t.source_id = d.s and t.address = d.a
-    union all select d.i, 'id', t.id, t.name from d join tag t on t.id = d.k`.execute(tx)
+    select d.i, 'name' as by, t.id, t.name, t.address from d join tag t on t.name = d.n
+    union all select d.i, 'address', t.id, t.name, t.address from d join tag t on d.u and t.source_id = d.s and t.address = d.a
+    union all select d.i, 'id', t.id, t.name, t.address from d join tag t on t.id = d.k`.execute(tx)
   for (const c of found.rows) {
-    if (touched.has(c.id)) continue
-    const { path } = looked[c.i]!
+    const { path, tag } = looked[c.i]!
+    const then = kept.get(c.id)
+    const adds = path.startsWith('add.')
+    if (then === null || (!adds && c.id === tag.id)) continue
+    // It gives way in the same edit.
+    if (then && (c.by === 'name' ? then.name !== c.name : c.by === 'address' && then.address !== c.address)) continue
     if (c.by === 'name') fields[`${path}.name`] = `${c.name} exists already`
     else if (c.by === 'address') fields[`${path}.address`] = `This node is tag ${c.name} already`
     else fields[`${path}.id`] = `This is tag ${c.name} already`

@@ -83,12 +83,15 @@ interface Running {
   tag: WantedTag
   next(seconds: number): Scalar
   last: Scalar | undefined
+  /** It is computed every so many rounds. */
+  every: number
 }
 
 class SimulatedConnection implements SourceConnection {
   readonly summary: string
   private slices: Running[][] = []
   private at = 0
+  private round = 0
   private readonly began = Date.now()
   private timer: NodeJS.Timeout | null = null
   private running = new Map<number, Running>()
@@ -122,8 +125,10 @@ class SimulatedConnection implements SourceConnection {
           continue
         }
         // Named by its place among the tags, so that a fresh installation with the same seed computes the same.
-        one = { tag, next: runSignal(signal, seed, `${i} ${tag.address}`, this.recording), last: undefined }
+        one = { tag, next: runSignal(signal, seed, `${i} ${tag.address}`, this.recording), last: undefined, every: 1 }
       }
+      // A rate of its own is kept as the nearest number of rounds: not faster than the source's.
+      one.every = Math.max(1, Math.round((tag.sampleMs ?? rateMs) / rateMs))
       this.running.set(tag.handle, one)
       this.slices[i % slices]!.push(one)
     }
@@ -134,11 +139,13 @@ class SimulatedConnection implements SourceConnection {
   private tick(): void {
     const slice = this.slices[this.at]!
     this.at = (this.at + 1) % this.slices.length
+    if (this.at === 0) this.round++
     const now = Date.now()
     const seconds = (now - this.began) / 1000
     const handles: number[] = []
     const values: Scalar[] = []
     for (const one of slice) {
+      if (one.last !== undefined && this.round % one.every !== 0) continue
       const value = conform(one.next(seconds), one.tag.dataType)
       if (value === one.last) continue
       one.last = value
