@@ -8,11 +8,14 @@ export type TagProperty = keyof TagDraft
 
 const noRange = 'Per cent of what? Give the tag a range'
 
-/** What is wrong with a tag, by property; nothing: {}. Looks at one tag alone, at what its schema cannot say. */
-export function tagProblems(t: TagDraft, kind: SourceKind | undefined): Partial<Record<TagProperty, string>> {
+/**
+ * What is wrong with a tag, by property; nothing: {}. Looks at one tag alone, at what its schema cannot say; with
+ * `addressKnown` its address has been looked at already.
+ */
+export function tagProblems(t: TagDraft, kind: SourceKind | undefined, addressKnown = false): Partial<Record<TagProperty, string>> {
   const out: Partial<Record<TagProperty, string>> = {}
   if (!kind) out.sourceId = 'There is no such source'
-  else {
+  else if (!addressKnown) {
     const checked = checkAddress(kind, t.address)
     if ('problem' in checked) out.address = checked.problem
   }
@@ -41,10 +44,4 @@ function signalProblem(t: Pick<TagDraft, 'signal' | 'simulated'>): string | null
   const parsed = parseSignal(t.signal)
   if ('problem' in parsed) return parsed.problem
   return parsed.kind === 'replay' ? 'Only a simulated source has a recording to replay' : null
-}
-
-/** The properties with the address in the form in which it is stored; call it only for a tag without problems. */
-export function stored<T extends Pick<TagDraft, 'address'>>(t: T, kind: SourceKind): T {
-  const checked = checkAddress(kind, t.address)
-  return 'problem' in checked || checked.address === t.address ? t : { ...t, address: checked.address }
 }

@@ -1,4 +1,5 @@
 import type { Tag, TagDraft, TagEditInput } from '~/contract/tag'
+import { checkAddress } from '../source/address'
 import { type TagProperty, tagProblems } from './check'
 import { at, cleanAddress, columnOfProperty, cut, emptyFlat, flatten, type Surroundings, type TagColumn, tagColumns, unflatten } from './columns'
 
@@ -170,11 +171,11 @@ function planRow(
     const place = places[i]!
     if (place < 0 || place === ID) continue
     const given = cells[i] ?? ''
-    if (tag && given === before[place]) continue
+    if (given === before[place]) continue
     const column = tagColumns[place]!
     if (column.property === null) continue
     const text = taken(given, column, decimal)
-    if (tag && text === before[place]) continue
+    if (text === before[place]) continue
     const clean = column.clean(text, around)
     if ('problem' in clean) {
       wrong(column.key, clean.problem, given)
@@ -188,19 +189,21 @@ function planRow(
     wrong('name', `The row has ${cells.length} cells, the heading ${places.length}: is a separator inside a text not in quotes?`, cells.at(-1)!)
   if (tag && flat) {
     if (flat[SOURCE] !== before[SOURCE]) wrong('source', 'A tag stays with its source: add a new one there instead', flat[SOURCE]!)
-    flat[ADDRESS] = cleanAddress(flat[ADDRESS]!, around.sourceKind.get(tag.sourceId))
+    if (flat[ADDRESS] !== before[ADDRESS]) flat[ADDRESS] = cleanAddress(flat[ADDRESS]!, around.sourceKind.get(tag.sourceId))
   }
   const name = (flat ?? before)[NAME]!
   if (tag && !faults && (!flat || flat.every((t, i) => t === before[i])))
     return { line, state: 'same', name, changes: none, faults: none, tag, draft: null }
-  // A row to add must say what has no default; these are refused above only when their columns are given.
-  if (!tag && !faults)
-    for (const place of [NAME, SOURCE, ADDRESS]) if (!flat || flat[place] === '') wrong(tagColumns[place]!.key, required[place]!, '')
+  // A row to add must say what has no default.
+  if (!tag) for (const place of [NAME, SOURCE, ADDRESS]) if (!flat || flat[place] === '') wrong(tagColumns[place]!.key, required[place]!, '')
   if (faults) return { line, state: 'faulty', name: name || cut(cells.find((c) => c.trim() !== '') ?? ''), changes: none, faults, tag, draft: null }
   const draft = unflatten(flat!, around, (column, reason) => wrong(column, reason, flat![at(column)]!))
+  // What is wrong with an address is told where it is brought into its form, so that it is read only once.
   const kind = around.sourceKind.get(draft.sourceId)
-  if (!tag) draft.address = cleanAddress(draft.address, kind)
-  for (const [property, reason] of Object.entries(tagProblems(draft, kind))) {
+  const address = kind && (!tag || draft.address !== tag.address) ? checkAddress(kind, draft.address) : null
+  if (address && 'problem' in address) wrong('address', address.problem, draft.address)
+  else if (address) draft.address = address.address
+  for (const [property, reason] of Object.entries(tagProblems(draft, kind, true))) {
     const column = columnOfProperty.get(property) ?? 'name'
     wrong(column, reason, flat![at(column)]!)
   }
@@ -222,19 +225,21 @@ const required: Record<number, string> = { [NAME]: 'Every tag needs a name', [SO
 function settle(rows: PlannedRow[], tags: readonly Tag[], around: Surroundings): void {
   const single = (sourceId: string) => around.sourceKind.get(sourceId) !== 'simulated'
   const node = (t: Pick<Tag, 'sourceId' | 'address'>) => `${t.sourceId} ${t.address}`
+  if (rows.every((r) => r.state === 'same' || r.state === 'faulty')) return
   for (;;) {
     const live = rows.filter((r) => r.state === 'add' || r.state === 'change')
     const moved = new Set(live.flatMap((r) => (r.state === 'change' ? [r.tag!.id] : [])))
-    const names = new Map<string, string>()
-    const nodes = new Map<string, string>()
+    // By whom: the name of a tag, or the line of a row.
+    const names = new Map<string, string | number>()
+    const nodes = new Map<string, string | number>()
     // Only what the rows want is looked for among the rest.
     const wantedNames = new Set(live.map((r) => r.draft!.name))
     const wantedNodes = new Set(live.map((r) => node(r.draft!)))
     for (const t of tags) {
       if (moved.has(t.id)) continue
-      if (wantedNames.has(t.name)) names.set(t.name, 'Another tag has this name')
+      if (wantedNames.has(t.name)) names.set(t.name, t.name)
       const n = node(t)
-      if (wantedNodes.has(n) && single(t.sourceId)) nodes.set(n, `This node is tag ${t.name} already`)
+      if (wantedNodes.has(n) && single(t.sourceId)) nodes.set(n, t.name)
     }
     let refused = 0
     for (const r of live) {
@@ -242,13 +247,19 @@ function settle(rows: PlannedRow[], tags: readonly Tag[], around: Surroundings):
       const name = names.get(d.name)
       const own = single(d.sourceId) ? nodes.get(node(d)) : undefined
       if (name === undefined && own === undefined) {
-        names.set(d.name, `Row ${r.line} has the same name`)
-        nodes.set(node(d), `Row ${r.line} has the same node`)
+        names.set(d.name, r.line)
+        nodes.set(node(d), r.line)
         continue
       }
       refused++
-      if (name !== undefined) refuse(r, { column: 'name', reason: name, given: d.name })
-      if (own !== undefined) refuse(r, { column: 'address', reason: own, given: cut(d.address) })
+      if (name !== undefined)
+        refuse(r, { column: 'name', reason: typeof name === 'number' ? `Row ${name} has the same name` : 'Another tag has this name', given: d.name })
+      if (own !== undefined)
+        refuse(r, {
+          column: 'address',
+          reason: typeof own === 'number' ? `Row ${own} has the same node` : `This node is tag ${own} already`,
+          given: cut(d.address),
+        })
     }
     if (refused === 0) return
   }

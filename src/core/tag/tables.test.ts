@@ -192,8 +192,8 @@ describe('a plan', () => {
     expect(p.rows[2]!.draft).toMatchObject({ name: 'A/four', sourceId: kiln, unit: '°C', range: { low: 0, high: 100 } })
     expect(p.rows[3]!.faults.map((f) => [f.column, f.reason])).toEqual([
       ['source', 'There is no source Kiln 7'],
-      ['address', 'Which node?'],
       ['type', 'float is none of boolean, integer, number, text, time'],
+      ['address', 'Which node?'],
     ])
     expect(p.rows[4]!.faults.map((f) => [f.column, f.reason])).toEqual([
       ['high', 'A range needs both ends'],
