@@ -3,9 +3,10 @@
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { join } from 'node:path'
+import { browserArgs } from './lib/browser.mjs'
 import { build, stale } from './lib/build.mjs'
 import { homeFolder, root } from './lib/home.mjs'
-import { installDebian, installNpm, postgresBin } from './lib/packages.mjs'
+import { chromium, installDebian, installNpm, postgresBin } from './lib/packages.mjs'
 import { portBase } from './lib/ports.mjs'
 import { privateCluster } from './lib/postgres.mjs'
 import { run } from './lib/run.mjs'
@@ -26,7 +27,7 @@ try {
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
-    entryPoints: ['thread', 'parts', 'tags', 'simulated', 'import', 'faults'].map((n) => `bench/${n}.ts`),
+    entryPoints: ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'faults'].map((n) => `bench/${n}.ts`),
     outdir: out,
     outExtension: { '.js': '.mjs' },
     bundle: true,
@@ -51,7 +52,24 @@ try {
       await stack.supervisor.stop()
     }
   }
-  if (parts.some((p) => p !== 'start')) {
+  if (parts.includes('table')) {
+    if (!chromium()) await installDebian(['chromium'])
+    const stack = await startDemoStack({ base, home: join(home, 'table'), fresh: true, quiet: true })
+    try {
+      const env = {
+        EMBRIK_PORT_BASE: String(base),
+        EMBRIK_DEMO_DIR: join(home, 'table', 'demo'),
+        EMBRIK_CHROMIUM: chromium(),
+        EMBRIK_BROWSER_ARGS: JSON.stringify(browserArgs),
+        EMBRIK_LOGIN: JSON.stringify(['ines', 'varnmoor-engineer-2']),
+      }
+      process.stdout.write(await run(process.execPath, [join(out, 'table.mjs')], { env: { ...process.env, ...env } }))
+    } finally {
+      await stack.supervisor.stop()
+    }
+  }
+  const own = parts.filter((p) => p !== 'start' && p !== 'table')
+  if (own.length > 0) {
     rmSync(join(home, 'demo'), { recursive: true, force: true })
     const cluster = await privateCluster({ home, port: base + 2, fresh: true })
     supervisor.start('postgres', cluster.process)
@@ -73,7 +91,7 @@ try {
         ),
       60,
     )
-    for (const part of parts.filter((p) => p !== 'start')) {
+    for (const part of own) {
       const printed = await run(process.execPath, ['--max-old-space-size=6000', join(out, `${part}.mjs`)], { env: { ...process.env, ...env } })
       // The rest is the log of the engine.
       console.log(

@@ -1,5 +1,5 @@
 import { format } from 'date-fns'
-import { useEffect, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 
 /** Epoch ms that moves on every `everyMs`, for ages. */
 export function useNow(everyMs = 1000): number {
@@ -9,6 +9,34 @@ export function useNow(everyMs = 1000): number {
     return () => clearInterval(timer)
   }, [everyMs])
   return now
+}
+
+const ages = new Set<() => void>()
+let ticker: ReturnType<typeof setInterval> | null = null
+
+/** How long ago something was, counting on; one clock for all of them, which writes the text itself. 0: never. */
+export function Age({ at }: { at: number }) {
+  const box = useRef<HTMLSpanElement>(null)
+  useEffect(() => {
+    const tick = () => {
+      if (box.current) box.current.textContent = at === 0 ? '-' : ageText(Date.now() - at)
+    }
+    ages.add(tick)
+    ticker ??= setInterval(() => {
+      for (const a of ages) a()
+    }, 1000)
+    return () => {
+      ages.delete(tick)
+      if (ages.size > 0 || ticker === null) return
+      clearInterval(ticker)
+      ticker = null
+    }
+  }, [at])
+  return (
+    <span ref={box} className="font-mono text-[12.5px]">
+      {at === 0 ? '-' : ageText(Date.now() - at)}
+    </span>
+  )
 }
 
 /** `0.8 s`, `3 min`, `2 h`: how long ago. */

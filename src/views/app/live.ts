@@ -36,6 +36,8 @@ class LiveStore {
   private readonly frames: { [K in FrameName]?: LiveFrames[K] } = {}
   private readonly listeners = new Map<string, Set<() => void>>()
   online: 'opening' | 'on' | 'off' = 'opening'
+  /** Under this key the table of tags asks for what it shows. */
+  readonly table = {}
 
   want(key: object, want: Want | null): void {
     if (want) this.wants.set(key, want)

@@ -1,6 +1,6 @@
 import { EllipsisVertical } from 'lucide-react'
 import { DropdownMenu } from 'radix-ui'
-import { useMemo, useState } from 'react'
+import { memo, useMemo, useState } from 'react'
 import { type Folder, type QuickKind, quickKinds } from '~/core/tag/view'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { countText } from '~/ui/time'
@@ -22,7 +22,7 @@ interface Row extends TreeRow {
 }
 
 /** What stands out, and the tree of folders. */
-export function TagFolders({
+export const TagFolders = memo(function TagFolders({
   total,
   counts,
   known,
@@ -142,4 +142,4 @@ export function TagFolders({
       </VirtualTree>
     </div>
   )
-}
+})

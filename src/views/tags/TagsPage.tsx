@@ -16,7 +16,6 @@ import { countText } from '~/ui/time'
 import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
-import { useWatch } from '../app/live'
 import { editAndTell, redo, undo, useEdits } from './edit/edits'
 import { GroupsDialog } from './edit/GroupsDialog'
 import { type Brought, ImportDialog } from './edit/ImportDialog'
@@ -55,24 +54,35 @@ function Tags() {
   const [query, setQuery] = useState<ViewQuery>(() => ({ ...everything, sourceId: asked().get('source') }))
   const [cursor, setCursor] = useState<string | null>(() => asked().get('tag'))
   const [selected, setSelected] = useState<Set<string>>(() => new Set(asked().get('tag') ? [asked().get('tag')!] : []))
-  const [visible, setVisible] = useState<number[]>([])
   const [showFilters, setShowFilters] = useState(false)
   const [open, setOpen] = useState<Open | null>(null)
   const columns = useColumns()
   // Typing stays quick while 50,000 rows are looked through.
   const view = useTagView(useDeferredValue(query))
   const { tags, rows, list, around, plain } = view
-  useWatch({ tags: visible, sparks: columns.shown('spark') })
   useUndoKeys(mayEdit)
 
-  const put = (change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change }))
-  const onVisible = useCallback((now: Tag[]) => setVisible(now.map((t) => t.handle)), [])
+  const put = useCallback((change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change })), [])
   const all = tags.data
-  const chosen = useMemo(() => (all ?? []).filter((t) => selected.has(t.id)), [all, selected])
-  const pointed = all?.find((t) => t.id === cursor)
+  const byId = useMemo(() => new Map((all ?? []).map((t) => [t.id, t])), [all])
+  const chosen = useMemo(() => [...selected].flatMap((id) => byId.get(id) ?? []), [byId, selected])
+  // Going through the table by keyboard is not held up by the peek: it follows where one stays.
+  const settled = useSettled(cursor, 120)
+  const pointed = settled === null ? undefined : byId.get(settled)
   const filtered = Object.values(query.filters).some((f) => f.trim() !== '')
-  const showAll = () => setQuery((q) => ({ ...everything, sort: q.sort }))
+  const showAll = useCallback(() => setQuery((q) => ({ ...everything, sort: q.sort })), [])
   const close = () => setOpen(null)
+  const left = useMemo(
+    () => ({
+      onKind: (kind: ViewQuery['kind']) => put({ kind }),
+      onFolder: (folder: string | null) => put({ folder }),
+      onMove: (folder: string) => setOpen({ what: 'move', moved: { folder } }),
+      onKeep: (folder: string) => setOpen({ what: 'keep', folder }),
+    }),
+    [put],
+  )
+  const onSort = useCallback((sort: ViewQuery['sort']) => put({ sort }), [put])
+  const onFilter = useCallback((column: string, text: string) => setQuery((q) => ({ ...q, filters: { ...q.filters, [column]: text } })), [])
 
   const remove = async () => {
     const label = chosen.length === 1 ? `${chosen[0]!.name} removed` : `${countText(chosen.length)} tags removed`
@@ -214,11 +224,8 @@ function Tags() {
             kind={query.kind}
             folder={query.folder}
             mayEdit={mayEdit}
-            onKind={(kind) => put({ kind })}
-            onFolder={(folder) => put({ folder })}
             onAll={showAll}
-            onMove={(folder) => setOpen({ what: 'move', moved: { folder } })}
-            onKeep={(folder) => setOpen({ what: 'keep', folder })}
+            {...left}
           />
         }
         peek={
@@ -284,11 +291,10 @@ function Tags() {
               onSelect={setSelected}
               cursor={cursor}
               onCursor={setCursor}
-              onVisible={onVisible}
               sort={query.sort}
-              onSort={(sort) => put({ sort })}
+              onSort={onSort}
               filters={query.filters}
-              onFilter={(column, text) => setQuery((q) => ({ ...q, filters: { ...q.filters, [column]: text } }))}
+              onFilter={onFilter}
               showFilters={showFilters || filtered}
               onCopy={copy}
               onPaste={paste}
@@ -308,6 +314,16 @@ function Tags() {
       {open?.what === 'groups' && <GroupsDialog onClose={close} />}
     </>
   )
+}
+
+/** A value once it has stayed the same for some ms. */
+function useSettled<T>(value: T, ms: number): T {
+  const [settled, setSettled] = useState(value)
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(value), ms)
+    return () => clearTimeout(timer)
+  }, [value, ms])
+  return settled
 }
 
 function Chip({ label, onClear }: { label: string; onClear(): void }) {

@@ -1,6 +1,6 @@
 import { ChevronDown } from 'lucide-react'
 import { DropdownMenu } from 'radix-ui'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import type { Columns, PlacedColumn } from './useColumns'
 
 interface Props {
@@ -13,7 +13,7 @@ interface Props {
 }
 
 /** The headings: a click sorts, the edge resizes, dragging moves, a menu does all of it by keyboard; under them the filters. */
-export function Heads({ columns, sort, onSort, filters, onFilter, showFilters }: Props) {
+export const Heads = memo(function Heads({ columns, sort, onSort, filters, onFilter, showFilters }: Props) {
   const { placed } = columns
   const [over, setOver] = useState<string | null>(null)
   const turn = (id: string) => onSort(sort?.column !== id ? { column: id, desc: false } : sort.desc ? null : { column: id, desc: true })
@@ -93,7 +93,7 @@ export function Heads({ columns, sort, onSort, filters, onFilter, showFilters }:
       )}
     </div>
   )
-}
+})
 
 function HeadMenu({ column: { column, pinned }, columns, onSort }: { column: PlacedColumn; columns: Columns; onSort: Props['onSort'] }) {
   const { placed } = columns

@@ -2,6 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, type MouseEvent, memo, type ReactNode, useCallback, useEffect, useRef, useState } from 'react'
 import type { Tag } from '~/contract/tag'
 import type { Surroundings } from '~/core/tag/columns'
+import { live, useLiveValue } from '../../app/live'
 import { Heads } from './Heads'
 import { InlineEdit } from './InlineEdit'
 import type { Columns, PlacedColumn } from './useColumns'
@@ -18,7 +19,6 @@ interface Props {
   /** The tag under the cursor. */
   cursor: string | null
   onCursor(id: string): void
-  onVisible(rows: Tag[]): void
   sort: { column: string; desc: boolean } | null
   onSort(sort: { column: string; desc: boolean } | null): void
   filters: Readonly<Record<string, string>>
@@ -35,7 +35,7 @@ interface Props {
  * select rows, Enter or F2 edits the cell, Ctrl+C and Ctrl+V speak tab-separated text, Delete removes.
  */
 export function TagTable(p: Props) {
-  const { rows, columns, selected, onSelect, onVisible, cursor, onCursor } = p
+  const { rows, columns, selected, onSelect, cursor, onCursor } = p
   const { placed } = columns
   const box = useRef<HTMLDivElement>(null)
   const grid = useRef<HTMLDivElement>(null)
@@ -43,16 +43,18 @@ export function TagTable(p: Props) {
   const [editing, setEditing] = useState<{ id: string; column: string } | null>(null)
   const anchor = useRef(0)
   const at = useRef(0)
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 6 })
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 4 })
   const items = virtual.getVirtualItems()
   const first = items[0]?.index ?? 0
   const last = items.at(-1)?.index ?? -1
   const width = (placed.at(-1)?.left ?? 0) + (placed.at(-1)?.width ?? 0)
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: told only when other rows come on the screen
+  // What is on the screen is asked for without drawing the page anew.
+  const sparks = columns.shown('spark')
   useEffect(() => {
-    onVisible(rows.slice(first, last + 1))
-  }, [first, last, rows])
+    live.want(live.table, { tags: rows.slice(first, last + 1).map((t) => t.handle), sparks })
+  }, [first, last, rows, sparks])
+  useEffect(() => () => live.want(live.table, null), [])
 
   // Where the cursor stands when rows come and go around it; a tag that was asked for is brought on the screen.
   const shownFor = useRef<string | null>(null)
@@ -236,6 +238,7 @@ interface RowProps {
 
 const RowOf = memo(
   function RowOf({ tag, index, top, placed, around, chosen, cell, edited, onClick, onDoubleClick, onEdited }: RowProps) {
+    const v = useLiveValue(tag.handle)
     return (
       // biome-ignore lint/a11y/useKeyWithClickEvents: the grid around it takes the keys
       <div
@@ -258,7 +261,7 @@ const RowOf = memo(
             {edited === column.id && column.setting ? (
               <InlineEdit tag={tag} column={column.setting} around={around} onDone={onEdited} />
             ) : column.cell ? (
-              <span className="min-w-0 truncate">{column.cell(tag, around)}</span>
+              <span className="min-w-0 truncate">{column.cell(tag, v, around)}</span>
             ) : (
               <TextCell
                 text={column.setting!.read(tag, around)}

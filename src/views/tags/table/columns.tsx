@@ -1,7 +1,8 @@
 import type { ReactNode } from 'react'
+import type { LiveValue } from '~/contract/live'
 import type { Tag } from '~/contract/tag'
 import { type Surroundings, type TagColumn, tagColumns } from '~/core/tag/columns'
-import { AgeCell, NameCell, QualityCell, SparkCell, StateCell, TimeCell, ValueCell } from './cells'
+import { ageCell, nameCell, qualityCell, sparkCell, stateCell, timeCell, valueCell } from './cells'
 
 /** A column of the table of tags: a setting that can be edited, or something live. */
 export interface GridColumn {
@@ -14,10 +15,10 @@ export interface GridColumn {
   /** The setting that it shows; null: live. */
   setting: TagColumn | null
   /** Null: the text of its setting. */
-  cell: ((t: Tag, around: Surroundings) => ReactNode) | null
+  cell: ((t: Tag, v: LiveValue | undefined, around: Surroundings) => ReactNode) | null
 }
 
-const live = (id: string, label: string, width: number, cell: (t: Tag) => ReactNode, more: Partial<GridColumn> = {}): GridColumn => ({
+const live = (id: string, label: string, width: number, cell: GridColumn['cell'], more: Partial<GridColumn> = {}): GridColumn => ({
   id,
   label,
   width,
@@ -46,20 +47,20 @@ const setting = (c: TagColumn): GridColumn => ({
   right: c.numeric,
   sorts: true,
   setting: c,
-  cell: c.key === 'name' ? (t, around) => <NameCell tag={t} madeUp={t.simulated || around.sourceKind.get(t.sourceId) === 'simulated'} /> : null,
+  cell: c.key === 'name' ? (t, _v, around) => nameCell(t, t.simulated || around.sourceKind.get(t.sourceId) === 'simulated') : null,
 })
 const byKey = new Map(tagColumns.map((c) => [c.key, c]))
 const rest = tagColumns.filter((c) => c.key !== 'name' && c.key !== 'unit')
 
 export const gridColumns: readonly GridColumn[] = [
-  live('state', '', 32, (t) => <StateCell handle={t.handle} />, { sorts: false }),
+  live('state', '', 32, stateCell, { sorts: false }),
   setting(byKey.get('name')!),
-  live('value', 'Value', 98, (t) => <ValueCell tag={t} />, { right: true }),
+  live('value', 'Value', 98, valueCell, { right: true }),
   setting(byKey.get('unit')!),
-  live('quality', 'Quality', 118, (t) => <QualityCell handle={t.handle} />),
-  live('time', 'Device time', 118, (t) => <TimeCell handle={t.handle} />, { right: true }),
-  live('age', 'Age', 66, (t) => <AgeCell handle={t.handle} />, { right: true }),
-  live('spark', '10 min', 122, (t) => <SparkCell handle={t.handle} />, { sorts: false }),
+  live('quality', 'Quality', 118, qualityCell),
+  live('time', 'Device time', 118, timeCell, { right: true }),
+  live('age', 'Age', 66, ageCell, { right: true }),
+  live('spark', '10 min', 122, sparkCell, { sorts: false }),
   ...rest.map(setting),
 ]
 export const gridColumn = new Map(gridColumns.map((c) => [c.id, c]))

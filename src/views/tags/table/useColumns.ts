@@ -115,24 +115,28 @@ export function useColumns() {
       const pinned = l.columnPinning.start.includes(id)
       return pinned ? { ...l, columnPinning: { ...l.columnPinning, start: put(l.columnPinning.start) } } : { ...l, columnOrder: put(l.columnOrder) }
     })
-  return {
-    placed,
-    shown: (id: string) => layout.columnVisibility[id] === true,
-    isPinned: (id: string) => layout.columnPinning.start.includes(id),
-    show: (id: string, on: boolean) => setLayout((l) => ({ ...l, columnVisibility: { ...l.columnVisibility, [id]: on } })),
-    pin: (id: string, on: boolean) =>
-      setLayout((l) => {
-        const start = l.columnPinning.start.filter((c) => c !== id)
-        return { ...l, columnPinning: { ...l.columnPinning, start: on ? [...start, id] : start } }
-      }),
-    resize: (id: string, by: number) =>
-      setLayout((l) => {
-        const now = l.columnSizing[id] ?? gridColumn.get(id)!.width
-        return { ...l, columnSizing: { ...l.columnSizing, [id]: Math.min(900, Math.max(48, now + by)) } }
-      }),
-    move,
-    reset: () => setLayout(atFirst()),
-  }
+  // biome-ignore lint/correctness/useExhaustiveDependencies: all of it follows from the layout
+  return useMemo(
+    () => ({
+      placed,
+      shown: (id: string) => layout.columnVisibility[id] === true,
+      isPinned: (id: string) => layout.columnPinning.start.includes(id),
+      show: (id: string, on: boolean) => setLayout((l) => ({ ...l, columnVisibility: { ...l.columnVisibility, [id]: on } })),
+      pin: (id: string, on: boolean) =>
+        setLayout((l) => {
+          const start = l.columnPinning.start.filter((c) => c !== id)
+          return { ...l, columnPinning: { ...l.columnPinning, start: on ? [...start, id] : start } }
+        }),
+      resize: (id: string, by: number) =>
+        setLayout((l) => {
+          const now = l.columnSizing[id] ?? gridColumn.get(id)!.width
+          return { ...l, columnSizing: { ...l.columnSizing, [id]: Math.min(900, Math.max(48, now + by)) } }
+        }),
+      move,
+      reset: () => setLayout(atFirst()),
+    }),
+    [layout, placed],
+  )
 }
 export type Columns = ReturnType<typeof useColumns>
 
