@@ -177,6 +177,13 @@ export class TagList {
     return (this.words[i] ??= `${t.name} ${t.unit} ${t.address} ${t.description}`.toLowerCase())
   }
 
+  /** Makes the words of some more tags ready, before anybody looks for them; true: there is more to do. */
+  warm(most: number): boolean {
+    const to = Math.min(this.tags.length, this.words.length + most)
+    for (let i = this.words.length; i < to; i++) this.wordsOf(i)
+    return to < this.tags.length
+  }
+
   /** The tags that a query gives, in its order. */
   view(q: ViewQuery, ctx: ViewContext): Tag[] {
     const words = q.words.trim().toLowerCase()

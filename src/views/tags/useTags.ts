@@ -57,6 +57,13 @@ export function useTagView(query: ViewQuery) {
   const states = useStates()
   const list = useMemo(() => new TagList(tags.data ?? noTags), [tags.data])
   const folders = useMemo(() => foldersOf(list.tags), [list])
+  // What is looked through is made ready in small parts while nothing else is to be done.
+  useEffect(() => {
+    let id = requestIdleCallback(function part() {
+      if (list.warm(1000)) id = requestIdleCallback(part)
+    })
+    return () => cancelIdleCallback(id)
+  }, [list])
   const ctx = useMemo<ViewContext>(
     () => ({
       around,

@@ -114,7 +114,7 @@ function HeadMenu({ column: { column, pinned }, columns, onSort }: { column: Pla
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
         aria-label={`Column ${column.label}`}
-        className="absolute right-[5px] grid size-[18px] place-items-center rounded-sm bg-paper opacity-0 group-hover/head:opacity-100 hover:bg-well focus-visible:opacity-100 data-[state=open]:opacity-100"
+        className={`absolute grid size-[18px] place-items-center rounded-sm bg-paper opacity-0 group-hover/head:opacity-100 hover:bg-well focus-visible:opacity-100 data-[state=open]:opacity-100 ${column.right ? 'left-[3px]' : 'right-[5px]'}`}
       >
         <ChevronDown size={12} />
       </DropdownMenu.Trigger>

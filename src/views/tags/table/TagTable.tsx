@@ -243,6 +243,7 @@ const RowOf = memo(
       // biome-ignore lint/a11y/useKeyWithClickEvents: the grid around it takes the keys
       <div
         role="row"
+        aria-label={tag.name}
         aria-selected={chosen}
         aria-rowindex={index + 1}
         onClick={(e) => onClick(index, e)}
