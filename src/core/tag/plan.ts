@@ -1,7 +1,8 @@
 import type { Tag, TagDraft, TagEditInput } from '~/contract/tag'
 import { checkAddress } from '../source/address'
 import { type TagProperty, tagProblems } from './check'
-import { at, cleanAddress, columnOfProperty, cut, emptyFlat, flatten, type Surroundings, type TagColumn, tagColumns, unflatten } from './columns'
+import { at, cleanAddress, columnOfProperty, cut, type Surroundings, type TagColumn, tagColumns } from './columns'
+import { emptyFlat, flatten, unflatten } from './flat'
 
 /** A row of texts as it was given: one a column of the sheet. */
 export interface GivenRow {

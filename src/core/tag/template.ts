@@ -1,6 +1,7 @@
 import type { Tag, TagTemplateDraft } from '~/contract/tag'
 import { formatModbusAddress, parseModbusAddress } from '../source/modbus-address'
-import { at, emptyFlat, flatten, type Surroundings, tagColumns } from './columns'
+import { at, type Surroundings, tagColumns } from './columns'
+import { emptyFlat, flatten } from './flat'
 import type { GivenRow } from './plan'
 
 /** A text of the folder that stands for something: `Zone 3` for the parameter `zone`. */

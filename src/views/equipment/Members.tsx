@@ -3,7 +3,7 @@ import { toast } from 'sonner'
 import type { Binding, Equipment, EquipmentClass, Member } from '~/contract/equipment'
 import type { Tag } from '~/contract/tag'
 import { matchMembers, rankTags } from '~/core/equipment/matching'
-import { displayValue } from '~/core/value/datatype'
+import { formatValue } from '~/core/value/format'
 import { qualityText } from '~/core/value/quality'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
@@ -135,7 +135,7 @@ function Now({ tag }: { tag: Tag }) {
   const v = useLiveValue(tag.handle)
   return (
     <span className="inline-flex items-center gap-2 font-mono text-[13px]" title={v ? qualityText(v[2]) : ''}>
-      {v ? displayValue(v[1], tag.dataType === 'number') : '-'}
+      {v ? formatValue(v[1], tag) : '-'}
       <Glyph state={valueGlyph(v)} />
     </span>
   )

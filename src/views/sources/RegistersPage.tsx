@@ -5,7 +5,7 @@ import type { Source } from '~/contract/source'
 import type { RegisterQuery } from '~/contract/sources/modbus'
 import type { Tag } from '~/contract/tag'
 import { type Area, formatModbusAddress, formatPlace, parseModbusAddress } from '~/core/source/modbus-address'
-import { displayValue } from '~/core/value/datatype'
+import { formatValue } from '~/core/value/format'
 import { qualityText } from '~/core/value/quality'
 import { looksMeasured, type RegisterType, registerTypes } from '~/core/value/register'
 import { Button } from '~/ui/Button'
@@ -308,9 +308,7 @@ function TagNow({ tag, notation }: { tag: Tag; notation: ModbusSource['settings'
   return (
     <div className="my-1 rounded-sm border border-line bg-paper px-2.5 py-1.5" data-now>
       <div className="flex items-baseline gap-2">
-        <span className={`font-mono text-lg font-semibold ${outside ? 'text-bad' : ''}`}>
-          {v ? displayValue(v[1], tag.dataType === 'number') : '-'}
-        </span>
+        <span className={`font-mono text-lg font-semibold ${outside ? 'text-bad' : ''}`}>{v ? formatValue(v[1], tag) : '-'}</span>
         <span className="text-muted">{tag.unit}</span>
         <span className="ml-auto text-muted">{v ? qualityText(v[2]) : ''}</span>
       </div>

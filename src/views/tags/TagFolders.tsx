@@ -1,8 +1,8 @@
 import { EllipsisVertical } from 'lucide-react'
-import { DropdownMenu } from 'radix-ui'
 import { memo, useMemo, useState } from 'react'
 import { type Folder, type QuickKind, quickKinds } from '~/core/tag/view'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
+import { Menu } from '~/ui/Menu'
 import { countText } from '~/ui/time'
 import { type TreeRow, VirtualTree } from '../shared/VirtualTree'
 
@@ -112,30 +112,23 @@ export const TagFolders = memo(function TagFolders({
             </span>
             <span className="ml-auto font-mono text-[12px] text-muted">{countText(row.count)}</span>
             {row.folder && (
-              <DropdownMenu.Root>
-                <DropdownMenu.Trigger
+              <Menu
+                align="start"
+                items={[
+                  { label: 'Rename or move', onSelect: () => onMove(row.id) },
+                  { label: 'Keep as a template', onSelect: () => onKeep(row.id) },
+                ]}
+              >
+                <button
+                  type="button"
                   aria-label={`Folder ${row.id}`}
                   disabled={!mayEdit}
                   onClick={(e) => e.stopPropagation()}
                   className="grid size-[18px] shrink-0 place-items-center rounded-sm opacity-0 group-hover:opacity-100 hover:bg-well focus-visible:opacity-100 disabled:hidden data-[state=open]:opacity-100"
                 >
                   <EllipsisVertical size={13} />
-                </DropdownMenu.Trigger>
-                <DropdownMenu.Portal>
-                  <DropdownMenu.Content
-                    align="start"
-                    onClick={(e) => e.stopPropagation()}
-                    className="z-40 min-w-44 rounded-sm border border-line bg-sheet py-1 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
-                  >
-                    <DropdownMenu.Item onSelect={() => onMove(row.id)} className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-wash">
-                      Rename or move
-                    </DropdownMenu.Item>
-                    <DropdownMenu.Item onSelect={() => onKeep(row.id)} className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-wash">
-                      Keep as a template
-                    </DropdownMenu.Item>
-                  </DropdownMenu.Content>
-                </DropdownMenu.Portal>
-              </DropdownMenu.Root>
+                </button>
+              </Menu>
             )}
           </>
         )}

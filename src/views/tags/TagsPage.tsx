@@ -1,33 +1,33 @@
-import { Columns3, Filter, Plus, Redo2, Undo2 } from 'lucide-react'
-import { DropdownMenu, Popover } from 'radix-ui'
+import { Filter, Plus } from 'lucide-react'
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Caller } from '~/contract/person'
 import type { Tag } from '~/contract/tag'
-import { flatten, tagColumns } from '~/core/tag/columns'
+import { flatten } from '~/core/tag/flat'
 import { columnsOf } from '~/core/tag/plan'
 import { writeText } from '~/core/tag/sheet'
 import type { ViewQuery } from '~/core/tag/view'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
+import { Menu } from '~/ui/Menu'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
-import { editAndTell, redo, undo, useEdits } from './edit/edits'
+import { editAndTell } from './edit/edits'
+import { exportKinds, exportLabel, exportTags } from './edit/exporting'
 import { GroupsDialog } from './edit/GroupsDialog'
 import { type Brought, ImportDialog } from './edit/ImportDialog'
 import { MassEdit } from './edit/MassEdit'
 import { MoveDialog, type Moved } from './edit/MoveDialog'
-import { writeInWorker } from './edit/planning'
 import { KeepTemplate, LayDown } from './edit/TemplateDialogs'
 import { kindLabels, TagFolders } from './TagFolders'
 import { TagPeek } from './TagPeek'
-import { gridColumns } from './table/columns'
+import { ColumnChoice, UndoButtons, useUndoKeys } from './TagTools'
 import { TagTable } from './table/TagTable'
-import { type Columns, useColumns } from './table/useColumns'
+import { useColumns } from './table/useColumns'
 import { useTagView } from './useTags'
 
 export function TagsPage({ caller }: { caller: Caller }) {
@@ -114,34 +114,6 @@ function Tags() {
       brought: { name: 'pasted cells', heading, rows: to.map((t, i) => ({ line: i + 1, cells: [t.id, ...(single ? cells[0]! : cells[i]!)] })) },
     })
   }
-  const exportAs = async (how: 'CSV' | 'CSV with semicolons' | 'XLSX') => {
-    const some = selected.size > 1 ? chosen : rows
-    const keys = tagColumns.map((c) => c.key)
-    const id = toast.loading(`Writing ${countText(some.length)} tags`)
-    try {
-      const made = await writeInWorker(
-        {
-          do: 'write',
-          columns: keys,
-          how: how === 'XLSX' ? 'XLSX' : how === 'CSV' ? { separator: ',', decimal: '.' } : { separator: ';', decimal: ',' },
-        },
-        some,
-        plain,
-      )
-      const type = how === 'XLSX' ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' : 'text/csv;charset=utf-8'
-      // With its mark, spreadsheets take it for UTF-8.
-      const blob = new Blob(how === 'XLSX' ? [made as BlobPart] : ['\ufeff', made as string], { type })
-      const link = document.createElement('a')
-      link.href = URL.createObjectURL(blob)
-      link.download = how === 'XLSX' ? 'tags.xlsx' : 'tags.csv'
-      link.click()
-      setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
-      toast(`${countText(some.length)} tags written to ${link.download}`, { id })
-    } catch (e) {
-      toast.error(failureIn(e).message, { id })
-    }
-  }
-
   const add = (
     <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => location.assign('/sources/browse')}>
       <Plus size={14} /> Add tags
@@ -182,31 +154,15 @@ function Tags() {
           </>
         )}
         <UndoButtons mayEdit={mayEdit} />
-        <DropdownMenu.Root>
-          <DropdownMenu.Trigger asChild>
-            <Button disabled={!all}>Export</Button>
-          </DropdownMenu.Trigger>
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content
-              align="end"
-              sideOffset={4}
-              className="z-40 min-w-56 rounded-sm border border-line bg-sheet py-1 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
-            >
-              <DropdownMenu.Label className="px-3 py-1 text-xs text-muted">
-                {selected.size > 1 ? `${countText(selected.size)} chosen tags` : `${countText(rows.length)} tags, as shown`}
-              </DropdownMenu.Label>
-              {(['CSV', 'CSV with semicolons', 'XLSX'] as const).map((how) => (
-                <DropdownMenu.Item
-                  key={how}
-                  onSelect={() => void exportAs(how)}
-                  className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-wash"
-                >
-                  {how === 'CSV with semicolons' ? 'CSV with semicolons and decimal commas' : how}
-                </DropdownMenu.Item>
-              ))}
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
-        </DropdownMenu.Root>
+        <Menu
+          head={selected.size > 1 ? `${countText(selected.size)} chosen tags` : `${countText(rows.length)} tags, as shown`}
+          items={exportKinds.map((kind) => ({
+            label: exportLabel[kind],
+            onSelect: () => void exportTags(selected.size > 1 ? chosen : rows, plain, kind),
+          }))}
+        >
+          <Button disabled={!all}>Export</Button>
+        </Menu>
         {bring}
         <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'lay' })}>
           Templates
@@ -336,89 +292,5 @@ function Chip({ label, onClear }: { label: string; onClear(): void }) {
     >
       {label} ×
     </button>
-  )
-}
-
-function UndoButtons({ mayEdit }: { mayEdit: boolean }) {
-  const edits = useEdits()
-  const last = edits.undo.at(-1)
-  const next = edits.redo.at(-1)
-  return (
-    <>
-      <Button
-        disabled={!mayEdit || !last || edits.busy}
-        onClick={() => void undo()}
-        aria-label="Undo"
-        title={last ? `Ctrl+Z takes back: ${last.label}` : 'Nothing to take back'}
-      >
-        <Undo2 size={14} />
-      </Button>
-      <Button
-        disabled={!mayEdit || !next || edits.busy}
-        onClick={() => void redo()}
-        aria-label="Redo"
-        title={next ? `Ctrl+Y does again: ${next.label}` : 'Nothing to do again'}
-      >
-        <Redo2 size={14} />
-      </Button>
-    </>
-  )
-}
-
-/** Ctrl+Z takes back, Ctrl+Y or Ctrl+Shift+Z does again; not while something is typed, where they belong to the text. */
-function useUndoKeys(mayEdit: boolean): void {
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      const typing = e.target instanceof HTMLElement && (e.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName))
-      if (typing || !mayEdit || !(e.ctrlKey || e.metaKey)) return
-      const key = e.key.toLowerCase()
-      if (key === 'z' && !e.shiftKey) void undo()
-      else if (key === 'y' || (key === 'z' && e.shiftKey)) void redo()
-      else return
-      e.preventDefault()
-    }
-    window.addEventListener('keydown', onKey)
-    return () => window.removeEventListener('keydown', onKey)
-  }, [mayEdit])
-}
-
-function ColumnChoice({ columns }: { columns: Columns }) {
-  return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
-        <Button small title="Which columns are shown">
-          <Columns3 size={12} /> Columns
-        </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={4}
-          className="z-40 w-[380px] rounded-sm border border-line bg-sheet p-2 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
-        >
-          <div className="grid grid-cols-2 gap-x-2">
-            {gridColumns
-              .filter((c) => c.id !== 'name' && c.id !== 'state')
-              .map((c) => (
-                <label key={c.id} className="flex items-center gap-2 rounded-sm px-1.5 py-[2px] hover:bg-well" title={c.setting?.help}>
-                  <input
-                    type="checkbox"
-                    className="accent-(--clay)"
-                    checked={columns.shown(c.id)}
-                    onChange={(e) => columns.show(c.id, e.target.checked)}
-                  />
-                  {c.label}
-                </label>
-              ))}
-          </div>
-          <div className="mt-1 flex items-center justify-between border-t border-line pt-1.5">
-            <span className="text-xs text-muted">Drag a heading to move it</span>
-            <Button small kind="quiet" onClick={columns.reset}>
-              As at first
-            </Button>
-          </div>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
   )
 }

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Tag } from '~/contract/tag'
-import { displayValue } from '~/core/value/datatype'
+import { formatValue } from '~/core/value/format'
 import { typedValue, writeProblem } from '~/core/value/writing'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
@@ -18,13 +18,13 @@ export function WriteValue({ tag }: { tag: Tag }) {
   if (tag.access !== 'read-write') return null
   const value = typedValue(text, tag.dataType)
   const problem = text === '' ? null : writeProblem(tag, value)
-  const shown = `${displayValue(value)} ${tag.unit}`.trim()
+  const shown = `${formatValue(value, tag)} ${tag.unit}`.trim()
   const write = async () => {
     setBusy(true)
     try {
       const { readBack } = await call('writeTag', { params: { id: tag.id }, body: { value: value as string | number | boolean } })
       const same = readBack === value
-      const back = `Read back: ${displayValue(readBack)} ${tag.unit}`
+      const back = `Read back: ${formatValue(readBack, tag)} ${tag.unit}`
       if (same) toast.success(`${shown} is written`, { description: back })
       else toast.warning(`${shown} was sent, the device keeps another value`, { description: back })
       setText('')

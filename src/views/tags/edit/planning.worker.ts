@@ -1,6 +1,7 @@
 import type { SourceKind } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
-import { flatten, surroundings } from '~/core/tag/columns'
+import { surroundings } from '~/core/tag/columns'
+import { flatten } from '~/core/tag/flat'
 import { type GivenRow, PlanError, planRows } from '~/core/tag/plan'
 import { readBytes, readText, type Sheet, type Understood, type WriteHow, writeText } from '~/core/tag/sheet'
 import { readWorkbook, writeWorkbook } from '~/core/tag/workbook'

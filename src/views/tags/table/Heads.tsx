@@ -1,6 +1,6 @@
 import { ChevronDown } from 'lucide-react'
-import { DropdownMenu } from 'radix-ui'
 import { memo, useState } from 'react'
+import { Menu, type MenuItem } from '~/ui/Menu'
 import type { Columns, PlacedColumn } from './useColumns'
 
 interface Props {
@@ -100,42 +100,29 @@ function HeadMenu({ column: { column, pinned }, columns, onSort }: { column: Pla
   const i = placed.findIndex((c) => c.column.id === column.id)
   const before = placed[i - 1]
   const after = placed[i + 1]
-  const items: [string, boolean, () => void][] = [
-    ['Sort upwards', column.sorts, () => onSort({ column: column.id, desc: false })],
-    ['Sort downwards', column.sorts, () => onSort({ column: column.id, desc: true })],
-    ['Move left', before !== undefined && before.pinned === pinned && before.column.id !== 'state', () => columns.move(column.id, before!.column.id)],
-    ['Move right', after !== undefined && after.pinned === pinned, () => columns.move(after!.column.id, column.id)],
-    ['Wider', true, () => columns.resize(column.id, 24)],
-    ['Narrower', true, () => columns.resize(column.id, -24)],
-    [pinned ? 'Let it scroll' : 'Keep at the left', true, () => columns.pin(column.id, !pinned)],
-    ['Hide', column.id !== 'name', () => columns.show(column.id, false)],
+  const items: MenuItem[] = [
+    { label: 'Sort upwards', disabled: !column.sorts, onSelect: () => onSort({ column: column.id, desc: false }) },
+    { label: 'Sort downwards', disabled: !column.sorts, onSelect: () => onSort({ column: column.id, desc: true }) },
+    {
+      label: 'Move left',
+      disabled: before === undefined || before.pinned !== pinned || before.column.id === 'state',
+      onSelect: () => columns.move(column.id, before!.column.id),
+    },
+    { label: 'Move right', disabled: after === undefined || after.pinned !== pinned, onSelect: () => columns.move(after!.column.id, column.id) },
+    { label: 'Wider', onSelect: () => columns.resize(column.id, 24) },
+    { label: 'Narrower', onSelect: () => columns.resize(column.id, -24) },
+    { label: pinned ? 'Let it scroll' : 'Keep at the left', onSelect: () => columns.pin(column.id, !pinned) },
+    { label: 'Hide', disabled: column.id === 'name', onSelect: () => columns.show(column.id, false) },
   ]
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
+    <Menu items={items}>
+      <button
+        type="button"
         aria-label={`Column ${column.label}`}
         className={`absolute grid size-[18px] place-items-center rounded-sm bg-paper opacity-0 group-hover/head:opacity-100 hover:bg-well focus-visible:opacity-100 data-[state=open]:opacity-100 ${column.right ? 'left-[3px]' : 'right-[5px]'}`}
       >
         <ChevronDown size={12} />
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          sideOffset={3}
-          className="z-40 min-w-40 rounded-sm border border-line bg-sheet py-1 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"
-        >
-          {items.map(([label, can, act]) => (
-            <DropdownMenu.Item
-              key={label}
-              disabled={!can}
-              onSelect={act}
-              className="cursor-default px-3 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-wash"
-            >
-              {label}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+      </button>
+    </Menu>
   )
 }
