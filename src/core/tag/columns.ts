@@ -1,5 +1,5 @@
 import type { SourceKind } from '~/contract/source'
-import type { Deadband, Tag, TagDraft } from '~/contract/tag'
+import type { Deadband, Tag } from '~/contract/tag'
 import { checkAddress } from '../source/address'
 import { unitOf } from '../value/unit'
 import type { TagProperty } from './check'
