@@ -112,7 +112,11 @@ class Flow {
       if (id && !made.has(id.seq)) made.set(id.seq, { seq: id.seq, topic: a.topic, producedAt: a.at })
     }
     const never = Array.from({ length: counts.stored }, (_, i) => i + 1).filter((seq) => !made.has(seq))
-    const e = expected([...made.values()], (m) => `${installation}.${delivery}.${m.seq}`, log, { witness: 'reader', lateMs: LATE_S * 1000, byId: true })
+    const e = expected([...made.values()], (m) => `${installation}.${delivery}.${m.seq}`, log, {
+      witness: 'reader',
+      lateMs: LATE_S * 1000,
+      byId: true,
+    })
     const wrong = disagreements(e, (seq) => ledger.account(delivery).verdict(seq))
     return { counts, never, sums: tallied(e), wrong, acknowledged: log.arrivals.filter((a) => a.ack === 'sent').length }
   }
