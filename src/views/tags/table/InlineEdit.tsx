@@ -1,3 +1,4 @@
+import { Popover } from 'radix-ui'
 import { useState } from 'react'
 import type { Tag } from '~/contract/tag'
 import type { Surroundings, TagColumn } from '~/core/tag/columns'
@@ -64,14 +65,20 @@ export function InlineEdit({
         // What is right is kept when one clicks elsewhere; what is wrong is not saved by accident.
         onBlur={() => (planned.state === 'change' && !refused ? void save('stay') : onDone('stay'))}
       />
-      {fault && (
-        <span
-          role="alert"
-          className="fixed z-30 mt-[25px] max-w-72 rounded-sm border border-bad bg-sheet px-2 py-1 text-xs whitespace-normal text-bad"
-        >
-          {fault}
-        </span>
-      )}
+      <Popover.Root open={fault !== null}>
+        <Popover.Anchor className="absolute inset-0 -z-10" />
+        <Popover.Portal>
+          <Popover.Content
+            role="alert"
+            align="start"
+            sideOffset={4}
+            onOpenAutoFocus={(e) => e.preventDefault()}
+            className="z-30 max-w-72 rounded-sm border border-bad bg-sheet px-2 py-1 text-xs text-bad"
+          >
+            {fault}
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>
     </span>
   )
 }

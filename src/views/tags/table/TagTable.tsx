@@ -125,17 +125,31 @@ export function TagTable(p: Props) {
     onSelect(keep ? idsBetween(anchor.current, to) : new Set([rows[to]!.id]))
     virtual.scrollToIndex(to)
   }
+  const show = useCallback(
+    (id: string | undefined) => {
+      const c = placed.find((one) => one.column.id === id)
+      const scroller = box.current
+      if (!scroller || !c || c.pinned) return
+      const pinned = placed.filter((one) => one.pinned).reduce((w, one) => w + one.width, 0)
+      if (c.left - scroller.scrollLeft < pinned) scroller.scrollLeft = c.left - pinned
+      else if (c.left + c.width > scroller.scrollLeft + scroller.clientWidth) scroller.scrollLeft = c.left + c.width - scroller.clientWidth
+    },
+    [placed],
+  )
   const sideways = (by: number) => {
     const i = placed.findIndex((c) => c.column.id === cellColumn)
     const next = placed[Math.min(placed.length - 1, Math.max(0, i + by))]
     if (!next) return
     setColumn(next.column.id)
-    const scroller = box.current
-    const pinned = placed.filter((c) => c.pinned).reduce((w, c) => w + c.width, 0)
-    if (!scroller || next.pinned) return
-    if (next.left - scroller.scrollLeft < pinned) scroller.scrollLeft = next.left - pinned
-    else if (next.left + next.width > scroller.scrollLeft + scroller.clientWidth) scroller.scrollLeft = next.left + next.width - scroller.clientWidth
+    show(next.column.id)
   }
+  // What is edited stays on the screen, also when the peek opens beside it and the table narrows.
+  useEffect(() => {
+    if (!editing || !box.current) return
+    const watch = new ResizeObserver(() => show(editing.column))
+    watch.observe(box.current)
+    return () => watch.disconnect()
+  }, [editing, show])
 
   const key = (e: KeyboardEvent) => {
     if (editing || e.target instanceof HTMLInputElement || e.target instanceof HTMLSelectElement || e.target instanceof HTMLButtonElement) return
