@@ -320,3 +320,31 @@ test('scripts bring tags in as the page does, and one row too many refuses all',
   expect(await send('x'.repeat(1000), 'no')).toMatchObject({ status: 422 })
   await api('POST', '/api/tags/remove', { ids: made.map((t) => t.id) })
 })
+
+test('an edit that is stopped on its way saves nothing', async () => {
+  const before = await plain()
+  const source = (await api<{ id: string; name: string }[]>('GET', '/api/sources')).find((s) => s.name === 'Trial signals')!
+  const add = Array.from({ length: 40_000 }, (_, i) => ({
+    name: `Stopped/${i}`,
+    sourceId: source.id,
+    address: 'noise low=0 high=1',
+    dataType: 'number',
+  }))
+  const stop = new AbortController()
+  const response = await fetch(`${web}/api/tags/edit`, {
+    method: 'POST',
+    headers: {
+      authorization: `Bearer ${readFileSync(`${process.env.EMBRIK_E2E_HOME}/demo/api-key`, 'utf8').trim()}`,
+      'content-type': 'application/json',
+    },
+    body: JSON.stringify({ add }),
+    signal: stop.signal,
+  })
+  const first = await response.body!.getReader().read()
+  expect(new TextDecoder().decode(first.value)).toContain('"done":5000')
+  stop.abort()
+  // The same name waits for the stopped edit to end, and is free when that saved nothing.
+  const [made] = await api<Stored[]>('POST', '/api/tags', { tags: add.slice(0, 1) })
+  await api('POST', '/api/tags/remove', { ids: [made!.id] })
+  expect(await plain()).toEqual(before)
+})

@@ -46,20 +46,32 @@ const around = async () => {
   return surroundings(sources, groups)
 }
 
-/** Runs an edit and tells how far it is, a line each; what refuses it comes as the last line, since the answer has begun by then. */
+/**
+ * Runs an edit and tells how far it is, a line each; what refuses it comes as the last line, since the answer has begun by
+ * then. When the asker goes before it is done, nothing is saved.
+ */
 function editing(edit: TagEdit): Response {
   const text = new TextEncoder()
+  let gone = false
   const body = new ReadableStream<Uint8Array>({
     async start(out) {
-      const tell = (line: TagEditLine) => out.enqueue(text.encode(`${JSON.stringify(line)}\n`))
+      const tell = (line: TagEditLine) => {
+        if (!gone) out.enqueue(text.encode(`${JSON.stringify(line)}\n`))
+      }
       const total = edit.add.length + edit.change.length + edit.remove.length
       try {
-        const result = await editTags(database(), edit, (done) => tell({ done, total }))
+        const result = await editTags(database(), edit, (done) => {
+          if (gone) throw fail(409, 'tags.stopped', 'Stopped', 'Nothing was saved', 'tag')
+          tell({ done, total })
+        })
         tell({ done: total, total, result })
       } catch (e) {
         tell({ done: 0, total, failure: e instanceof FailureError ? e.failure : ((await refusal(e).json()) as FailureError['failure']) })
       }
-      out.close()
+      if (!gone) out.close()
+    },
+    cancel() {
+      gone = true
     },
   })
   return new Response(body, { headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' } })

@@ -4,7 +4,7 @@ import { editOf, type Plan } from '~/core/tag/plan'
 import { Button } from '~/ui/Button'
 import { type Problem, ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
-import { failureIn } from '../../app/api'
+import { failureIn, refresh } from '../../app/api'
 import { applyEdit, type Progress, undo } from './edits'
 
 /** `3 tags added, 2 changed`. */
@@ -32,8 +32,10 @@ export function useApply(plan: Plan | null, onDone: () => void) {
       toast(said(plan.counts), { action: { label: 'Undo', onClick: () => void undo() } })
       onDone()
     } catch (e) {
-      if (stop.current.signal.aborted) setProblem({ message: 'Stopped', hint: 'Nothing was saved' })
-      else {
+      if (stop.current.signal.aborted) {
+        setProblem({ message: 'Stopped', hint: 'Nothing was saved, unless all was done just then: the table shows how it is' })
+        void refresh('listTags')
+      } else {
         const f = failureIn(e)
         setProblem({ message: f.message, hint: f.fields ? `${f.hint}: ${Object.values(f.fields).slice(0, 3).join('; ')}` : f.hint })
       }
