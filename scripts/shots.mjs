@@ -50,6 +50,18 @@ try {
     await page.locator('[data-step="read"][data-state="passed"]').waitFor()
   })
   await shot('tags', `/tags?tag=${zone7.id}`)
+  await shot('tags-import', '/tags', async () => {
+    await page.getByRole('button', { name: 'Import' }).click()
+    const rows = [
+      'name;source;address;unit;type;low;high;deadband',
+      ...[1, 2, 3, 4, 5, 6].map((n) => `Zone ${n}/temperature;Kiln controller;"ns=2;s=kiln.zone${n}.temperature";°C;number;0;1300;0,${n}`),
+      ...[4, 5, 6].map((n) => `Power Meter ${n}/power;Dryers and meters;${11 + n} holding@100 float32 CDAB;kW;number;0;400;0,5`),
+      'Power Meter 7/power;Field bus;18 holding@100 float32;kW;float;9;1;',
+      'Hall 2//power;Dryers and meters;19 holding;kW;number;;;wide',
+    ].join('\r\n')
+    await page.getByLabel('File').setInputFiles({ name: 'kiln and meters.csv', mimeType: 'text/csv', buffer: Buffer.from(rows, 'latin1') })
+    await page.locator('[data-plan="faulty"]').waitFor()
+  })
   await shot('browse', `/sources/browse?source=${kiln.id}`, async () => {
     await page.getByRole('button', { name: 'Open Tunnel Kiln 1' }).click()
     await page.getByRole('button', { name: 'Open Zone 1', exact: true }).click()

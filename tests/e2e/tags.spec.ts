@@ -150,6 +150,25 @@ test('a table with faults is brought in: dry run with row, column and reason, on
   expect(await plain()).toEqual(before)
 })
 
+test('a tag that is asked for is on the screen, under the headings', async ({ page }) => {
+  await logIn(page)
+  for (const name of ['Zone 7/temperature', 'Dryer 2/alarm', 'Zone 9/temperature']) {
+    await page.goto(`/tags?tag=${(await stored()).find((t) => t.name === name)!.id}`)
+    const row = page.getByRole('row', { name, exact: true })
+    // A row may be wider than the screen; its height is all there.
+    await expect(row).toBeInViewport({ ratio: 0.6 })
+    const scroller = (await page.locator('[data-scroller]').boundingBox())!
+    await expect.poll(async () => (await row.boundingBox())!.y + 27).toBeLessThanOrEqual(scroller.y + scroller.height)
+    const head = (await page.getByRole('columnheader', { name: 'Name' }).boundingBox())!
+    await expect.poll(async () => (await row.boundingBox())!.y).toBeGreaterThanOrEqual(head.y + head.height - 1)
+  }
+  // Upwards row by row: what is pointed at never hides under the headings.
+  await grid(page).focus()
+  for (let i = 0; i < 40; i++) await page.keyboard.press('ArrowUp')
+  const head = (await page.getByRole('columnheader', { name: 'Name' }).boundingBox())!
+  await expect.poll(async () => (await page.getByRole('row', { selected: true }).boundingBox())!.y).toBeGreaterThanOrEqual(head.y + head.height - 1)
+})
+
 test('what cannot be read at all says why', async ({ page }) => {
   await open(page)
   await page.getByRole('button', { name: 'Import' }).click()

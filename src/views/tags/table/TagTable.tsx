@@ -8,6 +8,9 @@ import { InlineEdit } from './InlineEdit'
 import type { Columns, PlacedColumn } from './useColumns'
 
 const ROW = 28
+/** Heights of the headings and of their filters, with the lines under them. */
+const HEAD = 28
+const FILTERS = 28
 
 interface Props {
   rows: readonly Tag[]
@@ -43,7 +46,16 @@ export function TagTable(p: Props) {
   const [editing, setEditing] = useState<{ id: string; column: string } | null>(null)
   const anchor = useRef(0)
   const at = useRef(0)
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 4 })
+  // The headings stand in the same scroller, over the rows.
+  const head = p.showFilters ? HEAD + FILTERS : HEAD
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW,
+    overscan: 4,
+    scrollMargin: head,
+    scrollPaddingStart: head,
+  })
   const items = virtual.getVirtualItems()
   const first = items[0]?.index ?? 0
   const last = items.at(-1)?.index ?? -1
@@ -210,7 +222,7 @@ export function TagTable(p: Props) {
                   key={tag.id}
                   tag={tag}
                   index={item.index}
-                  top={item.start}
+                  top={item.start - head}
                   placed={placed}
                   around={p.around}
                   chosen={selected.has(tag.id)}
