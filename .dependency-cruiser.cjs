@@ -37,6 +37,8 @@ module.exports = {
           '^node_modules/reflect-metadata',
           '^node_modules/protobufjs',
           '^node_modules/papaparse',
+          '^node_modules/@marcbachmann/cel-js',
+          '^node_modules/js-quantities',
           '^node_modules/exceljs',
         ],
       },

@@ -1,12 +1,10 @@
 import { X509Certificate } from 'node:crypto'
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import type { Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
 import type { Source } from '~/contract/source'
 import type { TagInput } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
-import { matchMembers } from '~/core/equipment/matching'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
 import { setUpOrders } from '~/standins/orders'
 import { demoPki } from '~/standins/pki'
@@ -15,7 +13,6 @@ import { standinPorts } from '~/standins/ports'
 import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
 import { type Db, databaseUrl, openDatabase } from '~/store/database'
 import { addDestination, changeDestination, listDestinations } from '~/store/destination'
-import { addClass, addEquipment } from '~/store/equipment'
 import { freeze } from '~/store/freeze'
 import { migrate } from '~/store/migrate'
 import { addKey, addPerson, installationCode, listKeys, needsSetUp, removeKey } from '~/store/person'
@@ -23,6 +20,7 @@ import { addPublication, goLive } from '~/store/publication'
 import { addSource, changeSource, listSources } from '~/store/source'
 import { addTags } from '~/store/tag-edit'
 import { openVault, type Vault } from '~/store/vault'
+import { seedPlant } from './seed-plant'
 import { seedSources } from './seed-sources'
 
 const people = [
@@ -167,7 +165,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     tag('Tunnel Kiln 1/push interval', 'pushInterval', 'number', 's'),
     tag('Tunnel Kiln 1/firing curve', 'firingCurve', 'text'),
   )
-  const tags = await addTags(db, drafts)
+  await addTags(db, drafts)
   const collector = brokerUsers.find((u) => u.name === 'collector')!
   const { id: collectorId } = await addCredential(db, vault, {
     name: 'Collector at the site broker',
@@ -179,44 +177,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   })
   await seedSources(db, vault, ports, database, databasePort, collectorId, installation)
 
-  const zoneMembers: Member[] = [
-    { key: 'temperature', label: 'Temperature', dataType: 'number', unit: '°C' },
-    { key: 'setpoint', label: 'Setpoint', dataType: 'number', unit: '°C' },
-    { key: 'gasFlow', label: 'Gas flow', dataType: 'number', unit: 'm³/h' },
-    { key: 'burner', label: 'Burner', dataType: 'boolean', unit: '' },
-  ]
-  const kilnMembers: Member[] = [
-    { key: 'draught', label: 'Draught', dataType: 'number', unit: 'Pa' },
-    { key: 'oxygen', label: 'Oxygen', dataType: 'number', unit: '%' },
-    { key: 'carNumber', label: 'Car number', dataType: 'integer', unit: '' },
-    { key: 'pushInterval', label: 'Push interval', dataType: 'number', unit: 's' },
-    { key: 'firingCurve', label: 'Firing curve', dataType: 'text', unit: '' },
-  ]
-  const zoneClass = await addClass(db, { name: 'Kiln Zone', members: zoneMembers })
-  const kilnClass = await addClass(db, { name: 'Tunnel Kiln', members: kilnMembers })
-  const bind = (equipment: string, members: Member[]) =>
-    Object.fromEntries([...matchMembers(equipment, members, tags)].map(([key, tagId]) => [key, { kind: 'tag' as const, tagId }]))
-  const varnmoor = await addEquipment(db, { name: 'Varnmoor', parentId: null, level: 'enterprise', classId: null, bindings: {} })
-  const pit = await addEquipment(db, { name: 'Lower Pit', parentId: varnmoor.id, level: 'site', classId: null, bindings: {} })
-  const firing = await addEquipment(db, { name: 'Firing', parentId: pit.id, level: 'area', classId: null, bindings: {} })
-  const kiln = await addEquipment(db, {
-    name: 'Tunnel Kiln 1',
-    parentId: firing.id,
-    level: 'work centre',
-    classId: kilnClass.id,
-    bindings: bind('Tunnel Kiln 1', kilnMembers),
-  })
-  const zones = []
-  for (let z = 1; z <= 12; z++)
-    zones.push(
-      await addEquipment(db, {
-        name: `Zone ${z}`,
-        parentId: kiln.id,
-        level: 'work unit',
-        classId: zoneClass.id,
-        bindings: bind(`Zone ${z}`, zoneMembers),
-      }),
-    )
+  const { kiln, zones } = await seedPlant(db)
 
   const destination = await addDestination(db, {
     name: 'Site broker',
@@ -256,14 +217,8 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
     )
     await goLive(db, made.id, 'Ines Rook', freeze)
   }
-  await publish(
-    'Kiln zones, each change',
-    zones.map((z) => z.id),
-    '{enterprise}/{site}/{area}/{centre}/{unit}/state',
-    { kind: 'change' },
-    false,
-  )
-  await publish('Kiln, every 10 s', [kiln.id], '{enterprise}/{site}/{area}/{centre}/state', { kind: 'every', seconds: 10 }, true)
+  await publish('Kiln zones, each change', zones, '{enterprise}/{site}/{area}/{centre}/{unit}/state', { kind: 'change' }, false)
+  await publish('Kiln, every 10 s', [kiln], '{enterprise}/{site}/{area}/{centre}/state', { kind: 'every', seconds: 10 }, true)
   // Last: whoever finds people here finds a whole demo.
   for (const p of people) await addPerson(db, p)
 }

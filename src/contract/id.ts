@@ -34,6 +34,14 @@ export function newId(now: EpochMs = Date.now()): Id {
   return out
 }
 
+const letters = 'abcdefghijklmnopqrstuvwxyz'
+
+/** Eight letters and digits, the first a letter (40 bits): for what must only differ from its few neighbours. */
+export function shortId(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(8))
+  return Array.from(bytes, (b, i) => (i === 0 ? letters[b % 26] : (b % 36).toString(36))).join('')
+}
+
 /** A name people give: 1 to 120 characters, no control characters, no space at either end. */
 export const Name = z
   .string({ error: 'Give it a name' })

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { Level } from './equipment'
 import { Id, Name } from './id'
-import { DataType, Deadband } from './tag'
+import { DataType } from './tag'
 
 export const Trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('change') }),
@@ -36,13 +36,42 @@ export const Publication = PublicationDraft.extend({
 })
 export type Publication = z.infer<typeof Publication>
 
+const Scalar = z.union([z.number(), z.string(), z.boolean()])
+const conversion = { factor: z.number(), offset: z.number() }
+
+/** Where a value comes from, with nothing left to look up: `value * factor + offset` of what is read or computed. */
+export type Fill =
+  | { kind: 'tag'; handle: number; width: number; factor: number; offset: number }
+  | { kind: 'constant'; value: number | string | boolean }
+  | { kind: 'expression'; text: string; inputs: FillInput[]; factor: number; offset: number }
+export interface FillInput {
+  name: string
+  dataType: DataType
+  fill: Fill
+}
+export const Fill: z.ZodType<Fill> = z.lazy(() =>
+  z.discriminatedUnion('kind', [
+    z.object({
+      kind: z.literal('tag'),
+      handle: z.number().int(),
+      width: z.number().describe('How far it must move to count as changed, in its own unit'),
+      ...conversion,
+    }),
+    z.object({ kind: z.literal('constant'), value: Scalar }),
+    z.object({
+      kind: z.literal('expression'),
+      text: z.string(),
+      inputs: z.array(z.object({ name: z.string(), dataType: DataType, fill: Fill })),
+      ...conversion,
+    }),
+  ]),
+)
+
 export const PlanMember = z.object({
-  key: z.string(),
+  key: z.string().describe('Its names from the top, parted by dots; places in lists are numbers'),
   dataType: DataType,
   unit: z.string(),
-  handle: z.number().int().nullable(),
-  constant: z.union([z.number(), z.string(), z.boolean()]).nullable(),
-  deadband: Deadband.nullable(),
+  fill: Fill,
 })
 export type PlanMember = z.infer<typeof PlanMember>
 

@@ -181,8 +181,8 @@ export class Engine {
     if (this.stopped) return
     const { db } = this.options
     if (nouns.has('tag')) await this.model.loadTags(db)
-    if (nouns.has('equipment') || nouns.has('tag')) await this.model.loadEquipment(db)
-    if (nouns.has('source') || nouns.has('tag')) await this.reloadSources()
+    const otherRecords = nouns.has('equipment') || nouns.has('tag') ? await this.model.loadEquipment(db) : false
+    if (nouns.has('source') || nouns.has('tag') || otherRecords) await this.reloadSources()
     if (nouns.has('destination')) await this.reloadDestinations()
     if (nouns.has('publication') || nouns.has('destination')) await this.reloadPublications()
   }
@@ -213,6 +213,11 @@ export class Engine {
       if (list) list.push(t)
       else tags.set(t.sourceId, [t])
       this.table.ensure(t.handle)
+    }
+    for (const r of this.model.recordTags) {
+      const list = tags.get(r.sourceId)
+      if (list) list.push(r)
+      else tags.set(r.sourceId, [r])
     }
     // First what is on simulation no more is forgotten there, then the sources take it up; and the other way round.
     this.simulation.release(simulated)

@@ -1,21 +1,35 @@
-import type { Equipment, EquipmentClass } from '~/contract/equipment'
+import type { Equipment, EquipmentClass, RecordColumn } from '~/contract/equipment'
 import type { Preview, PublicationDraft } from '~/contract/publication'
-import type { Tag } from '~/contract/tag'
+import { type Tag, TagDraft } from '~/contract/tag'
+import { Resolver } from '~/core/equipment/resolve'
+import { makeCell } from '~/core/publication/cell'
 import { compile, type World } from '~/core/publication/compile'
 import { compactJson } from '~/core/shape/compact-json'
+import { pointerPart } from '~/core/source/json-leaf'
 import { qualityOf } from '~/core/value/quality'
+import { listClasses } from '~/store/class'
 import type { Db } from '~/store/database'
-import { listClasses, listEquipment } from '~/store/equipment'
+import { listEquipment } from '~/store/equipment'
 import { listGroups } from '~/store/group'
+import { listRecords, recordHandles } from '~/store/record'
 import { listMadeUpSources } from '~/store/source'
 import { listTags } from '~/store/tag'
 import type { LiveTable } from './live/table'
+
+/** A place in a record source, as its driver is asked for it: like a tag that nobody has named. */
+function recordTag(r: RecordColumn): Tag {
+  const address = (r.row ? pointerPart(r.row) : '') + pointerPart(r.column)
+  return { ...TagDraft.parse({ name: r.column, sourceId: r.sourceId, address, dataType: r.dataType }), id: r.sourceId, handle: r.handle, version: 1 }
+}
 
 /** The present model, as the engine last read it. */
 export class ModelCache implements World {
   tags: Map<string, Tag> = new Map()
   equipment: Map<string, Equipment> = new Map()
   classes: Map<string, EquipmentClass> = new Map()
+  records: Map<string, number> = new Map()
+  /** What sources are to read beside their tags. */
+  recordTags: Tag[] = []
   madeUpSources: ReadonlySet<string> = new Set()
   /** Rates of sampling groups by id, ms. */
   groupRates: ReadonlyMap<string, number> = new Map()
@@ -29,17 +43,25 @@ export class ModelCache implements World {
     this.groupRates = new Map(groups.map((g) => [g.id, g.sampleMs]))
   }
 
-  async loadEquipment(db: Db): Promise<void> {
-    const [equipment, classes] = await Promise.all([listEquipment(db), listClasses(db)])
+  /** True: other places in record sources are read now than before. */
+  async loadEquipment(db: Db): Promise<boolean> {
+    const [equipment, classes, records] = await Promise.all([listEquipment(db), listClasses(db), listRecords(db)])
+    const before = this.recordTags.length
     this.equipment = new Map(equipment.map((e) => [e.id, e]))
     this.classes = new Map(classes.map((c) => [c.id, c]))
+    this.records = recordHandles(records)
+    this.recordTags = records.map(recordTag)
     this.members = 0
     this.bound = 0
-    for (const e of equipment) {
-      const members = e.classId ? (this.classes.get(e.classId)?.members ?? []) : []
-      this.members += members.length
-      this.bound += members.filter((m) => e.bindings[m.key] !== undefined).length
-    }
+    const resolver = new Resolver(this)
+    for (const e of equipment)
+      for (const leaf of resolver.leavesOf(e)) {
+        // What stands for a part of another is counted where it is at home.
+        if (leaf.owner.id !== e.id) continue
+        this.members++
+        if (leaf.fill) this.bound++
+      }
+    return records.length !== before
   }
 
   tagsBad(table: LiveTable): number {
@@ -52,8 +74,13 @@ export class ModelCache implements World {
   preview(draft: PublicationDraft, table: LiveTable, equipmentId?: string): Preview {
     const { body, findings } = compile(draft, this)
     const one = body.equipment.find((e) => e.id === equipmentId) ?? body.equipment[0]
-    for (const m of one?.members ?? []) if (m.handle !== null) table.ensure(m.handle)
-    const payload = one ? compactJson(one.members)(table, Date.now()).payload : null
+    const now = Date.now()
+    const cells = (one?.members ?? []).map((m) => makeCell(m.fill, m.dataType))
+    for (const cell of cells) {
+      for (const h of cell.handles) table.ensure(h)
+      cell.read(table, now)
+    }
+    const payload = one ? compactJson(one.members)(cells, now).payload : null
     return {
       findings,
       topics: body.equipment.slice(0, 12).map((e) => e.topic),

@@ -1,18 +1,27 @@
 import { FailureError } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
 import { compile, type World } from '~/core/publication/compile'
+import { listClasses } from './class'
 import type { Conn } from './database'
-import { listClasses, listEquipment } from './equipment'
+import { listEquipment } from './equipment'
+import { listRecords, recordHandles } from './record'
 import { listMadeUpSources } from './source'
 import { listTags } from './tag'
 
 /** The whole model, as publications are resolved against it. */
 export async function loadWorld(db: Conn): Promise<World> {
-  const [tags, equipment, classes, madeUpSources] = await Promise.all([listTags(db), listEquipment(db), listClasses(db), listMadeUpSources(db)])
+  const [tags, equipment, classes, records, madeUpSources] = await Promise.all([
+    listTags(db),
+    listEquipment(db),
+    listClasses(db),
+    listRecords(db),
+    listMadeUpSources(db),
+  ])
   return {
     tags: new Map(tags.map((t) => [t.id, t])),
     equipment: new Map(equipment.map((e) => [e.id, e])),
     classes: new Map(classes.map((c) => [c.id, c])),
+    records: recordHandles(records),
     madeUpSources,
   }
 }

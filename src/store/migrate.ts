@@ -6,8 +6,16 @@ import * as verdicts from './migrations/0002-verdicts'
 import * as access from './migrations/0003-access'
 import * as sources from './migrations/0004-sources'
 import * as properties from './migrations/0005-properties'
+import * as equipment from './migrations/0006-equipment'
 
-const migrations = { '0001-first': first, '0002-verdicts': verdicts, '0003-access': access, '0004-sources': sources, '0005-properties': properties }
+const migrations = {
+  '0001-first': first,
+  '0002-verdicts': verdicts,
+  '0003-access': access,
+  '0004-sources': sources,
+  '0005-properties': properties,
+  '0006-equipment': equipment,
+}
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */
 export async function migrate(db: Db, target?: keyof typeof migrations): Promise<string[]> {

@@ -2,7 +2,9 @@ import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { credentialsOf, keepsSecret, type Source, type SourceDraft, type SourceUse } from '~/contract/source'
+import { byName } from '~/core/equipment/hierarchy'
 import { announce, type Conn, type Db, explain } from './database'
+import { filledBy } from './equipment'
 import type { Vault } from './vault'
 
 const place = (id: string) => `source:${id}`
@@ -139,20 +141,18 @@ async function demandCredentials(db: Conn, draft: SourceDraft): Promise<void> {
 /** What is read from a source, and what would notice if it went: tags, and the equipment and publications that use them. */
 export async function sourceUse(db: Conn, id: string): Promise<SourceUse> {
   await getSource(db, id)
-  const bound = sql<{ tags: number; names: string[] | null; ids: string[] | null }>`
-    with mine as (select id from tag where source_id = ${id}),
-      used as (select distinct e.id, e.name from equipment e, jsonb_each(e.bindings) b where b.value->>'tagId' in (select id::text from mine))
-    select (select count(*)::int from mine) as tags, array_agg(name order by name) as names, array_agg(id::text order by name) as ids from used`
-  const row = (await bound.execute(db)).rows[0]!
-  const publications = row.ids
-    ? (
-        await sql<{ name: string; live: boolean }>`
-        select name, state = 'live' as live from publication where draft->'equipmentIds' ?| array[${sql.join(row.ids)}]::text[] order by name`.execute(
-          db,
-        )
-      ).rows
-    : []
-  return { tags: row.tags, equipment: row.names ?? [], publications }
+  const tags = (await db.selectFrom('tag').select('id').where('source_id', '=', id).execute()).map((t) => t.id)
+  const filled = [...(await filledBy(db, 'tagId', tags)), ...(await filledBy(db, 'sourceId', [id]))]
+  const equipment = new Map(filled.map((f) => [f.id, f.name]))
+  const publications =
+    equipment.size > 0
+      ? (
+          await sql<{ name: string; live: boolean }>`
+        select name, state = 'live' as live from publication where draft->'equipmentIds' ?| array[${sql.join([...equipment.keys()])}]::text[]
+        order by name`.execute(db)
+        ).rows
+      : []
+  return { tags: tags.length, equipment: [...equipment.values()].sort(byName), publications }
 }
 
 export async function removeSource(db: Db, id: string): Promise<void> {

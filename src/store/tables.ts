@@ -1,7 +1,7 @@
 import type { ColumnType, Generated } from 'kysely'
 import type { CertificateFacts } from '~/contract/credential'
 import type { MqttSettings } from '~/contract/destination'
-import type { Binding, Level, Member } from '~/contract/equipment'
+import type { ClassDraft, Equipment, Level, Member } from '~/contract/equipment'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
@@ -74,16 +74,29 @@ export interface Tables {
   sampling_group: { id: string; name: string; sample_ms: number }
   tag_template: { id: string; name: string; parameters: Json<string[]>; rows: Json<Record<string, string>[]> }
   held_value: { tag_id: string; value: Json<Tag['initial']>; at: Date; boot: string }
-  equipment_class: { id: string; name: string; members: Json<Member[]>; version: Generated<number> }
+  equipment_class: {
+    id: string
+    name: string
+    description: Generated<string>
+    extends_id: string | null
+    members: Json<Member[]>
+    version: Generated<number>
+  }
+  class_version: { class_id: string; version: number; at: Generated<Date>; made_by: string; draft: Json<ClassDraft> }
   equipment: {
     id: string
     name: string
     parent_id: string | null
     level: Level
     class_id: string | null
-    bindings: Json<Record<string, Binding>>
+    alias: Generated<string>
+    facts: Json<Equipment['facts']>
+    external_ids: Json<Equipment['externalIds']>
+    counts: Json<Equipment['counts']>
+    bindings: Json<Equipment['bindings']>
     version: Generated<number>
   }
+  record_column: { source_id: string; row_key: string; column_name: string; data_type: DataType; handle: Generated<number> }
   destination: { id: string; name: string; kind: 'mqtt'; settings: Json<MqttSettings>; enabled: boolean; version: Generated<number> }
   publication: {
     id: string

@@ -5,6 +5,7 @@ import { type Tag, type TagChange, TagDraft, type TagEdit, type TagEdited, type 
 import { checkAddress } from '~/core/source/address'
 import { tagProblems } from '~/core/tag/check'
 import { announce, type Conn, type Db, explain } from './database'
+import { filledBy } from './equipment'
 import { lockTags } from './tag'
 
 /** So many rows go to the database in one statement. */
@@ -176,7 +177,7 @@ async function prepare(tx: Conn, edit: TagEdit): Promise<Prepared> {
   const looked = rows.filter((r) => r.looked)
   const kept = new Map<string, Tag | null>([...edit.remove.map((r) => [r.id, null] as const), ...after.map((t) => [t.id, t] as const)])
   await clashes(tx, looked, kinds, kept, fields)
-  const used = await inUse(tx, edit, fields)
+  const used = await inUse(tx, edit, before, fields)
   const messages = Object.values(fields)
   if (messages.length > 0) {
     const one = messages.length === 1
@@ -267,14 +268,16 @@ async function clashes(
 }
 
 /** Whether some of those to be removed fill members of equipment. */
-async function inUse(tx: Conn, edit: TagEdit, fields: Record<string, string>): Promise<boolean> {
+async function inUse(tx: Conn, edit: TagEdit, before: ReadonlyMap<string, Tag>, fields: Record<string, string>): Promise<boolean> {
   if (edit.remove.length === 0) return false
   const places = new Map(edit.remove.map((r, i) => [r.id, i]))
-  const used = await sql<{ id: string; tag: string; name: string; member: string }>`
-    select t.id, t.name as tag, e.name, b.key as member from equipment e, jsonb_each(e.bindings) b
-    join tag t on t.id::text = b.value->>'tagId' where t.id = any(${edit.remove.map((r) => r.id)}::uuid[])`.execute(tx)
-  for (const u of used.rows) fields[`remove.${places.get(u.id)}.id`] = `${u.tag} fills ${u.member} of ${u.name}`
-  return used.rows.length > 0
+  const used = await filledBy(
+    tx,
+    'tagId',
+    edit.remove.map((r) => r.id),
+  )
+  for (const u of used) fields[`remove.${places.get(u.by)}.id`] = `${before.get(u.by)?.name} fills ${u.member} of ${u.name}`
+  return used.length > 0
 }
 
 /** Renames the fields of a refused edit for callers that sent rows of one kind. */

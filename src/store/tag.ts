@@ -2,6 +2,7 @@ import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
 import type { Tag, TagUse } from '~/contract/tag'
 import type { Conn } from './database'
+import { filledBy } from './equipment'
 
 const columns = [
   'id',
@@ -53,14 +54,12 @@ export async function getTag(db: Conn, id: string): Promise<Tag> {
 
 /** Which equipment and publications would notice if this tag went. */
 export async function tagUse(db: Conn, id: string): Promise<TagUse> {
-  const equipment = await sql<{ id: string; name: string; member: string }>`
-    select e.id, e.name, b.key as member from equipment e, jsonb_each(e.bindings) b
-    where b.value->>'tagId' = ${id} order by e.name`.execute(db)
-  const ids = equipment.rows.map((e) => e.id)
+  const equipment = await filledBy(db, 'tagId', [id])
+  const ids = [...new Set(equipment.map((e) => e.id))]
   const publications =
     ids.length === 0
       ? { rows: [] }
       : await sql<{ id: string; name: string }>`
         select id, name from publication where draft->'equipmentIds' ?| array[${sql.join(ids)}]::text[] order by name`.execute(db)
-  return { equipment: equipment.rows, publications: publications.rows }
+  return { equipment: equipment.map(({ id: one, name, member }) => ({ id: one, name, member })), publications: publications.rows }
 }

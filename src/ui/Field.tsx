@@ -106,8 +106,8 @@ export function Choice<T extends string>({
 }: {
   label: string
   value: T
-  options: readonly { value: T; label: string }[]
-  onChange(v: T): void
+  options: readonly { value: NoInfer<T>; label: string }[]
+  onChange(v: NoInfer<T>): void
 }) {
   return (
     <fieldset className="inline-flex gap-1" aria-label={label}>

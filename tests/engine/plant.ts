@@ -1,6 +1,8 @@
+import { newId } from '~/contract/id'
 import type { PublicationDraft } from '~/contract/publication'
+import { addClass } from '~/store/class'
 import type { Db } from '~/store/database'
-import { addClass, addEquipment } from '~/store/equipment'
+import { editEquipment } from '~/store/equipment-edit'
 import { freeze } from '~/store/freeze'
 import { addPublication, goLive } from '~/store/publication'
 import { addSource } from '~/store/source'
@@ -44,14 +46,24 @@ export async function zonesPlant(
       deadband: null,
     })),
   )
-  const members = keys.map((key) => ({ key, label: key, dataType: 'number' as const, unit: '' }))
+  const members = keys.map((key, i) => ({ id: `m${i}`, key, label: key, dataType: 'number' as const }))
   const cls = await addClass(db, { name: 'Zone', members })
-  const top = await addEquipment(db, { name: 'Varnmoor', parentId: null, level: 'enterprise', classId: null, bindings: {} })
-  const equipmentIds: string[] = []
-  for (let i = 0; i < zones; i++) {
-    const bindings = Object.fromEntries(keys.map((k, m) => [k, { kind: 'tag' as const, tagId: tags[i * keys.length + m]!.id }]))
-    equipmentIds.push((await addEquipment(db, { name: `Zone ${i + 1}`, parentId: top.id, level: 'work unit', classId: cls.id, bindings })).id)
-  }
+  const top = newId()
+  const equipmentIds = Array.from({ length: zones }, () => newId())
+  const bindings = (i: number) => Object.fromEntries(keys.map((_, m) => [`m${m}`, { kind: 'tag' as const, tagId: tags[i * keys.length + m]!.id }]))
+  await editEquipment(db, {
+    add: [
+      { id: top, name: 'Varnmoor', parentId: null, level: 'enterprise' },
+      ...equipmentIds.map((id, i) => ({
+        id,
+        name: `Zone ${i + 1}`,
+        parentId: top,
+        level: 'work unit' as const,
+        classId: cls.id,
+        bindings: bindings(i),
+      })),
+    ],
+  })
   return { handles: tags.map((x) => x.handle), equipmentIds }
 }
 

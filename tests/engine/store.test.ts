@@ -3,9 +3,11 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { FailureError } from '~/contract/failure'
 import type { TagInput } from '~/contract/tag'
 import { accountRule, addressRule } from '~/core/credential/attempts'
+import { addClass, changeClass, removeClass } from '~/store/class'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
 import { listen, type Noun, takeLease } from '~/store/database'
-import { addClass, addEquipment, changeClass, changeEquipment, listEquipment, removeClass, removeEquipment } from '~/store/equipment'
+import { listEquipment } from '~/store/equipment'
+import { addEquipment, changeEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
 import { migrate } from '~/store/migrate'
 import { addKey, addPerson, changePerson, keyCaller, listPeople, logIn, logOut, removePerson, sessionCaller, setUp, setUpToken } from '~/store/person'
@@ -215,12 +217,12 @@ describe('tags', () => {
 
 describe('equipment', () => {
   it('stands where its level allows, with bindings that exist', async () => {
-    const cls = await addClass(t.db, { name: 'Zone', members: [{ key: 'n', label: 'N', dataType: 'number', unit: '' }] })
+    const cls = await addClass(t.db, { name: 'Zone', members: [{ id: 'n', key: 'n', label: 'N' }] })
     const one = (await listTags(t.db))[0]!
     const draft = (part: object) => ({ name: 'x', parentId: null, level: 'enterprise' as const, classId: null, bindings: {}, ...part })
     expect(await failure(addEquipment(t.db, draft({ level: 'site' })))).toMatchObject({ fields: { level: 'Only an enterprise stands at the top' } })
     const top = await addEquipment(t.db, draft({ name: 'Varnmoor' }))
-    expect(await failure(addEquipment(t.db, draft({ name: 'Varnmoor' })))).toMatchObject({ fields: { name: 'Something beside it has this name' } })
+    expect(await failure(addEquipment(t.db, draft({ name: 'Varnmoor' })))).toMatchObject({ fields: { name: 'Something beside it is called Varnmoor already' } })
     const area = await addEquipment(t.db, draft({ name: 'Firing', level: 'area', parentId: top.id }))
     expect(await failure(changeEquipment(t.db, top.id, draft({ name: 'Varnmoor', parentId: area.id })))).toMatchObject({
       fields: { parentId: 'It cannot stand under itself' },
@@ -236,9 +238,9 @@ describe('equipment', () => {
       t.db,
       draft({ name: 'Zone 1', level: 'work unit', parentId: area.id, classId: cls.id, bindings: { n: { kind: 'tag', tagId: one.id } } }),
     )
-    expect(await tagUse(t.db, one.id)).toMatchObject({ equipment: [{ name: 'Zone 1', member: 'n' }] })
-    expect(await failure(removeTags(t.db, [one.id]))).toMatchObject({ message: `${one.name} fills n of Zone 1` })
-    expect(await failure(removeEquipment(t.db, area.id))).toMatchObject({ message: 'There is equipment under it' })
+    expect(await tagUse(t.db, one.id)).toMatchObject({ equipment: [{ name: 'Zone 1', member: 'N' }] })
+    expect(await failure(removeTags(t.db, [one.id]))).toMatchObject({ message: `${one.name} fills N of Zone 1` })
+    expect(await failure(removeEquipment(t.db, area.id))).toMatchObject({ message: 'Zone 1 stands under Firing' })
     expect(await failure(removeClass(t.db, cls.id))).toMatchObject({ message: 'Equipment of this class still exists' })
     expect((await changeClass(t.db, cls.id, { name: 'Kiln Zone', members: cls.members })).equipmentCount).toBe(1)
     await removeEquipment(t.db, zone.id)

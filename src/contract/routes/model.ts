@@ -1,4 +1,4 @@
-import { ClassDraft, Equipment, EquipmentClass, EquipmentDraft } from '../equipment'
+import { ClassDraft, ClassVersion, Equipment, EquipmentClass, EquipmentDraft, EquipmentEdit, EquipmentEdited, RecordColumn } from '../equipment'
 import { list, type Route } from './route'
 
 /** Classes and equipment. */
@@ -36,6 +36,32 @@ export const modelRoutes = {
     group: 'Equipment',
     summary: 'Remove a class without equipment',
     answer: null,
+  },
+  classVersions: {
+    method: 'GET',
+    path: '/api/classes/:id/versions',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'All states a class has had, the newest first',
+    answer: list(ClassVersion),
+  },
+  listRecords: {
+    method: 'GET',
+    path: '/api/records',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'Places in record sources that members are filled from, with their handles',
+    answer: list(RecordColumn),
+  },
+  editEquipment: {
+    method: 'POST',
+    path: '/api/equipment/edit',
+    role: 'engineer',
+    group: 'Equipment',
+    summary: 'Add, change and remove many equipment: all or none',
+    body: EquipmentEdit,
+    bodyMax: 64,
+    answer: EquipmentEdited,
   },
   listEquipment: {
     method: 'GET',

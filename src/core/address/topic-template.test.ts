@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { fillTemplate, templateProblems, topicLevel } from './topic-template'
+import { topicLevel } from './template'
+import { fillTemplate, templateProblems } from './topic-template'
 
 const chain = [
   { name: 'Varnmoor', level: 'enterprise' as const },

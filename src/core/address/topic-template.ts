@@ -1,4 +1,5 @@
 import type { Equipment, Level } from '~/contract/equipment'
+import { type TemplateProblem, topicLevel } from './template'
 
 /** What a placeholder stands for; `unit` and the like are the names at that level of the hierarchy. */
 export const placeholders: Record<string, Level | 'name' | 'class'> = {
@@ -9,25 +10,6 @@ export const placeholders: Record<string, Level | 'name' | 'class'> = {
   unit: 'work unit',
   name: 'name',
   class: 'class',
-}
-
-export interface TemplateProblem {
-  message: string
-  /** Offset of the first bad character. */
-  at: number
-}
-
-/**
- * Makes a name fit one topic level: lower case, letters and digits kept, everything else (spaces, and the / + # that
- * MQTT 5 4.7 gives a meaning) one dash. `topicLevel('Lower Pit')` is `'lower-pit'`.
- */
-export function topicLevel(name: string): string {
-  return name
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
-    .replace(/[^\p{L}\p{N}_.]+/gu, '-')
-    .replace(/^-+|-+$/g, '')
 }
 
 /** Faults of a template: unknown placeholders, unclosed braces, characters a topic name must not have (MQTT 5 4.7.3). */

@@ -40,7 +40,7 @@ describe('the hierarchy', () => {
 })
 
 describe('binding by name', () => {
-  const member = (key: string, label: string) => ({ key, label, dataType: 'number' as const, unit: '' })
+  const member = (key: string, label: string) => ({ id: key, key, label })
   const members = [member('temperature', 'Temperature'), member('gasFlow', 'Gas flow')]
   const tags = ['Zone 1/temperature', 'Zone 12/temperature', 'Zone 1/gas flow', 'Zone 12/gasFlow', 'Kiln/Zone 2/gas_flow'].map((name) => ({
     id: name,

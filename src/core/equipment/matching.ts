@@ -14,21 +14,25 @@ export interface Candidate {
 }
 
 /**
- * For each member the tag whose name says the same: the tag's last part equals the member's label or key, and one of
+ * For each member, by its id, the tag whose name says the same: the tag's last part equals the member's label or key, and one of
  * its other parts equals the equipment's name. `Zone 4/gas flow` fits member gasFlow of equipment Zone 4.
  * Members without exactly one such tag are left out, so that nothing is bound by a guess.
  */
-export function matchMembers(equipment: string, members: readonly Member[], tags: readonly Candidate[]): Map<string, string> {
+export function matchMembers(
+  equipment: string,
+  members: readonly Pick<Member, 'id' | 'key' | 'label'>[],
+  tags: readonly Candidate[],
+): Map<string, string> {
   const wanted = plain(equipment)
   const hits = new Map<string, Candidate[]>()
   for (const tag of tags) {
     const parts = tag.name.split(/[/.]/).map(plain)
     const last = parts.pop() ?? ''
     if (!parts.includes(wanted)) continue
-    for (const m of members) if (last === plain(m.label) || last === plain(m.key)) hits.set(m.key, [...(hits.get(m.key) ?? []), tag])
+    for (const m of members) if (last === plain(m.label) || last === plain(m.key)) hits.set(m.id, [...(hits.get(m.id) ?? []), tag])
   }
   const found = new Map<string, string>()
-  for (const [key, candidates] of hits) if (candidates.length === 1) found.set(key, candidates[0]!.id)
+  for (const [id, candidates] of hits) if (candidates.length === 1) found.set(id, candidates[0]!.id)
   return found
 }
 

@@ -1,15 +1,10 @@
-import type { Equipment, EquipmentClass } from '~/contract/equipment'
 import type { Finding, Plan, PlanMember, PublicationDraft } from '~/contract/publication'
-import type { Tag } from '~/contract/tag'
-import { widen } from '~/core/address/topic-filter'
-import { fillTemplate, templateProblems } from '~/core/address/topic-template'
-import { lineage } from '~/core/equipment/hierarchy'
-import { deadbandWidth } from '~/core/value/deadband'
+import { widen } from '../address/topic-filter'
+import { fillTemplate, templateProblems } from '../address/topic-template'
+import { lineage } from '../equipment/hierarchy'
+import { handlesOf, type Model, Resolver } from '../equipment/resolve'
 
-export interface World {
-  equipment: ReadonlyMap<string, Equipment>
-  classes: ReadonlyMap<string, Pick<EquipmentClass, 'id' | 'name' | 'members'>>
-  tags: ReadonlyMap<string, Tag>
+export interface World extends Model {
   /** Ids of sources whose values are computed, not measured. */
   madeUpSources: ReadonlySet<string>
 }
@@ -31,7 +26,12 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
   const byTopic = new Map<string, string>()
   const unfilled = new Map<string, string[]>()
   const unbound: string[] = []
+  const faulty: string[] = []
+  const doubtful: string[] = []
   const madeUp: string[] = []
+  const resolver = new Resolver(world)
+  const madeUpHandles = new Set<number>()
+  for (const t of world.tags.values()) if (t.simulated || world.madeUpSources.has(t.sourceId)) madeUpHandles.add(t.handle)
   for (const id of draft.equipmentIds) {
     const one = world.equipment.get(id)
     if (!one) {
@@ -39,7 +39,7 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
       continue
     }
     const cls = one.classId ? world.classes.get(one.classId) : undefined
-    if (!cls || cls.members.length === 0) {
+    if (!cls || resolver.leavesOf(one).length === 0) {
       stop('what', `${one.name} has no members to send`, 'Give it a class with members, or leave it out')
       continue
     }
@@ -55,24 +55,19 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
     if (new TextEncoder().encode(filled.topic).length > 65_535)
       stop('address', `The topic of ${one.name} is longer than 65,535 octets`, 'Shorten the template')
     const members: PlanMember[] = []
-    for (const m of cls.members) {
-      const binding = one.bindings[m.key]
-      const tag = binding?.kind === 'tag' ? world.tags.get(binding.tagId) : undefined
-      if (!binding || (binding.kind === 'tag' && !tag)) {
-        unbound.push(`${one.name} ${m.label}`)
+    for (const leaf of resolver.leavesOf(one)) {
+      const name = `${one.name} ${leaf.label}`
+      if (!leaf.fill) {
+        if (leaf.problem && leaf.problem.kind !== 'unbound') faulty.push(`${name} (${leaf.problem.message})`)
+        else unbound.push(name)
         continue
       }
-      if (tag && (tag.simulated || world.madeUpSources.has(tag.sourceId))) madeUp.push(`${one.name} ${m.label}`)
-      members.push({
-        key: m.key,
-        dataType: m.dataType,
-        unit: m.unit,
-        handle: tag?.handle ?? null,
-        constant: binding.kind === 'constant' ? binding.value : null,
-        deadband: tag?.deadband ? { kind: 'absolute', size: deadbandWidth(tag.deadband, tag.range) } : null,
-      })
+      if (leaf.problem) doubtful.push(`${name} (${leaf.problem.message})`)
+      const handles = [...handlesOf(leaf.fill)]
+      if (handles.some((h) => madeUpHandles.has(h))) madeUp.push(name)
+      members.push({ key: leaf.keys.join('.'), dataType: leaf.member.dataType, unit: leaf.member.unit, fill: leaf.fill })
     }
-    if (members.every((m) => m.handle === null)) {
+    if (members.every((m) => handlesOf(m.fill).size === 0)) {
       stop('what', `${one.name} has no member bound to a tag`, 'Bind its members under Equipment')
       continue
     }
@@ -81,6 +76,8 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
   for (const [key, names] of unfilled)
     stop('address', `{${key}} means nothing for ${some(names)}`, 'Use another placeholder or place the equipment under that level')
   if (unbound.length > 0) warn('what', `Not bound, so left out: ${some(unbound)}`, 'Bind them under Equipment')
+  if (faulty.length > 0) warn('what', `Without a value, so left out: ${some(faulty)}`, 'Mend them under Equipment')
+  if (doubtful.length > 0) warn('what', `Does not fit its member: ${some(doubtful)}`, 'Bind another tag, or change the class')
   if (madeUp.length > 0) warn('what', `Simulated, not measured: ${some(madeUp)}`, 'Put the tags back on their device before receivers rely on them')
   if (draft.retain && draft.qos === 0)
     warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')

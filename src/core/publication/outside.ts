@@ -1,5 +1,6 @@
 import type { Publication } from '~/contract/publication'
 import type { Outside } from '~/contract/tag'
+import { handlesOf } from '../equipment/resolve'
 import { compile, type World } from './compile'
 
 const TOLD = 500
@@ -19,7 +20,7 @@ export function renamedOutside(publications: readonly Publication[], world: Worl
     const will = compile(p, after).body.equipment
     was.forEach((one, i) => {
       one.members.forEach((m, k) => {
-        const tag = m.handle === null ? undefined : byHandle.get(m.handle)
+        const tag = [...handlesOf(m.fill)].map((h) => byHandle.get(h)).find((t) => t !== undefined)
         if (tag === undefined) return
         const then = will[i]
         places.push({

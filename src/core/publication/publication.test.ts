@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Equipment, EquipmentClass } from '~/contract/equipment'
+import { type Equipment, Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import { type Tag, TagDraft } from '~/contract/tag'
@@ -7,22 +7,34 @@ import { Status } from '~/core/value/quality'
 import { compile, type World } from './compile'
 import { Runner } from './runner'
 
-const zoneClass: Pick<EquipmentClass, 'id' | 'name' | 'members'> = {
+const zoneClass = {
   id: 'cls',
   name: 'Kiln Zone',
+  extendsId: null,
   members: [
-    { key: 'temperature', label: 'Temperature', dataType: 'number', unit: '°C' },
-    { key: 'burner', label: 'Burner', dataType: 'boolean', unit: '' },
+    Member.parse({ id: 'temperature', key: 'temperature', label: 'Temperature', unit: '°C' }),
+    Member.parse({ id: 'burner', key: 'burner', label: 'Burner', dataType: 'boolean' }),
   ],
 }
 const tag = (id: string, handle: number, size = 0): Tag => ({
-  ...TagDraft.parse({ name: id, sourceId: newId(), address: id, dataType: 'number', deadband: size ? { kind: 'absolute', size } : null }),
+  ...TagDraft.parse({
+    name: id,
+    sourceId: newId(),
+    address: id,
+    dataType: id.startsWith('b') ? 'boolean' : 'number',
+    unit: id.startsWith('b') ? '' : '°C',
+    deadband: size ? { kind: 'absolute', size } : null,
+  }),
   sourceId: 's',
   id,
   handle,
   version: 1,
 })
 const equipment = (id: string, name: string, parentId: string | null, level: Equipment['level'], tags: Record<string, string> = {}): Equipment => ({
+  alias: '',
+  facts: {},
+  externalIds: {},
+  counts: {},
   id,
   name,
   parentId,
@@ -33,6 +45,7 @@ const equipment = (id: string, name: string, parentId: string | null, level: Equ
 })
 const world: World = {
   madeUpSources: new Set(),
+  records: new Map(),
   classes: new Map([['cls', zoneClass]]),
   tags: new Map([tag('t1', 1, 0.5), tag('b1', 2), tag('t2', 3, 0.5)].map((t) => [t.id, t])),
   equipment: new Map(
@@ -72,7 +85,10 @@ describe('preflight', () => {
   it('resolves topics, handles, and the narrowest filter over them', () => {
     const { body, findings } = compile(draft(), world)
     expect(body.equipment.map((e) => e.topic)).toEqual(['varnmoor/kiln/zone-1/state', 'varnmoor/kiln/zone-2/state'])
-    expect(body.equipment[0]!.members.map((m) => m.handle)).toEqual([1, 2])
+    expect(body.equipment[0]!.members.map((m) => m.fill)).toEqual([
+      { kind: 'tag', handle: 1, width: 0.5, factor: 1, offset: 0 },
+      { kind: 'tag', handle: 2, width: 0, factor: 1, offset: 0 },
+    ])
     expect(body.filter).toBe('varnmoor/kiln/+/state')
     expect(findings.map((f) => f.message)).toEqual(['Not bound, so left out: Zone 2 Burner'])
   })
@@ -108,9 +124,9 @@ function running(part: Partial<PublicationDraft> = {}) {
   const values = { value: [null, 100, true, 200] as (number | boolean | null)[], status: [0, 0, 0, 0], time: [0, 1, 1, 1] }
   const runner = new Runner(plan)
   const speak = (handle: number) => {
-    runner.touch(handle, values)
-    const ready = runner.drain(values)
-    for (const e of ready) runner.encode(e, values, 0)
+    runner.touch(handle)
+    const ready = runner.drain(values, 0)
+    for (const e of ready) runner.encode(e, 0)
     return ready
   }
   return { runner, values, speak }
@@ -149,9 +165,9 @@ describe('a running plan', () => {
 
   it('says one thing once, however many members changed', () => {
     const { runner, values } = running()
-    for (const h of [1, 2, 3, 1]) runner.touch(h, values)
-    expect(runner.drain(values)).toEqual([0, 1])
-    expect(runner.drain(values)).toEqual([])
+    for (const h of [1, 2, 3, 1]) runner.touch(h)
+    expect(runner.drain(values, 0)).toEqual([0, 1])
+    expect(runner.drain(values, 0)).toEqual([])
   })
 
   it('does not care about tags that are not its own', () => {

@@ -1,13 +1,7 @@
 import type { PlanMember } from '~/contract/publication'
-import type { Scalar } from '~/core/value/deadband'
-import { qualityOf, reasonOf } from '~/core/value/quality'
-
-/** Where an encoder reads from: arrays indexed by tag handle. Times are epoch ms. */
-export interface ValueArrays {
-  value: Scalar[]
-  status: ArrayLike<number>
-  time: ArrayLike<number>
-}
+import type { Cell } from '../publication/cell'
+import type { Scalar } from '../value/deadband'
+import { qualityOf, reasonOf } from '../value/quality'
 
 export interface Encoded {
   payload: string
@@ -18,15 +12,15 @@ export interface Encoded {
 /**
  * Makes the encoder of one equipment: one flat JSON object (RFC 8259), `at` first, then a key a member; a member of bad
  * quality is null; `quality` lists, as text, only the members that are not good. Keys and constants are written once here.
+ * Cells are those of the members, in their order, and have been read.
  *
  * `{"at":"2026-03-04T14:07:12.481Z","temperature":689.6,"burner":true,"gasFlow":null,"quality":{"gasFlow":"bad: sensor fault"}}`
  */
-export function compactJson(members: readonly PlanMember[]): (from: ValueArrays, now: number) => Encoded {
+export function compactJson(members: readonly Pick<PlanMember, 'key' | 'fill'>[]): (cells: readonly Cell[], now: number) => Encoded {
   const keys = members.map((m) => `,${JSON.stringify(m.key)}:`)
-  const fixed = members.map((m) => (m.handle === null ? JSON.stringify(m.constant) : null))
-  const handles = members.map((m) => m.handle ?? 0)
+  const fixed = members.map((m) => (m.fill.kind === 'constant' ? JSON.stringify(m.fill.value) : null))
   const marks = members.map((m) => `${JSON.stringify(m.key)}:`)
-  return (from, now) => {
+  return (cells, now) => {
     let at = 0
     let body = ''
     let quality = ''
@@ -36,14 +30,11 @@ export function compactJson(members: readonly PlanMember[]): (from: ValueArrays,
         body += keys[i] + constant
         continue
       }
-      const h = handles[i]!
-      const status = from.status[h]!
-      const q = qualityOf(status)
-      const value = from.value[h] ?? null
-      body += keys[i] + (q === 'bad' ? 'null' : scalarJson(value))
-      if (q !== 'good') quality += `${quality ? ',' : ''}${marks[i]}"${q}: ${reasonOf(status)}"`
-      const time = from.time[h]!
-      if (time > at) at = time
+      const cell = cells[i]!
+      const q = qualityOf(cell.status)
+      body += keys[i] + (q === 'bad' ? 'null' : scalarJson(cell.value))
+      if (q !== 'good') quality += `${quality ? ',' : ''}${marks[i]}"${q}: ${reasonOf(cell.status)}"`
+      if (cell.time > at) at = cell.time
     }
     if (at === 0) at = now
     const tail = quality ? `,"quality":{${quality}}}` : '}'

@@ -27,6 +27,8 @@ export const Status = {
   typeMismatch: 0x80740000,
   deviceFailure: 0x808b0000,
   noData: 0x809b0000,
+  /** An expression had no answer. */
+  noAnswer: 0x80d60000,
 } as const
 
 const reasons = new Map<number, string>([
@@ -56,6 +58,7 @@ const reasons = new Map<number, string>([
   [0x803d, 'not supported'],
   [0x8074, 'type mismatch'],
   [0x809b, 'no data'],
+  [0x80d6, 'not computable'],
   [0x8089, 'configuration error'],
   [0x808a, 'not connected'],
   [0x808b, 'device failure'],

@@ -120,7 +120,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'GET /states': {
       const bytes = encodeStates(
-        [...engine.model.tags.values()].map((t) => t.handle),
+        [...engine.model.tags.values(), ...engine.model.recordTags].map((t) => t.handle),
         engine.table,
       )
       res.writeHead(200, { 'content-type': 'application/octet-stream' }).end(bytes)

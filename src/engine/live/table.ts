@@ -1,4 +1,4 @@
-import type { ValueArrays } from '~/core/shape/compact-json'
+import type { ValueArrays } from '~/core/publication/cell'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
 import { Rate } from './rate'

@@ -32,17 +32,22 @@ export class Publisher {
     this.runner = new Runner(plan)
     for (const h of this.runner.handles) table.ensure(h)
     if (plan.trigger.kind === 'change') {
-      for (const h of this.runner.handles) this.runner.touch(h, table)
+      for (const h of this.runner.handles) this.runner.touch(h)
       this.unsubscribe = table.onBatch((handles) => {
-        for (const h of handles) this.runner.touch(h, this.table)
-        this.publish(this.runner.drain(this.table))
+        for (const h of handles) this.runner.touch(h)
+        this.publish(this.runner.drain(this.table, Date.now()))
       })
-      this.publish(this.runner.drain(table))
+      this.publish(this.runner.drain(table, Date.now()))
     } else {
-      this.unsubscribe = () => undefined
+      // Expressions that remember see every change, also between the beats of the clock.
+      this.unsubscribe = table.onBatch((handles) => {
+        for (const h of handles) this.runner.touch(h)
+        this.runner.drain(this.table, Date.now())
+      })
+      for (const h of this.runner.handles) this.runner.touch(h)
       const { seconds } = plan.trigger
-      this.timer = setInterval(() => this.publish(this.runner.all(this.table)), seconds * 1000)
-      this.publish(this.runner.all(table))
+      this.timer = setInterval(() => this.publish(this.runner.all(this.table, Date.now())), seconds * 1000)
+      this.publish(this.runner.all(table, Date.now()))
     }
   }
 
@@ -53,7 +58,7 @@ export class Publisher {
     const now = Date.now()
     const envelopes: Envelope[] = []
     for (const e of equipment) {
-      const { payload, at } = this.runner.encode(e, this.table, now)
+      const { payload, at } = this.runner.encode(e, now)
       envelopes.push({
         delivery: this.plan.delivery,
         seq: account.next(now),
@@ -95,7 +100,7 @@ export class Publisher {
 
   present(destination: Condition | null): Condition {
     const all = this.plan.equipment.length
-    const held = all - this.runner.all(this.table).length
+    const held = all - this.runner.all(this.table, Date.now()).length
     const base = { since: this.since, rate: this.rate.perSecond(), last: this.lastAt, hint: '' }
     if (!destination || destination.state === 'off')
       return { ...base, state: 'trouble', reason: 'its destination is switched off', hint: 'The outbox holds what comes meanwhile' }

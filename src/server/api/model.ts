@@ -1,6 +1,9 @@
-import { addClass, addEquipment, changeClass, changeEquipment, listClasses, listEquipment, removeClass, removeEquipment } from '~/store/equipment'
+import { addClass, changeClass, classVersions, listClasses, removeClass } from '~/store/class'
+import { listEquipment } from '~/store/equipment'
+import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { freeze } from '~/store/freeze'
 import { addPublication, changePublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
+import { listRecords } from '~/store/record'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
@@ -10,7 +13,10 @@ type Keys =
   | 'addClass'
   | 'changeClass'
   | 'removeClass'
+  | 'classVersions'
   | 'listEquipment'
+  | 'editEquipment'
+  | 'listRecords'
   | 'addEquipment'
   | 'changeEquipment'
   | 'removeEquipment'
@@ -25,9 +31,12 @@ type Keys =
 
 export const modelHandlers: Pick<Handlers, Keys> = {
   listClasses: () => listClasses(database()),
-  addClass: ({ body }) => addClass(database(), body),
-  changeClass: ({ params, body }) => changeClass(database(), params.id!, body),
+  addClass: ({ body, caller }) => addClass(database(), body, caller.name),
+  changeClass: ({ params, body, caller }) => changeClass(database(), params.id!, body, caller.name),
+  classVersions: ({ params }) => classVersions(database(), params.id!),
   removeClass: ({ params }) => removeClass(database(), params.id!),
+  editEquipment: ({ body }) => editEquipment(database(), body),
+  listRecords: () => listRecords(database()),
   listEquipment: () => listEquipment(database()),
   addEquipment: ({ body }) => addEquipment(database(), body),
   changeEquipment: ({ params, body }) => changeEquipment(database(), params.id!, body),

@@ -52,6 +52,7 @@ export const stations: Station[] = [
     letter: 'e',
     pages: [
       { label: 'Plant', href: '/equipment' },
+      { label: 'Coverage', href: '/equipment/coverage' },
       { label: 'Classes', href: '/equipment/classes' },
     ],
     figure: (f) => (f.members === 0 ? countText(f.equipment) : `${Math.floor((100 * f.bound) / f.members)} % bound`),

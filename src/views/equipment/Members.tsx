@@ -1,43 +1,52 @@
+import { useDroppable } from '@dnd-kit/core'
 import { useMemo, useState } from 'react'
-import { toast } from 'sonner'
-import type { Binding, Equipment, EquipmentClass, Member } from '~/contract/equipment'
-import type { Tag } from '~/contract/tag'
-import { matchMembers, rankTags } from '~/core/equipment/matching'
+import type { Binding, Equipment } from '~/contract/equipment'
+import { matchMembers } from '~/core/equipment/matching'
+import { isA } from '~/core/equipment/members'
+import type { Leaf } from '~/core/equipment/resolve'
+import type { Cell } from '~/core/publication/cell'
+import { displayValue } from '~/core/value/datatype'
 import { formatValue } from '~/core/value/format'
-import { qualityText } from '~/core/value/quality'
+import { qualityOf, qualityText, Status } from '~/core/value/quality'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
-import { call, refresh, useCall } from '../app/api'
-import { useLiveValue } from '../app/live'
-import { tellFailure } from '../shared/problems'
-import { valueGlyph } from '../tags/quality'
-import { MadeUp } from '../tags/Simulation'
+import { BindingEditor } from './bind/BindingEditor'
+import { BindingText, convertedText } from './binding-text'
+import { equipmentEdits } from './edits'
+import { type PlantModel, useCells } from './useModel'
+
+/** Binds one member, or with null frees it. */
+export function bindMember(one: Equipment, path: string, label: string, binding: Binding | null) {
+  const { [path]: _old, ...rest } = one.bindings
+  return equipmentEdits.tell(
+    { change: [{ id: one.id, version: one.version, bindings: binding ? { ...rest, [path]: binding } : rest }] },
+    binding ? `${label} of ${one.name} is bound` : `${label} of ${one.name} is free`,
+  )
+}
 
 /** The members of one equipment, what fills each, and its value now. */
-export function Members({ equipment, cls, mayEdit }: { equipment: Equipment; cls: EquipmentClass; mayEdit: boolean }) {
-  const tags = useCall('listTags')
+export function Members({
+  equipment,
+  model,
+  mayEdit,
+  chosen,
+  onChoose,
+}: {
+  equipment: Equipment
+  model: PlantModel
+  mayEdit: boolean
+  chosen: string | null
+  onChoose(key: string): void
+}) {
   const [editing, setEditing] = useState<string | null>(null)
-  const byId = useMemo(() => new Map((tags.data ?? []).map((t) => [t.id, t])), [tags.data])
-  const hits = useMemo(() => matchMembers(equipment.name, cls.members, tags.data ?? []), [equipment.name, cls.members, tags.data])
-  const fresh = [...hits].filter(([k]) => !equipment.bindings[k])
-
-  const save = async (bindings: Equipment['bindings'], words: string, undo = true) => {
-    const { id, version: _v, ...draft } = equipment
-    try {
-      await call('changeEquipment', { params: { id }, body: { ...draft, bindings } })
-      await refresh('listEquipment', 'tagUse')
-      setEditing(null)
-      if (undo) toast(words, { action: { label: 'Undo', onClick: () => void save(equipment.bindings, 'as before', false) } })
-    } catch (e) {
-      tellFailure(e)
-    }
-  }
-  const bind = (m: Member, binding: Binding | null) => {
-    const { [m.key]: _old, ...rest } = equipment.bindings
-    return save(binding ? { ...rest, [m.key]: binding } : rest, binding ? `${m.label} is bound` : `${m.label} is free`)
-  }
+  const leaves = model.resolver.leavesOf(equipment)
+  const cells = useCells(leaves)
+  const direct = useMemo(() => model.resolver.members(equipment.classId!).filter((m) => !m.classId && !m.many), [model, equipment])
+  const hits = useMemo(() => matchMembers(equipment.name, direct, model.tagList), [equipment.name, direct, model.tagList])
+  const fresh = [...hits].filter(([id]) => !equipment.bindings[id] && !direct.find((m) => m.id === id)?.calculation)
   return (
     <>
+      <Parts equipment={equipment} model={model} mayEdit={mayEdit} />
       <table className="w-full" aria-label="Members">
         <thead>
           <tr className="border-b border-line text-left text-xs text-muted">
@@ -49,163 +58,221 @@ export function Members({ equipment, cls, mayEdit }: { equipment: Equipment; cls
           </tr>
         </thead>
         <tbody>
-          {cls.members.map((m) => {
-            const b = equipment.bindings[m.key]
-            const tag = b?.kind === 'tag' ? byId.get(b.tagId) : undefined
+          {leaves.map((leaf, i) => {
+            const key = leaf.keys.join('.')
             return (
-              <tr key={m.key} data-member={m.key} className="border-b border-line/70 align-top">
-                <td className="py-1.5 pr-2 whitespace-nowrap">
-                  <span className="font-semibold">{m.label}</span> <code className="font-mono text-xs text-muted">{m.key}</code>
-                </td>
-                <td className="px-2 py-1.5">
-                  {editing === m.key ? (
-                    <TagPicker
-                      query={`${equipment.name} ${m.label}`}
-                      tags={tags.data ?? []}
-                      onPick={(t) => void bind(m, { kind: 'tag', tagId: t.id })}
-                      onConstant={(value) => void bind(m, { kind: 'constant', value })}
-                      onClose={() => setEditing(null)}
-                      member={m}
-                    />
-                  ) : tag ? (
-                    <a className="text-slate hover:underline" href={`/tags?tag=${tag.id}`}>
-                      {tag.name} <MadeUp tag={tag} />
-                    </a>
-                  ) : b?.kind === 'constant' ? (
-                    <span className="font-mono">{String(b.value)}</span>
-                  ) : (
-                    <span className="text-muted">nothing: left out of payloads</span>
-                  )}
-                </td>
-                <td className="px-2 py-1.5 text-right whitespace-nowrap">
-                  {tag ? <Now tag={tag} /> : b?.kind === 'constant' ? <span className="font-mono">{String(b.value)}</span> : null}
-                </td>
-                <td className="px-2 py-1.5 text-muted">
-                  {m.unit}
-                  {tag && tag.unit !== m.unit && (
-                    <span className="text-uncertain" title={`The tag is in ${tag.unit || 'no unit'}`}>
-                      {' '}
-                      ≠ {tag.unit || 'none'}
-                    </span>
-                  )}
-                </td>
-                <td className="py-1 text-right whitespace-nowrap">
-                  <Button
-                    small
-                    kind="quiet"
-                    disabled={!mayEdit}
-                    onClick={() => setEditing(editing === m.key ? null : m.key)}
-                    aria-label={`${b ? 'Change' : 'Bind'} ${m.label}`}
-                  >
-                    {b ? 'change' : 'bind'}
-                  </Button>
-                  {b && (
-                    <Button small kind="quiet" disabled={!mayEdit} onClick={() => void bind(m, null)} aria-label={`Free ${m.label}`}>
-                      free
-                    </Button>
-                  )}
-                </td>
-              </tr>
+              <MemberRow
+                key={key}
+                leaf={leaf}
+                name={key}
+                cell={cells[i] ?? null}
+                model={model}
+                own={leaf.owner.id === equipment.id}
+                mayEdit={mayEdit}
+                chosen={chosen === key}
+                editing={editing === key}
+                onChoose={() => onChoose(key)}
+                onEdit={(on) => setEditing(on ? key : null)}
+                onBind={(b) => void bindMember(equipment, leaf.path, leaf.label, b).then((done) => done && setEditing(null))}
+              />
             )
           })}
         </tbody>
       </table>
-      {cls.members.length === 0 && <p className="py-2 text-muted">The class has no members yet: add them under Classes.</p>}
+      {leaves.length === 0 && <p className="py-2 text-muted">The class has no members yet: add them under Classes.</p>}
       {fresh.length > 0 && (
         <div className="mt-3">
           <Button
             disabled={!mayEdit}
             onClick={() =>
-              void save(
-                { ...equipment.bindings, ...Object.fromEntries(fresh.map(([k, tagId]) => [k, { kind: 'tag' as const, tagId }])) },
+              void equipmentEdits.tell(
+                {
+                  change: [
+                    {
+                      id: equipment.id,
+                      version: equipment.version,
+                      bindings: { ...equipment.bindings, ...Object.fromEntries(fresh.map(([id, tagId]) => [id, { kind: 'tag' as const, tagId }])) },
+                    },
+                  ],
+                },
                 `${fresh.length} members bound`,
               )
             }
           >
             Bind {fresh.length} by name
           </Button>
-          <span className="ml-2 text-muted">{fresh.map(([k, id]) => `${k}: ${byId.get(id)?.name}`).join(', ')}</span>
+          <span className="ml-2 text-muted">
+            {fresh.map(([id, tagId]) => `${direct.find((m) => m.id === id)?.key}: ${model.tags.get(tagId)?.name}`).join(', ')}
+          </span>
         </div>
       )}
     </>
   )
 }
 
-function Now({ tag }: { tag: Tag }) {
-  const v = useLiveValue(tag.handle)
+function MemberRow({
+  leaf,
+  name,
+  cell,
+  model,
+  own,
+  mayEdit,
+  chosen,
+  editing,
+  onChoose,
+  onEdit,
+  onBind,
+}: {
+  leaf: Leaf
+  name: string
+  cell: Cell | null
+  model: PlantModel
+  own: boolean
+  mayEdit: boolean
+  chosen: boolean
+  editing: boolean
+  onChoose(): void
+  onEdit(on: boolean): void
+  onBind(b: Binding | null): void
+}) {
+  const value = own && !leaf.member.classId && !(leaf.member.many && leaf.path === leaf.member.id)
+  const { setNodeRef, isOver } = useDroppable({ id: `member ${leaf.owner.id} ${leaf.path}`, data: { leaf }, disabled: !value || !mayEdit })
+  const tag = leaf.binding?.kind === 'tag' ? model.tags.get(leaf.binding.tagId) : undefined
+  const bound = leaf.binding !== null && !leaf.byClass
+  const shown =
+    cell &&
+    (tag && cell.value !== null && leaf.convertedFrom === null
+      ? formatValue(cell.value, tag)
+      : displayValue(cell.value, leaf.member.dataType === 'number'))
+  const converted = convertedText(leaf)
   return (
-    <span className="inline-flex items-center gap-2 font-mono text-[13px]" title={v ? qualityText(v[2]) : ''}>
-      {v ? formatValue(v[1], tag) : '-'}
-      <Glyph state={valueGlyph(v)} />
-    </span>
+    <tr
+      ref={setNodeRef}
+      data-member={name}
+      onClick={onChoose}
+      aria-selected={chosen}
+      className={`border-b border-line/70 align-top ${isOver ? 'bg-wash outline outline-1 outline-slate' : chosen ? 'bg-wash/60' : ''}`}
+    >
+      <td className="py-1.5 pr-2 pl-1">
+        <span className="font-semibold">{leaf.label}</span> <code className="font-mono text-xs text-muted">{name}</code>
+        {!leaf.member.required && <span className="ml-1 text-xs text-muted">optional</span>}
+      </td>
+      <td className="px-2 py-1.5">
+        {editing ? (
+          <BindingEditor equipment={leaf.owner} leaf={leaf} model={model} onBind={onBind} onClose={() => onEdit(false)} />
+        ) : (
+          <>
+            <BindingText leaf={leaf} model={model} />
+            {!own && <div className="text-xs text-muted">of {leaf.owner.name}</div>}
+            {leaf.problem && leaf.binding && <div className={`text-xs ${leaf.fill ? 'text-uncertain' : 'text-bad'}`}>{leaf.problem.message}</div>}
+          </>
+        )}
+      </td>
+      <td className="px-2 py-1.5 text-right whitespace-nowrap">
+        {cell && (
+          <span className="inline-flex items-center gap-1.5" title={cell.problem ?? qualityText(cell.status)}>
+            <span className={`font-mono text-[12.5px] ${qualityOf(cell.status) === 'bad' ? 'text-bad' : ''}`}>{shown}</span>
+            <Glyph state={cell.status === Status.waitingForInitialData ? 'idle' : qualityOf(cell.status)} title={qualityText(cell.status)} />
+          </span>
+        )}
+      </td>
+      <td className="px-2 py-1.5 text-muted">
+        {leaf.member.unit}
+        {converted && (
+          <div className="text-xs whitespace-nowrap" title={converted}>
+            from {leaf.convertedFrom}
+          </div>
+        )}
+      </td>
+      <td className="py-1 text-right whitespace-nowrap">
+        {value ? (
+          <>
+            <Button small kind="quiet" disabled={!mayEdit} onClick={() => onEdit(!editing)} aria-label={`${bound ? 'Change' : 'Bind'} ${leaf.label}`}>
+              {bound ? 'change' : 'bind'}
+            </Button>
+            {bound && (
+              <Button small kind="quiet" disabled={!mayEdit} onClick={() => onBind(null)} aria-label={`Free ${leaf.label}`}>
+                free
+              </Button>
+            )}
+          </>
+        ) : (
+          !own && (
+            <a className="px-2 text-xs text-slate hover:underline" href={`/equipment?id=${leaf.owner.id}`}>
+              look there
+            </a>
+          )
+        )}
+      </td>
+    </tr>
   )
 }
 
-function TagPicker({
-  query,
-  tags,
-  member,
-  onPick,
-  onConstant,
-  onClose,
-}: {
-  query: string
-  tags: readonly Tag[]
-  member: Member
-  onPick(t: Tag): void
-  onConstant(v: string | number | boolean): void
-  onClose(): void
-}) {
-  const [text, setText] = useState('')
-  const found = rankTags(text || query, tags, 8)
-  const shown = found.length > 0 || text ? found : rankTags(query.split(' ').at(-1) ?? '', tags, 8)
-  const constant =
-    text === ''
-      ? null
-      : member.dataType === 'boolean'
-        ? text === 'true'
-          ? true
-          : text === 'false'
-            ? false
-            : null
-        : member.dataType === 'number' || member.dataType === 'integer'
-          ? Number.isFinite(Number(text))
-            ? Number(text)
-            : null
-          : text
+/** Nested parts and lists: whether they are filled here or are other equipment, and how many there are. */
+function Parts({ equipment, model, mayEdit }: { equipment: Equipment; model: PlantModel; mayEdit: boolean }) {
+  const members = model.resolver.members(equipment.classId!).filter((m) => m.classId || m.many)
+  if (members.length === 0) return null
+  const set = (change: { bindings?: Equipment['bindings']; counts?: Equipment['counts'] }, what: string) =>
+    void equipmentEdits.tell({ change: [{ id: equipment.id, version: equipment.version, ...change }] }, what)
+  const box = 'h-[25px] rounded-sm border border-line bg-sheet px-2'
   return (
-    <div className="w-80">
-      <input
-        // biome-ignore lint/a11y/noAutofocus: it opens where the hand is
-        autoFocus
-        aria-label={`Tag for ${member.label}`}
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        onKeyDown={(e) => {
-          if (e.key === 'Escape') onClose()
-          if (e.key === 'Enter' && shown[0]) onPick(shown[0])
-        }}
-        placeholder="tag, or a constant"
-        className="h-[26px] w-full rounded-sm border border-slate bg-sheet px-2"
-      />
-      <ul className="rounded-b-sm border border-t-0 border-line bg-sheet">
-        {shown.map((t) => (
-          <li key={t.id}>
-            <button type="button" className="flex w-full justify-between gap-2 px-2 py-[3px] text-left hover:bg-wash" onClick={() => onPick(t)}>
-              <span className="truncate">{t.name}</span>
-              <span className="text-muted">{t.unit}</span>
-            </button>
-          </li>
-        ))}
-        {constant !== null && (
-          <li>
-            <button type="button" className="w-full px-2 py-[3px] text-left hover:bg-wash" onClick={() => onConstant(constant)}>
-              always <span className="font-mono">{String(constant)}</span>
-            </button>
-          </li>
-        )}
-        {shown.length === 0 && constant === null && <li className="px-2 py-1 text-muted">No tag is called that</li>}
-      </ul>
+    <div className="mb-3 rounded-sm border border-line bg-sheet px-3 py-1.5" data-parts>
+      {members.map((m) => {
+        const b = equipment.bindings[m.id]
+        const { [m.id]: _old, ...rest } = equipment.bindings
+        const className = m.classId ? (model.classes.get(m.classId)?.name ?? 'a class that is gone') : m.dataType
+        const fits =
+          m.classId && !m.many ? model.list.filter((e) => e.id !== equipment.id && isA(model.classes, e.classId, m.classId!)).slice(0, 300) : []
+        const value = b?.kind === 'below' ? 'below' : b?.kind === 'equipment' ? b.equipmentId : 'here'
+        return (
+          <div key={m.id} className="flex items-center gap-2 py-1">
+            <span className="w-40 truncate font-semibold">{m.label}</span>
+            <span className="w-32 truncate text-muted">{m.many ? `list of ${className}` : className}</span>
+            {m.classId && (
+              <select
+                aria-label={`${m.label} is`}
+                className={box}
+                value={value}
+                disabled={!mayEdit}
+                onChange={(e) => {
+                  const v = e.target.value
+                  if (v === 'here') set({ bindings: rest }, `${m.label} is filled here`)
+                  else if (v === 'below') set({ bindings: { ...rest, [m.id]: { kind: 'below' } } }, `${m.label} are the ${className} below`)
+                  else set({ bindings: { ...rest, [m.id]: { kind: 'equipment', equipmentId: v } } }, `${m.label} is ${model.equipment.get(v)?.name}`)
+                }}
+              >
+                <option value="here">filled here</option>
+                {m.many && <option value="below">all {className} below it</option>}
+                {fits.map((e) => (
+                  <option key={e.id} value={e.id}>
+                    is {e.name}
+                  </option>
+                ))}
+              </select>
+            )}
+            {m.many && value === 'here' && (
+              <label className="flex items-center gap-1.5 text-muted">
+                items
+                <input
+                  type="number"
+                  min={0}
+                  max={1000}
+                  aria-label={`Items of ${m.label}`}
+                  className={`${box} w-20 font-mono text-[12.5px] text-ink`}
+                  disabled={!mayEdit}
+                  value={equipment.counts[m.id] ?? 0}
+                  onChange={(e) =>
+                    set(
+                      { counts: { ...equipment.counts, [m.id]: Math.max(0, Math.min(1000, Number(e.target.value) || 0)) } },
+                      `${m.label} has ${e.target.value} items`,
+                    )
+                  }
+                />
+              </label>
+            )}
+          </div>
+        )
+      })}
     </div>
   )
 }

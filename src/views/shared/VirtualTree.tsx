@@ -25,6 +25,7 @@ export function VirtualTree<R extends TreeRow>({
   onToggle,
   onTick,
   onCursor,
+  onKey,
   chosen,
   children,
   empty,
@@ -33,9 +34,12 @@ export function VirtualTree<R extends TreeRow>({
   rows: readonly R[]
   onToggle(row: R): void
   onTick(row: R, on: boolean): void
-  onCursor?(row: R): void
+  /** The cursor went there; with Shift or Ctrl held by mouse. */
+  onCursor?(row: R, held: { shift: boolean; ctrl: boolean }): void
+  /** Keys that the tree itself has no use for. */
+  onKey?(e: KeyboardEvent, row: R): void
   /** The row that stands out; left out: the one under the cursor. */
-  chosen?: string | null
+  chosen?: string | null | ReadonlySet<string>
   /** What stands in a row, after its tick. */
   children(row: R): ReactNode
   empty?: ReactNode
@@ -47,7 +51,7 @@ export function VirtualTree<R extends TreeRow>({
     const next = Math.min(rows.length - 1, Math.max(0, index))
     setAt(next)
     virtual.scrollToIndex(next)
-    if (rows[next]) onCursor?.(rows[next])
+    if (rows[next]) onCursor?.(rows[next], { shift: false, ctrl: false })
   }
   const key = (e: KeyboardEvent) => {
     const row = rows[at]
@@ -68,7 +72,7 @@ export function VirtualTree<R extends TreeRow>({
         }
     } else if (e.key === ' ' && row.ticked !== null && !row.locked) onTick(row, !row.ticked)
     else if (e.key === 'Enter' && row.open !== null) onToggle(row)
-    else return
+    else return onKey?.(e, row)
     e.preventDefault()
   }
   return (
@@ -94,11 +98,11 @@ export function VirtualTree<R extends TreeRow>({
               aria-expanded={row.open ?? undefined}
               aria-selected={item.index === at}
               tabIndex={-1}
-              onClick={() => {
+              onClick={(e) => {
                 setAt(item.index)
-                onCursor?.(row)
+                onCursor?.(row, { shift: e.shiftKey, ctrl: e.ctrlKey || e.metaKey })
               }}
-              className={`group absolute left-0 flex w-full items-center gap-1.5 pr-2 ${(chosen === undefined ? item.index === at : row.id === chosen) ? 'bg-wash' : 'hover:bg-well/60'}`}
+              className={`group absolute left-0 flex w-full items-center gap-1.5 pr-2 ${(chosen === undefined ? item.index === at : typeof chosen === 'object' && chosen ? chosen.has(row.id) : row.id === chosen) ? 'bg-wash' : 'hover:bg-well/60'}`}
               style={{ height: ROW, paddingLeft: 6 + row.depth * 16, transform: `translateY(${item.start}px)` }}
             >
               {row.open === null ? (

@@ -8,7 +8,7 @@ import { Field } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
 import { failureIn } from '../app/api'
 import { CellInput } from './edit/CellInput'
-import { applyEdit } from './edit/edits'
+import { tagEdits } from './edit/edits'
 import { planCells } from './edit/single'
 
 const parts: readonly [string, readonly string[]][] = [
@@ -35,7 +35,7 @@ export function PropertyForm({ tag, around, onDone }: { tag: Tag; around: Surrou
     if (planned.state === 'faulty') return
     setBusy(true)
     try {
-      await applyEdit(editOf([planned]), `${tag.name} changed`)
+      await tagEdits.apply(editOf([planned]), `${tag.name} changed`)
       onDone()
     } catch (e) {
       const f = failureIn(e)

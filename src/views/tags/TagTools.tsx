@@ -1,53 +1,8 @@
-import { Columns3, Redo2, Undo2 } from 'lucide-react'
+import { Columns3 } from 'lucide-react'
 import { Popover } from 'radix-ui'
-import { useEffect } from 'react'
 import { Button } from '~/ui/Button'
-import { redo, undo, useEdits } from './edit/edits'
 import { gridColumns } from './table/columns'
 import type { Columns } from './table/useColumns'
-
-export function UndoButtons({ mayEdit }: { mayEdit: boolean }) {
-  const edits = useEdits()
-  const last = edits.undo.at(-1)
-  const next = edits.redo.at(-1)
-  return (
-    <>
-      <Button
-        disabled={!mayEdit || !last || edits.busy}
-        onClick={() => void undo()}
-        aria-label="Undo"
-        title={last ? `Ctrl+Z takes back: ${last.label}` : 'Nothing to take back'}
-      >
-        <Undo2 size={14} />
-      </Button>
-      <Button
-        disabled={!mayEdit || !next || edits.busy}
-        onClick={() => void redo()}
-        aria-label="Redo"
-        title={next ? `Ctrl+Y does again: ${next.label}` : 'Nothing to do again'}
-      >
-        <Redo2 size={14} />
-      </Button>
-    </>
-  )
-}
-
-/** Ctrl+Z takes back, Ctrl+Y or Ctrl+Shift+Z does again; not while something is typed, where they belong to the text. */
-export function useUndoKeys(mayEdit: boolean): void {
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      const typing = e.target instanceof HTMLElement && (e.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName))
-      if (typing || !mayEdit || !(e.ctrlKey || e.metaKey)) return
-      const key = e.key.toLowerCase()
-      if (key === 'z' && !e.shiftKey) void undo()
-      else if (key === 'y' || (key === 'z' && e.shiftKey)) void redo()
-      else return
-      e.preventDefault()
-    }
-    window.addEventListener('keydown', onKey)
-    return () => window.removeEventListener('keydown', onKey)
-  }, [mayEdit])
-}
 
 export function ColumnChoice({ columns }: { columns: Columns }) {
   return (

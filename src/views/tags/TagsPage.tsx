@@ -16,7 +16,8 @@ import { countText } from '~/ui/time'
 import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
-import { editAndTell } from './edit/edits'
+import { UndoButtons, useUndoKeys } from '../shared/UndoButtons'
+import { tagEdits } from './edit/edits'
 import { exportKinds, exportLabel, exportTags } from './edit/exporting'
 import { GroupsDialog } from './edit/GroupsDialog'
 import { type Brought, ImportDialog } from './edit/ImportDialog'
@@ -25,7 +26,7 @@ import { MoveDialog, type Moved } from './edit/MoveDialog'
 import { KeepTemplate, LayDown } from './edit/TemplateDialogs'
 import { kindLabels, TagFolders } from './TagFolders'
 import { TagPeek } from './TagPeek'
-import { ColumnChoice, UndoButtons, useUndoKeys } from './TagTools'
+import { ColumnChoice } from './TagTools'
 import { TagTable } from './table/TagTable'
 import { useColumns } from './table/useColumns'
 import { useTagView } from './useTags'
@@ -60,7 +61,7 @@ function Tags() {
   // Typing stays quick while 50,000 rows are looked through.
   const view = useTagView(useDeferredValue(query))
   const { tags, rows, list, around, plain } = view
-  useUndoKeys(mayEdit)
+  useUndoKeys(tagEdits, mayEdit)
 
   const put = useCallback((change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change })), [])
   const all = tags.data
@@ -86,7 +87,7 @@ function Tags() {
 
   const remove = async () => {
     const label = chosen.length === 1 ? `${chosen[0]!.name} removed` : `${countText(chosen.length)} tags removed`
-    if (await editAndTell({ remove: chosen.map((t) => ({ id: t.id, version: t.version })) }, label)) setSelected(new Set())
+    if (await tagEdits.tell({ remove: chosen.map((t) => ({ id: t.id, version: t.version })) }, label)) setSelected(new Set())
   }
   const copy = (copied: readonly Tag[], keys: readonly string[]) => {
     const text = writeText(
@@ -153,7 +154,7 @@ function Tags() {
             </Button>
           </>
         )}
-        <UndoButtons mayEdit={mayEdit} />
+        <UndoButtons edits={tagEdits} mayEdit={mayEdit} />
         <Menu
           head={selected.size > 1 ? `${countText(selected.size)} chosen tags` : `${countText(rows.length)} tags, as shown`}
           items={exportKinds.map((kind) => ({

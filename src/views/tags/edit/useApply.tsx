@@ -5,7 +5,8 @@ import { Button } from '~/ui/Button'
 import { type Problem, ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
 import { failureIn, refresh } from '../../app/api'
-import { applyEdit, type Progress, undo } from './edits'
+import type { Progress } from '../../shared/undo'
+import { tagEdits } from './edits'
 
 /** `3 tags added, 2 changed`. */
 function said(counts: Plan['counts']): string {
@@ -28,8 +29,8 @@ export function useApply(plan: Plan | null, onDone: () => void) {
     setProblem(null)
     setProgress({ done: 0, total: good })
     try {
-      await applyEdit(editOf(plan.rows), said(plan.counts), setProgress, stop.current.signal)
-      toast(said(plan.counts), { action: { label: 'Undo', onClick: () => void undo() } })
+      await tagEdits.apply(editOf(plan.rows), said(plan.counts), setProgress, stop.current.signal)
+      toast(said(plan.counts), { action: { label: 'Undo', onClick: () => void tagEdits.undo() } })
       onDone()
     } catch (e) {
       if (stop.current.signal.aborted) {

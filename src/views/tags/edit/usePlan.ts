@@ -1,7 +1,7 @@
 import { useEffect, useState } from 'react'
 import type { Tag } from '~/contract/tag'
 import type { Problem } from '~/ui/Notes'
-import type { Progress } from './edits'
+import type { Progress } from '../../shared/undo'
 import { type Planned, planInWorker, Refused } from './planning'
 import type { Around, PlanningTask } from './planning.worker'
 

@@ -5,7 +5,7 @@ import type { Surroundings, TagColumn } from '~/core/tag/columns'
 import { editOf } from '~/core/tag/plan'
 import { failureIn } from '../../app/api'
 import { CellInput } from '../edit/CellInput'
-import { applyEdit } from '../edit/edits'
+import { tagEdits } from '../edit/edits'
 import { planCells } from '../edit/single'
 
 /** One cell while it is edited: Enter saves and goes down, Tab saves and goes right, Escape leaves it as it was. */
@@ -31,7 +31,7 @@ export function InlineEdit({
     if (planned.state === 'same') return onDone(then)
     setBusy(true)
     try {
-      await applyEdit(editOf([planned]), `${column.label} of ${tag.name}: ${text || 'nothing'}`)
+      await tagEdits.apply(editOf([planned]), `${column.label} of ${tag.name}: ${text || 'nothing'}`)
       onDone(then)
     } catch (e) {
       setRefused(failureIn(e).message)

@@ -1,0 +1,196 @@
+import { type ASTNode, Environment, EvaluationError } from '@marcbachmann/cel-js'
+import type { EpochMs } from '~/contract/id'
+import type { DataType } from '~/contract/tag'
+import type { Scalar } from '../value/deadband'
+import { declare, NoAnswer } from './functions'
+
+/** What is wrong with an expression, and where: offsets into its text. */
+export interface ExpressionProblem {
+  message: string
+  from: number
+  to: number
+}
+
+export interface ExpressionVariable {
+  name: string
+  dataType: DataType
+}
+
+export interface Compiled {
+  /** What it gives; null when that shows only as it runs. */
+  dataType: DataType | null
+  /** Computes it from the variables' values in their order; null when there is no answer, and then `problem` says why. */
+  run(values: readonly Scalar[], now: EpochMs): Scalar
+  problem: string | null
+}
+
+const TYPES: Record<DataType, string> = {
+  number: 'double',
+  integer: 'double',
+  boolean: 'bool',
+  text: 'string',
+  time: 'google.protobuf.Timestamp',
+}
+const GIVES: Record<string, DataType> = {
+  double: 'number',
+  int: 'number',
+  bool: 'boolean',
+  string: 'text',
+  'google.protobuf.Timestamp': 'time',
+}
+
+/** Moment of the run under way: expressions run one at a time. */
+let moment = 0
+
+interface Remembered {
+  value: number
+  at: number
+  rate: number
+  now: unknown
+  before: unknown
+}
+/** What `previous` and `rate` remember, one for each place where they stand in a compiled expression. */
+interface Macro {
+  argument: ASTNode
+  seen: Remembered | null
+}
+
+/** The library's handles for macros are not typed: what is used of them. */
+interface Checker {
+  check(node: ASTNode, ctx: unknown): { name: string }
+  getType(name: string): unknown
+  createError(code: string, message: string, node: ASTNode): Error
+}
+interface Evaluator {
+  run(node: ASTNode, ctx: unknown): unknown
+}
+
+const remembering = (what: 'previous' | 'rate') => (call: { args: ASTNode[] }) => ({
+  argument: call.args[0]!,
+  seen: null,
+  typeCheck(checker: Checker, macro: Macro, ctx: unknown) {
+    const type = checker.check(macro.argument, ctx)
+    if (what === 'rate' && type.name !== 'double' && type.name !== 'int')
+      throw checker.createError('no_matching_overload', 'rate() is of a number', macro.argument)
+    return type
+  },
+  evaluate(evaluator: Evaluator, macro: Macro, ctx: unknown) {
+    const value = evaluator.run(macro.argument, ctx)
+    const seen = macro.seen
+    const number = Number(value)
+    if (seen && moment <= seen.at) return what === 'rate' ? seen.rate : seen.before
+    const rate = seen ? ((number - seen.value) / (moment - seen.at)) * 1000 : 0
+    const before = seen ? seen.now : value
+    macro.seen = { value: number, at: moment, rate, before, now: value }
+    return what === 'rate' ? rate : before
+  },
+})
+
+const base = declare(
+  new Environment({ homogeneousAggregateLiterals: false, limits: { maxAstNodes: 2000, maxDepth: 60, maxListElements: 500, maxMapEntries: 100 } }),
+)
+  .registerFunction('now(): google.protobuf.Timestamp', (() => new Date(moment)) as never)
+  .registerFunction('previous(ast): dyn', remembering('previous') as never)
+  .registerFunction('rate(ast): double', remembering('rate') as never)
+
+/** Whole numbers as written become numbers like all others, so that 7 / 2 is 3.5; places in a list stay whole. */
+function soften(node: unknown, place = false): void {
+  if (Array.isArray(node)) for (const n of node) soften(n)
+  if (typeof node !== 'object' || node === null || !('op' in node)) return
+  const n = node as { op: string; args: unknown }
+  if (n.op === 'value') {
+    if (typeof n.args === 'bigint' && !place) n.args = Number(n.args)
+  } else if (n.op === '[]') {
+    const [of, at] = n.args as [unknown, unknown]
+    soften(of)
+    soften(at, true)
+  } else if (Array.isArray(n.args)) for (const a of n.args) soften(a)
+  else soften(n.args)
+}
+
+/** The refusals of the language in words for people; others are told as they are. */
+function inWords(message: string): string {
+  const unknown = /^Unknown variable: (.+)$/.exec(message)
+  if (unknown) return `${unknown[1]} is not known: pick what it stands for, or correct it`
+  const operator = /^no such overload: (.+)$/.exec(message)
+  if (operator) return `${operator[1]!.replaceAll('double', 'number').replaceAll('google.protobuf.Timestamp', 'time')} does not work`
+  const call = /^found no matching overload for '(.+)'$/.exec(message)
+  if (call) return `There is no ${call[1]!.replaceAll('double', 'number')}`
+  if (message.startsWith('Unexpected token: EOF')) return 'Something is missing at the end'
+  return message.replaceAll('double', 'number')
+}
+
+function problemOf(e: unknown, text: string): ExpressionProblem {
+  const { range, summary, message } = e as { range?: { start: number; end: number }; summary?: string; message: string }
+  const from = Math.min(range?.start ?? 0, text.length)
+  return { message: inWords(summary ?? message.split('\n')[0]!), from, to: Math.max(from, Math.min(range?.end ?? text.length, text.length)) }
+}
+
+/** Names that an expression mentions, in the order in which they come; also those that its own lists use. */
+export function namesIn(text: string): string[] {
+  const names = new Set<string>()
+  const look = (node: unknown): void => {
+    if (Array.isArray(node)) return node.forEach(look)
+    if (typeof node !== 'object' || node === null || !('op' in node)) return
+    const n = node as { op: string; args: unknown }
+    if (n.op === 'id') names.add(n.args as string)
+    else look(n.args)
+  }
+  try {
+    look(base.parse(text).ast)
+  } catch {
+    // Not whole yet, as while somebody types: what looks like a name is one.
+    for (const m of text.replace(/(["']).*?\1/g, ' ').matchAll(/(?<![\w.])[A-Za-z_]\w*(?!\w*\s*\()/g)) names.add(m[0])
+  }
+  return [...names]
+}
+
+/**
+ * Compiles an expression of the Common Expression Language (CEL). Numbers are all of one kind (IEEE 754 doubles), so 7 / 2
+ * is 3.5. Each compiled expression remembers for itself what `previous` and `rate` need.
+ */
+export function compileExpression(text: string, variables: readonly ExpressionVariable[]): Compiled | ExpressionProblem {
+  let run: ReturnType<Environment['parse']>
+  let gives: string
+  try {
+    const env = base.clone()
+    for (const v of variables) env.registerVariable(v.name, TYPES[v.dataType])
+    run = env.parse(text)
+    soften(run.ast)
+    const checked = run.check()
+    if (!checked.valid) return problemOf(checked.error, text)
+    gives = checked.type ?? 'dyn'
+  } catch (e) {
+    return problemOf(e, text)
+  }
+  if (gives !== 'dyn' && !(gives in GIVES))
+    return { message: `It gives a ${gives.replace(/<.*/, '').replace(/.*\./, '')}, which is no single value`, from: 0, to: text.length }
+  const context: Record<string, unknown> = {}
+  const times = variables.map((v) => v.dataType === 'time')
+  const compiled: Compiled = {
+    dataType: GIVES[gives] ?? null,
+    problem: null,
+    run(values, now) {
+      compiled.problem = null
+      moment = now
+      try {
+        for (let i = 0; i < variables.length; i++) context[variables[i]!.name] = times[i] ? new Date(values[i] as string) : values[i]
+        const result: unknown = run(context)
+        if (typeof result === 'number') {
+          if (Number.isFinite(result)) return result
+          compiled.problem = Number.isNaN(result) ? 'The result is no number, as after 0 / 0' : 'The result is infinite, as after a division by zero'
+          return null
+        }
+        if (typeof result === 'bigint') return Number(result)
+        if (typeof result === 'string' || typeof result === 'boolean') return result
+        if (result instanceof Date && !Number.isNaN(result.getTime())) return result.toISOString()
+        compiled.problem = 'The result is no single value'
+      } catch (e) {
+        const cause = e instanceof EvaluationError && e.cause instanceof NoAnswer ? e.cause : e
+        compiled.problem = inWords((cause as { summary?: string }).summary ?? (cause as Error).message.split('\n')[0]!)
+      }
+      return null
+    },
+  }
+  return compiled
+}

@@ -1,0 +1,134 @@
+import type { EpochMs } from '~/contract/id'
+import type { Fill } from '~/contract/publication'
+import type { DataType } from '~/contract/tag'
+import { handlesOf } from '../equipment/resolve'
+import { type Compiled, compileExpression } from '../expression/compile'
+import { conform } from '../value/datatype'
+import type { Scalar } from '../value/deadband'
+import { qualityOf, Status } from '../value/quality'
+
+/** Present values by tag handle. Times are epoch ms. */
+export interface ValueArrays {
+  value: Scalar[]
+  status: ArrayLike<number>
+  time: ArrayLike<number>
+}
+
+/**
+ * One value of a message, made ready: after `read` it holds what its fill gives now. The quality of what is computed is the
+ * worst of its inputs'; a bad input, or no answer, makes it bad, without a value.
+ */
+export interface Cell {
+  value: Scalar
+  status: number
+  /** Time of the newest input, epoch ms; 0: it has none, as a constant. */
+  time: EpochMs
+  /** Handles that it reads, each once. */
+  readonly handles: readonly number[]
+  /** How far it must move to count as changed, in its own unit. */
+  readonly width: number
+  /** Why there is no value, when computing it is the reason. */
+  readonly problem: string | null
+  read(from: ValueArrays, now: EpochMs): void
+}
+
+/** Worse than another: bad before uncertain before good; of two alike the first stays. */
+const rank = { good: 0, uncertain: 1, bad: 2 }
+const worse = (a: number, b: number) => rank[qualityOf(b)] > rank[qualityOf(a)]
+
+class Constant implements Cell {
+  readonly status = Status.good
+  readonly time = 0
+  readonly handles: readonly number[] = []
+  readonly width = 0
+  readonly problem = null
+  constructor(readonly value: Scalar) {}
+  read(): void {}
+}
+
+class FromTag implements Cell {
+  value: Scalar = null
+  status: number = Status.waitingForInitialData
+  time = 0
+  readonly handles: readonly number[]
+  readonly width: number
+  readonly problem = null
+  constructor(
+    private readonly fill: Extract<Fill, { kind: 'tag' }>,
+    private readonly dataType: DataType,
+  ) {
+    this.handles = [fill.handle]
+    this.width = fill.width * Math.abs(fill.factor)
+  }
+  read(from: ValueArrays): void {
+    const h = this.fill.handle
+    this.status = from.status[h] ?? Status.waitingForInitialData
+    this.time = from.time[h] ?? 0
+    this.value = finish(from.value[h] ?? null, this.fill.factor, this.fill.offset, this.dataType)
+  }
+}
+
+/** The value in the member's unit and type. */
+function finish(value: Scalar, factor: number, offset: number, dataType: DataType): Scalar {
+  if (value === null) return null
+  const moved = typeof value === 'number' && (factor !== 1 || offset !== 0) ? value * factor + offset : value
+  return conform(moved, dataType)
+}
+
+class Computed implements Cell {
+  value: Scalar = null
+  status: number = Status.waitingForInitialData
+  time = 0
+  readonly handles: readonly number[]
+  readonly width = 0
+  problem: string | null = null
+  private readonly inputs: Cell[]
+  private readonly compiled: Compiled | null
+  private readonly args: Scalar[]
+  constructor(
+    private readonly fill: Extract<Fill, { kind: 'expression' }>,
+    private readonly dataType: DataType,
+  ) {
+    this.handles = [...handlesOf(fill)]
+    this.inputs = fill.inputs.map((i) => makeCell(i.fill, i.dataType))
+    this.args = this.inputs.map(() => null)
+    const compiled = compileExpression(fill.text, fill.inputs)
+    this.compiled = 'run' in compiled ? compiled : null
+    if (!('run' in compiled)) this.problem = compiled.message
+  }
+  read(from: ValueArrays, now: EpochMs): void {
+    let status: number = Status.good
+    let time = 0
+    for (let i = 0; i < this.inputs.length; i++) {
+      const cell = this.inputs[i]!
+      cell.read(from, now)
+      this.args[i] = cell.value
+      if (worse(status, cell.status)) status = cell.status
+      if (cell.time > time) time = cell.time
+    }
+    this.time = time
+    this.status = status
+    this.value = null
+    if (!this.compiled) {
+      this.status = Status.noAnswer
+      return
+    }
+    this.problem = null
+    if (qualityOf(status) === 'bad') return
+    if (this.args.includes(null)) {
+      this.status = Status.noData
+      return
+    }
+    const result = this.compiled.run(this.args, now)
+    this.value = finish(result, this.fill.factor, this.fill.offset, this.dataType)
+    if (this.value === null) {
+      this.status = Status.noAnswer
+      this.problem = this.compiled.problem
+    }
+  }
+}
+
+export function makeCell(fill: Fill, dataType: DataType): Cell {
+  if (fill.kind === 'constant') return new Constant(fill.value)
+  return fill.kind === 'tag' ? new FromTag(fill, dataType) : new Computed(fill, dataType)
+}

@@ -1,0 +1,189 @@
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { type KeyboardEvent, useRef, useState } from 'react'
+import type { Equipment, Member } from '~/contract/equipment'
+import { type CellState, cellState } from '~/core/equipment/coverage'
+import { pathText } from '~/core/equipment/hierarchy'
+import type { Leaf } from '~/core/equipment/resolve'
+import { Glyph, type GlyphState } from '~/ui/Glyph'
+import type { PlantModel } from '../useModel'
+
+export const stateWords: Record<CellState, { label: string; glyph: GlyphState | null }> = {
+  missing: { label: 'Missing', glyph: 'bad' },
+  broken: { label: 'Broken', glyph: 'bad' },
+  mismatch: { label: 'Mismatch', glyph: 'uncertain' },
+  bad: { label: 'Bad now', glyph: 'bad' },
+  uncertain: { label: 'Uncertain now', glyph: 'uncertain' },
+  open: { label: 'Open, optional', glyph: 'idle' },
+  good: { label: 'Good', glyph: 'good' },
+}
+
+const ROW = 28
+const HEAD = 190
+
+export interface Column {
+  id: string
+  label: string
+  member: Member
+}
+
+/** Equipment by member: each cell tells how that member is doing; arrows move, Enter or a click opens one for mending. */
+export function CoverageGrid({
+  rows,
+  columns,
+  model,
+  status,
+  chosen,
+  onChoose,
+}: {
+  rows: readonly Equipment[]
+  columns: readonly Column[]
+  model: PlantModel
+  status(handle: number): number | undefined
+  chosen: { id: string; path: string } | null
+  onChoose(id: string, path: string): void
+}) {
+  const box = useRef<HTMLDivElement>(null)
+  const [at, setAt] = useState({ row: 0, column: 0 })
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 10 })
+  const across = useVirtualizer({ count: columns.length, getScrollElement: () => box.current, estimateSize: () => 96, horizontal: true, overscan: 4 })
+  const width = HEAD + across.getTotalSize()
+  const key = (e: KeyboardEvent) => {
+    const page = Math.max(1, Math.floor((box.current?.clientHeight ?? ROW) / ROW) - 1)
+    const step: Record<string, [number, number]> = {
+      ArrowDown: [1, 0],
+      ArrowUp: [-1, 0],
+      ArrowRight: [0, 1],
+      ArrowLeft: [0, -1],
+      PageDown: [page, 0],
+      PageUp: [-page, 0],
+      Home: [-rows.length, 0],
+      End: [rows.length, 0],
+    }
+    const s = step[e.key]
+    if (e.key === 'Enter' && rows[at.row] && columns[at.column]) onChoose(rows[at.row]!.id, columns[at.column]!.id)
+    else if (s) {
+      const row = Math.min(rows.length - 1, Math.max(0, at.row + s[0]))
+      const column = Math.min(columns.length - 1, Math.max(0, at.column + s[1]))
+      setAt({ row, column })
+      virtual.scrollToIndex(row)
+      across.scrollToIndex(column)
+    } else return
+    e.preventDefault()
+  }
+  return (
+    <div
+      ref={box}
+      role="grid"
+      aria-label="Coverage"
+      aria-rowcount={rows.length}
+      tabIndex={0}
+      onKeyDown={key}
+      className="min-h-0 flex-1 overflow-auto outline-none focus-visible:ring-1 focus-visible:ring-slate"
+    >
+      <div className="sticky top-0 z-20 flex border-b border-line bg-paper" style={{ width, height: 40 }} role="row">
+        <div className="sticky left-0 z-10 bg-paper px-3 pt-5 text-xs font-semibold text-muted" style={{ width: HEAD }}>
+          Equipment
+        </div>
+        <div className="relative flex-1">
+          {across.getVirtualItems().map((c) => (
+            <div
+              key={columns[c.index]!.id}
+              role="columnheader"
+              className="absolute top-0 flex h-full w-[96px] flex-col justify-end px-2 pb-1 text-xs leading-4 text-muted"
+              style={{ transform: `translateX(${c.start}px)` }}
+              title={columns[c.index]!.label}
+            >
+              <span className="line-clamp-2 font-semibold">{columns[c.index]!.label}</span>
+            </div>
+          ))}
+        </div>
+      </div>
+      <div className="relative" style={{ height: virtual.getTotalSize(), width }}>
+        {virtual.getVirtualItems().map((r) => {
+          const one = rows[r.index]!
+          const leaves = new Map(model.resolver.leavesOf(one).map((l) => [l.keys.join('.'), l]))
+          return (
+            <div
+              key={one.id}
+              role="row"
+              aria-label={one.name}
+              className="absolute left-0 flex border-b border-line/70"
+              style={{ height: ROW, width, transform: `translateY(${r.start}px)` }}
+            >
+              <a
+                href={`/equipment?id=${one.id}`}
+                tabIndex={-1}
+                className="sticky left-0 z-10 truncate bg-paper px-3 leading-7 hover:text-slate hover:underline"
+                style={{ width: HEAD }}
+                title={pathText(model.equipment, one.id)}
+              >
+                {one.name}
+              </a>
+              <div className="relative flex-1">
+                {across.getVirtualItems().map((c) => {
+                  const column = columns[c.index]!
+                  const leaf = leaves.get(column.id)
+                  return (
+                    <CellBox
+                      key={column.id}
+                      start={c.start}
+                      leaf={leaf}
+                      state={leaf ? cellState(leaf, status) : null}
+                      label={`${one.name} ${column.label}`}
+                      cursor={at.row === r.index && at.column === c.index}
+                      chosen={chosen?.id === one.id && chosen.path === column.id}
+                      onClick={() => {
+                        setAt({ row: r.index, column: c.index })
+                        onChoose(one.id, column.id)
+                      }}
+                    />
+                  )
+                })}
+              </div>
+            </div>
+          )
+        })}
+      </div>
+    </div>
+  )
+}
+
+function CellBox({
+  start,
+  leaf,
+  state,
+  label,
+  cursor,
+  chosen,
+  onClick,
+}: {
+  start: number
+  leaf: Leaf | undefined
+  state: CellState | null
+  label: string
+  cursor: boolean
+  chosen: boolean
+  onClick(): void
+}) {
+  const words = state ? stateWords[state] : null
+  const kind = leaf?.binding && leaf.binding.kind !== 'tag' ? (leaf.byClass ? 'computed' : leaf.binding.kind) : ''
+  return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the grid around it takes the keys
+    <div
+      role="gridcell"
+      aria-label={`${label}: ${words?.label ?? 'not there'}`}
+      title={leaf?.problem?.message ?? words?.label}
+      data-state={state ?? ''}
+      onClick={onClick}
+      className={`absolute top-0 flex h-full w-[96px] cursor-default items-center gap-1.5 px-2 ${chosen ? 'bg-wash' : 'hover:bg-well/60'} ${cursor ? 'outline outline-1 -outline-offset-1 outline-slate' : ''}`}
+      style={{ transform: `translateX(${start}px)` }}
+    >
+      {words?.glyph && <Glyph state={words.glyph} title={words.label} />}
+      <span
+        className={`truncate text-xs ${state === 'missing' || state === 'broken' ? 'text-bad' : state === 'mismatch' ? 'text-uncertain' : 'text-muted'}`}
+      >
+        {state === 'missing' ? 'missing' : state === 'broken' ? 'broken' : state === 'mismatch' ? (leaf?.problem?.kind ?? '') : kind}
+      </span>
+    </div>
+  )
+}
