@@ -12,10 +12,10 @@ import { listTags } from '~/store/tag'
  * water, and the Magnus formula for saturation vapour pressure, both as in the Guide to Instruments and Methods of Observation
  * (WMO-No. 8, 2018, volume I, 4.2 and annex 4.B), at 1013.25 hPa.
  */
-const relativeHumidity = `clamp(
+const relativeHumidity = `round(clamp(
   100 * (6.112 * exp(17.62 * wetBulb / (243.12 + wetBulb))
     - 0.000653 * (1 + 0.000944 * wetBulb) * 1013.25 * (dryBulb - wetBulb))
-  / (6.112 * exp(17.62 * dryBulb / (243.12 + dryBulb))), 0, 100)`
+  / (6.112 * exp(17.62 * dryBulb / (243.12 + dryBulb))), 0, 100), 1)`
 
 const zoneMembers: MemberInput[] = [
   { key: 'temperature', label: 'Temperature', unit: '°C', range: { low: 0, high: 1250 } },

@@ -90,7 +90,8 @@ export class Engine {
     this.sourceContext = { application, workFolder }
     await this.ledger.load()
     await this.listen()
-    await Promise.all([this.model.loadTags(db), this.model.loadEquipment(db)])
+    await this.model.loadTags(db)
+    await this.model.loadEquipment(db)
     await this.standing.load()
     await this.reload(new Set<Noun>(['source', 'destination', 'publication']))
     this.ledger.start()

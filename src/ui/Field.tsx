@@ -110,14 +110,14 @@ export function Choice<T extends string>({
   onChange(v: NoInfer<T>): void
 }) {
   return (
-    <fieldset className="inline-flex gap-1" aria-label={label}>
+    <fieldset className="inline-flex flex-wrap gap-1" aria-label={label}>
       {options.map((o) => (
         <button
           key={o.value}
           type="button"
           aria-pressed={o.value === value}
           onClick={() => onChange(o.value)}
-          className={`h-6 rounded-sm border px-2.5 text-xs ${o.value === value ? 'border-slate bg-wash text-slate font-semibold' : 'border-line bg-sheet hover:border-muted'}`}
+          className={`h-6 rounded-sm border px-2.5 text-xs whitespace-nowrap ${o.value === value ? 'border-slate bg-wash text-slate font-semibold' : 'border-line bg-sheet hover:border-muted'}`}
         >
           {o.label}
         </button>

@@ -222,7 +222,9 @@ describe('equipment', () => {
     const draft = (part: object) => ({ name: 'x', parentId: null, level: 'enterprise' as const, classId: null, bindings: {}, ...part })
     expect(await failure(addEquipment(t.db, draft({ level: 'site' })))).toMatchObject({ fields: { level: 'Only an enterprise stands at the top' } })
     const top = await addEquipment(t.db, draft({ name: 'Varnmoor' }))
-    expect(await failure(addEquipment(t.db, draft({ name: 'Varnmoor' })))).toMatchObject({ fields: { name: 'Something beside it is called Varnmoor already' } })
+    expect(await failure(addEquipment(t.db, draft({ name: 'Varnmoor' })))).toMatchObject({
+      fields: { name: 'Something beside it is called Varnmoor already' },
+    })
     const area = await addEquipment(t.db, draft({ name: 'Firing', level: 'area', parentId: top.id }))
     expect(await failure(changeEquipment(t.db, top.id, draft({ name: 'Varnmoor', parentId: area.id })))).toMatchObject({
       fields: { parentId: 'It cannot stand under itself' },

@@ -44,7 +44,7 @@ function Shelved({ tag, used }: { tag: Tag; used: boolean }) {
       className={`flex h-[26px] cursor-grab items-center gap-2 px-3 hover:bg-well ${drag.isDragging ? 'opacity-50' : ''}`}
       title={`${tag.name}${used ? ', fills a member already' : ''}`}
     >
-      <span className={`min-w-0 flex-1 truncate text-[13px] ${used ? 'text-muted' : ''}`} dir="rtl">
+      <span className={`min-w-0 flex-1 truncate text-left text-[13px] ${used ? 'text-muted' : ''}`} dir="rtl">
         <bdi>{tag.name}</bdi>
       </span>
       <span className="shrink-0 text-xs text-muted">{tag.unit}</span>

@@ -84,7 +84,9 @@ export function ClassForm({
     () => ({ name, description, extendsId: extendsId || null, members: members.map(untyped) }),
     [name, description, extendsId, members],
   )
-  const before = cls ? { name: cls.name, description: cls.description, extendsId: cls.extendsId, members: cls.members } : null
+  const before = cls
+    ? { name: cls.name, description: cls.description, extendsId: cls.extendsId, members: cls.members.map((m) => untyped(typed(m))) }
+    : null
   const dirty = JSON.stringify(draft) !== JSON.stringify(before ?? { name: '', description: '', extendsId: null, members: [] })
   useEffect(() => onDraft(dirty ? draft : null), [draft, dirty, onDraft])
   const set = (i: number, change: Partial<Typed>) => setMembers(members.map((m, k) => (k === i ? { ...m, ...change } : m)))
@@ -149,8 +151,8 @@ export function ClassForm({
             <th className="w-6" />
             <th className="py-1 pr-2 font-semibold">Member</th>
             <th className="px-2 font-semibold">Name in payloads</th>
-            <th className="w-36 px-2 font-semibold">Type</th>
-            <th className="w-20 px-2 font-semibold">Unit</th>
+            <th className="w-30 px-2 font-semibold">Type</th>
+            <th className="w-18 px-2 font-semibold">Unit</th>
             <th className="w-16 px-1 text-center font-semibold">Required</th>
             <th className="w-12 px-1 text-center font-semibold">List</th>
             <th className="w-16" />

@@ -5,7 +5,7 @@ import { byName, pathText } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
-import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { failureIn } from '../../app/api'
@@ -233,9 +233,6 @@ function Coverage() {
                 }}
               />
             )}
-            <div className="shrink-0 px-3 py-1">
-              <Heading>{cls.name}: equipment by member</Heading>
-            </div>
           </>
         )}
       </ThreeParts>

@@ -25,7 +25,8 @@ export function FromFolders({
   onClose(): void
   onMade(id: string): void
 }) {
-  const at = under?.level === 'work unit' && under.parentId ? model.equipment.get(under.parentId)! : under
+  // Beside what is chosen, when that is equipment itself and no place for others.
+  const at = under?.classId && under.parentId ? model.equipment.get(under.parentId)! : under
   const folders = useMemo(() => {
     const all = new Map<string, number>()
     for (const t of model.tagList) {

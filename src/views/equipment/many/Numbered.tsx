@@ -29,7 +29,8 @@ export function Numbered({
   onClose(): void
   onMade(id: string): void
 }) {
-  const at = under?.level === 'work unit' && under.parentId ? model.equipment.get(under.parentId)! : under
+  // Beside what is chosen, when that is equipment itself and no place for others.
+  const at = under?.classId && under.parentId ? model.equipment.get(under.parentId)! : under
   const [pattern, setPattern] = useState('')
   const [parentId, setParent] = useState(at?.id ?? '')
   const [level, setLevel] = useState<Level>(at ? below[at.level] : 'enterprise')
