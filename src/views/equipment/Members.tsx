@@ -171,7 +171,11 @@ function MemberRow({
       <td className="px-2 py-1.5 text-right whitespace-nowrap">
         {cell && (
           <span className="inline-flex items-center gap-1.5" title={cell.problem ?? qualityText(cell.status)}>
-            <span className={`font-mono text-[12.5px] ${qualityOf(cell.status) === 'bad' ? 'text-bad' : ''}`}>{shown}</span>
+            <span
+              className={`font-mono text-[12.5px] ${cell.status === Status.waitingForInitialData ? 'text-muted' : qualityOf(cell.status) === 'bad' ? 'text-bad' : ''}`}
+            >
+              {shown}
+            </span>
             <Glyph state={cell.status === Status.waitingForInitialData ? 'idle' : qualityOf(cell.status)} title={qualityText(cell.status)} />
           </span>
         )}

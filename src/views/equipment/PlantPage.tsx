@@ -109,6 +109,8 @@ function Plant() {
     if (from?.equipment && onto?.place) move(selected.has(from.equipment.id) ? [...selected] : [from.equipment.id], onto.place)
   }
   const start = (e: DragStartEvent) => {
+    // Keys that follow are for what is dragged, not for the text that was typed before.
+    if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur()
     const from = e.active.data.current as { tag?: Tag; equipment?: Equipment }
     const many = from.equipment && selected.has(from.equipment.id) && selected.size > 1 ? `${selected.size} equipment` : undefined
     setDragged(from.tag?.name ?? many ?? from.equipment?.name ?? null)

@@ -62,7 +62,7 @@ export function tagUsables(tags: readonly Tag[], typed: string, taken: ReadonlyS
   const out: Usable[] = []
   for (const t of tags) {
     const last = t.name.split('/').slice(-2).join(' ')
-    if (!plainName(t.name).replaceAll('/', ' ').includes(wanted) && !variableFor(last, new Set()).toLowerCase().startsWith(typed.toLowerCase()))
+    if (!plainName(t.name).replaceAll('/', ' ').includes(wanted) && !variableFor(last, new Set()).toLowerCase().includes(typed.toLowerCase()))
       continue
     out.push({ name: variableFor(last, taken), detail: `tag ${t.name}`, dataType: t.dataType, input: { kind: 'tag', tagId: t.id } })
     if (out.length >= 25) break
