@@ -26,9 +26,9 @@ export function Modal({
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/35 dark:bg-black/55" />
         <Dialog.Content
           className="fixed top-[52px] left-1/2 z-50 flex max-h-[calc(100vh-76px)] -translate-x-1/2 flex-col rounded-sm border border-line bg-paper shadow-[0_10px_40px_rgb(0_0_0/0.22)]"
-          // What an editor offers is closed first, then the sheet.
+          // In an editor Escape closes what it offers; it must not lose what was written.
           onEscapeKeyDown={(e) => {
-            if (document.querySelector('.cm-tooltip-autocomplete')) e.preventDefault()
+            if (document.activeElement?.closest('.cm-editor')) e.preventDefault()
           }}
           style={{ width: `min(${width}px, calc(100vw - 32px))` }}
         >

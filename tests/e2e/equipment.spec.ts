@@ -129,7 +129,7 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
     await expect.poll(async () => typeof (await payload(page))[key], key).toBe('number')
   const now = await payload(page)
   expect(now.spread as number).toBeCloseTo((now.dryBulb as number) - ((now.wetBulb as number) - 32) / 1.8, 6)
-  await member(page, 'wetBulb').getByText('Wet bulb').click()
+  await member(page, 'wetBulb').getByText('Wet bulb', { exact: true }).click()
   const origin = page.locator('[data-origin]')
   await expect(origin).toContainText('Dryers and meters')
   await expect(origin).toContainText('°C to °F: × 1.8 + 32')
@@ -219,7 +219,7 @@ test('an expression is typed with what is offered, gives its result at once, and
   await expect(form.locator('[data-result]')).toContainText(/Now\s*[01]\.\d/)
   await form.getByRole('button', { name: 'Bind', exact: true }).click()
   await expect(member(page, 'gasFlow')).toContainText('round(temperature / setpoint, 3)')
-  await member(page, 'gasFlow').getByText('Gas flow').click()
+  await member(page, 'gasFlow').getByText('Gas flow', { exact: true }).click()
   await expect(page.locator('[data-origin]')).toContainText('Zone 6/setpoint')
 
   await page.getByRole('button', { name: 'Change Setpoint' }).click()

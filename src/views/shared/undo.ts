@@ -38,6 +38,8 @@ interface How<E, R extends { undo: E }> {
 export class Edits<E, R extends { undo: E }> {
   private stacks: Stacks<E> = { undo: [], redo: [], busy: false }
   private readonly listeners = new Set<() => void>()
+  /** One edit after the other: what is asked for while one is under way waits for it. */
+  private last: Promise<unknown> = Promise.resolve()
 
   constructor(private readonly how: How<E, R>) {}
 
@@ -58,8 +60,18 @@ export class Edits<E, R extends { undo: E }> {
   /** What can be undone and redone now. */
   useStacks = (): Stacks<E> => useSyncExternalStore(this.subscribe, this.present, this.present)
 
+  private inTurn<T>(work: () => Promise<T>): Promise<T> {
+    const mine = this.last.then(work)
+    this.last = mine.catch(() => undefined)
+    return mine
+  }
+
   /** Does an edit and remembers how to take it back. */
-  async apply(edit: E, label: string, each?: (p: Progress) => void, signal?: AbortSignal): Promise<R> {
+  apply(edit: E, label: string, each?: (p: Progress) => void, signal?: AbortSignal): Promise<R> {
+    return this.inTurn(() => this.run(edit, label, each, signal))
+  }
+
+  private async run(edit: E, label: string, each?: (p: Progress) => void, signal?: AbortSignal): Promise<R> {
     this.set({ busy: true })
     try {
       const result = await this.how.send(edit, each, signal)
@@ -85,7 +97,7 @@ export class Edits<E, R extends { undo: E }> {
 
   private async step(from: 'undo' | 'redo'): Promise<void> {
     const done = this.stacks[from].at(-1)
-    if (!done || this.stacks.busy) return
+    if (!done) return
     const to = from === 'undo' ? 'redo' : 'undo'
     this.set({ busy: true, [from]: this.stacks[from].slice(0, -1) })
     const id = this.how.rows(done.undo) > 2000 ? toast.loading(`${from === 'undo' ? 'Taking back' : 'Doing again'}: ${done.label}`) : undefined
@@ -109,8 +121,8 @@ export class Edits<E, R extends { undo: E }> {
     }
   }
 
-  readonly undo = () => this.step('undo')
-  readonly redo = () => this.step('redo')
+  readonly undo = () => this.inTurn(() => this.step('undo'))
+  readonly redo = () => this.inTurn(() => this.step('redo'))
 }
 
 /** What the buttons and keys need of any kind of edits. */
