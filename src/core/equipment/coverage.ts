@@ -1,6 +1,7 @@
 import type { Equipment } from '~/contract/equipment'
+import type { Fill } from '~/contract/publication'
 import { type Quality, qualityOf } from '../value/quality'
-import { handlesOf, type Leaf, type MemberProblem, type Resolver } from './resolve'
+import type { Leaf, MemberProblem, Resolver } from './resolve'
 
 /** How one member of one equipment is doing: without a value, not fitting, or of the quality that it has now. */
 export type CellState = 'missing' | 'open' | 'broken' | 'mismatch' | Quality
@@ -10,12 +11,20 @@ export function cellState(leaf: Leaf, status: (handle: number) => number | undef
   const p: MemberProblem | null = leaf.problem
   if (!leaf.fill) return p?.kind === 'unbound' ? (leaf.member.required ? 'missing' : 'open') : 'broken'
   if (p) return 'mismatch'
+  return worstOf(leaf.fill, status)
+}
+
+function worstOf(fill: Fill, status: (handle: number) => number | undefined): Quality {
+  if (fill.kind === 'constant') return 'good'
+  if (fill.kind === 'tag') {
+    const s = status(fill.handle)
+    return s === undefined ? 'good' : qualityOf(s)
+  }
   let worst: Quality = 'good'
-  for (const h of handlesOf(leaf.fill)) {
-    const s = status(h)
-    const q = s === undefined ? 'good' : qualityOf(s)
+  for (const i of fill.inputs) {
+    const q = worstOf(i.fill, status)
     if (q === 'bad') return 'bad'
-    if (q === 'uncertain') worst = 'uncertain'
+    if (q === 'uncertain') worst = q
   }
   return worst
 }

@@ -10,6 +10,33 @@ export const namingKeys = ['name', 'alias', 'parent', 'class', 'member', 'key', 
 
 /** Words of a name in one form: `Gas_Flow`, `gasFlow` and `gas flow` are alike; slashes stay. */
 export function plainName(name: string): string {
+  // Octet by octet: a pattern over 10,000 equipment asks for this 120,000 times.
+  let out = ''
+  let space = false
+  let lower = false
+  for (let i = 0; i < name.length; i++) {
+    const c = name.charCodeAt(i)
+    const small = c >= 97 && c <= 122
+    const large = c >= 65 && c <= 90
+    if (small || (c >= 48 && c <= 57) || large) {
+      if ((space || (large && lower)) && out !== '' && out.charCodeAt(out.length - 1) !== 47) out += ' '
+      out += large ? String.fromCharCode(c + 32) : name[i]
+      lower = small
+      space = false
+    } else if (c === 47) {
+      out += '/'
+      space = false
+      lower = false
+    } else if (c < 128) {
+      space = true
+      lower = false
+    } else return plainOf(name)
+  }
+  return out
+}
+
+/** The same for names with letters beyond ASCII. */
+function plainOf(name: string): string {
   return name
     .replace(/([a-z])([A-Z])/g, '$1 $2')
     .toLowerCase()

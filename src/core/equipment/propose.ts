@@ -22,10 +22,19 @@ const isNumber = (w: string) => /^\d+$/.test(w)
 /** Numbers are compared as numbers: zone 07 is zone 7. */
 const norm = (w: string) => (isNumber(w) ? String(Number(w)) : w)
 /** `zone7` is `zone` and `7`. */
-const tokens = (name: string) =>
-  words(name)
-    .flatMap((w) => w.match(/\d+|\D+/g) ?? [])
-    .map(norm)
+function tokens(name: string): readonly string[] {
+  let known = cut.get(name)
+  if (!known) {
+    if (cut.size > 50_000) cut.clear()
+    known = words(name)
+      .flatMap((w) => w.match(/\d+|\D+/g) ?? [])
+      .map(norm)
+    cut.set(name, known)
+  }
+  return known
+}
+/** Labels, keys and names of equipment are asked for again and again. */
+const cut = new Map<string, readonly string[]>()
 
 /** How alike two words are, 0 to 1: the same, one the beginning of the other (`temp`, `temperature`), or a letter apart. */
 function alike(a: string, b: string): number {
@@ -60,8 +69,10 @@ function said(wanted: readonly string[], given: readonly string[]): number {
 
 interface Entry {
   tag: Tag
-  folder: string[]
-  last: string[]
+  folder: readonly string[]
+  last: readonly string[]
+  /** The last part as it stands. */
+  lastText: string
 }
 
 /** Tags by the words of their names. */
@@ -72,7 +83,8 @@ export class ProposalIndex {
   constructor(tags: readonly Tag[]) {
     this.entries = tags.map((tag) => {
       const parts = tag.name.split('/')
-      return { tag, folder: tokens(parts.slice(0, -1).join('/')), last: tokens(parts.at(-1)!) }
+      const lastText = parts.at(-1)!
+      return { tag, folder: tokens(parts.slice(0, -1).join('/')), last: tokens(lastText), lastText }
     })
     this.entries.forEach((e, i) => {
       for (const w of new Set([...e.folder, ...e.last])) {
@@ -111,21 +123,30 @@ function has(list: readonly number[], i: number): boolean {
   return list[low] === i
 }
 
-/** Scores one tag for one member: name 75, unit 15, type 10, range 5 at most; what does not fit takes away. At most 100. */
-export function score(one: Pick<Equipment, 'name'>, leaf: Leaf, e: Pick<Entry, 'tag' | 'folder' | 'last'>): { score: number; reasons: string[] } {
-  const reasons: string[] = []
-  const m = leaf.member
-  const wanted = tokens(leaf.keys.filter((k) => typeof k === 'string').length > 1 ? leaf.label : m.label)
-  const name = tokens(one.name)
-  const byLabel = said(wanted, e.last)
-  const byKey = said(tokens(m.key), e.last)
-  const member = Math.max(byLabel, byKey)
+/** How well the name of a tag's folder, or else all of it, says the equipment's: 0 to 1. */
+function placeOf(name: readonly string[], e: Entry): number {
+  const folder = said(name, e.folder)
   // What the folder does not say, the last part may: `temperature zone 7`.
-  const place = Math.max(said(name, e.folder), 0.9 * said(name, e.last.concat(e.folder)))
+  return folder === 1 ? 1 : Math.max(folder, 0.9 * said(name, e.last.concat(e.folder)))
+}
+
+/** How well a tag's last part says the member, by its label or its name in payloads: 0 to 1. */
+function memberOf(leaf: Leaf, e: Entry, known: Map<string, number>): number {
+  const m = leaf.member
+  const label = leaf.keys.length > 1 ? leaf.label : m.label
+  const key = `${label}\n${m.key}\n${e.lastText}`
+  let is = known.get(key)
+  if (is === undefined) known.set(key, (is = Math.max(said(tokens(label), e.last), said(tokens(m.key), e.last))))
+  return is
+}
+
+const percent = (x: number) => `${Math.round(100 * x)} %`
+
+/** Scores a tag for a member: name 75, unit 15, type 10, range 5 at most; what does not fit takes away. At most 100. */
+function score(leaf: Leaf, tag: Tag, member: number, place: number): { score: number; reasons: string[] } {
+  const m = leaf.member
+  const reasons = [`member's name ${percent(member)}`, `equipment's name ${percent(place)}`]
   let total = 45 * member + 30 * place
-  const percent = (x: number) => `${Math.round(100 * x)} %`
-  reasons.push(`member's name ${percent(member)}`, `equipment's name ${percent(place)}`)
-  const { tag } = e
   if (m.unit !== '' || tag.unit !== '') {
     if (m.unit === tag.unit) {
       total += 15
@@ -170,6 +191,7 @@ export function* propose(
   least = 30,
 ): Generator<number, Proposal[]> {
   const out: Proposal[] = []
+  const known = new Map<string, number>()
   for (let n = 0; n < equipment.length; n++) {
     if (n % 50 === 49) yield n
     const one = equipment[n]!
@@ -178,9 +200,15 @@ export function* propose(
     const taken = new Set(Object.values(one.bindings).flatMap((b) => (b.kind === 'tag' ? [b.tagId] : [])))
     const candidates = index.of(one.name).filter((e) => !taken.has(e.tag.id))
     const found: Proposal[] = []
+    const name = tokens(one.name)
+    const places = candidates.map((e) => placeOf(name, e))
     for (const leaf of open)
-      for (const e of candidates) {
-        const s = score(one, leaf, e)
+      for (let i = 0; i < candidates.length; i++) {
+        const e = candidates[i]!
+        const member = memberOf(leaf, e, known)
+        // Nothing else can bring it that far.
+        if (45 * member + 30 * places[i]! + 30 < least) continue
+        const s = score(leaf, e.tag, member, places[i]!)
         if (s.score >= least) found.push({ equipmentId: one.id, path: leaf.path, label: leaf.label, tagId: e.tag.id, ...s })
       }
     found.sort((a, b) => b.score - a.score)

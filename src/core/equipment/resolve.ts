@@ -194,17 +194,26 @@ export class Resolver {
     byClass: boolean,
     given?: MemberProblem,
   ): Leaf {
-    const base = { path, keys, label, member: m, owner, binding, byClass, convertedFrom: null }
-    if (given) return { ...base, fill: null, problem: given }
-    if (!binding)
-      return { ...base, fill: null, problem: unbound(m.required ? 'Nothing fills it, and it is required' : 'Nothing fills it', m.required) }
-    const outcome = this.fillOf(owner, path, m, binding)
-    if ('problem' in outcome) return { ...base, fill: null, problem: outcome.problem }
-    return { ...base, ...toMember(outcome, m) }
+    const leaf: Leaf = { path, keys, label, member: m, owner, binding, byClass, fill: null, convertedFrom: null, problem: null }
+    if (given) leaf.problem = given
+    else if (!binding) leaf.problem = m.required ? missing : open
+    else {
+      const outcome = this.fillOf(owner, path, m, binding)
+      if ('problem' in outcome) leaf.problem = outcome.problem
+      else {
+        const { fill, convertedFrom, problem } = toMember(outcome, m)
+        leaf.fill = fill
+        leaf.convertedFrom = convertedFrom
+        leaf.problem = problem
+      }
+    }
+    return leaf
   }
 
   /** What a binding gives, before it is brought to the member's unit. */
   private fillOf(owner: Equipment, path: string, m: Member, binding: Binding): Outcome {
+    // What cannot lead back to itself need not be remembered.
+    if (binding.kind !== 'expression' && binding.kind !== 'member') return this.look(owner, m, binding)
     const key = `${owner.id}:${path}`
     const known = this.found.get(key)
     if (known) return known
@@ -345,6 +354,8 @@ export class Resolver {
 }
 
 const unbound = (message: string, stops = true): MemberProblem => ({ kind: 'unbound', stops, message })
+const missing = unbound('Nothing fills it, and it is required')
+const open = unbound('Nothing fills it', false)
 
 /** A class's calculation as it stands in one of its parts: the members it names are those of that part. */
 function scoped(e: Expression, scope: string): Expression {
