@@ -248,6 +248,7 @@ test('a member is renamed: what breaks is shown first, bindings hold, and the ve
   await expect(key).toHaveValue('oxygen')
   await key.fill('o2')
   await expect(page.getByRole('region', { name: 'What this changes' })).toContainText('is o2 in payloads, before oxygenbreaks receivers')
+  await expect(page.getByRole('region', { name: 'What receivers see' })).toContainText('oxygen → o2')
   await page.getByRole('button', { name: 'Save' }).click()
   await expect(page.getByText(/Tunnel Kiln is saved, version \d/)).toBeVisible()
   expect((await named('Tunnel Kiln 1')).bindings).toEqual(before.bindings)
@@ -261,6 +262,40 @@ test('a member is renamed: what breaks is shown first, bindings hold, and the ve
   await page.getByLabel('Name in payloads').nth(1).fill('oxygen')
   await page.getByRole('button', { name: 'Save' }).click()
   await expect(page.getByText(/Tunnel Kiln is saved, version \d/).last()).toBeVisible()
+})
+
+test('a work centre is renamed: the topics that change are shown first, and bindings hold', async ({ page }) => {
+  await logIn(page)
+  await open(page, 'Tunnel Kiln 1')
+  const before = await named('Tunnel Kiln 1')
+  await page.getByRole('button', { name: 'Name and place' }).click()
+  const dialog = page.getByRole('dialog')
+  await dialog.getByLabel('Name').fill('Long Kiln')
+  const seen = dialog.getByRole('region', { name: 'What receivers see' })
+  await expect(seen).toContainText('varnmoor/lower-pit/firing/tunnel-kiln-1/zone-1/state → varnmoor/lower-pit/firing/long-kiln/zone-1/state')
+  await expect(seen).toContainText('Kiln zones, each change, live')
+  await dialog.getByRole('button', { name: 'Save' }).click()
+  await expect(page.getByRole('heading', { name: 'Long Kiln' })).toBeVisible()
+  expect((await named('Long Kiln')).bindings).toEqual(before.bindings)
+  await page.keyboard.press('Control+z')
+  await expect(page.getByRole('heading', { name: 'Tunnel Kiln 1' })).toBeVisible()
+})
+
+test('equipment comes from cells of a spreadsheet: seen first, only the good rows, taken back', async ({ page }) => {
+  await logIn(page)
+  await open(page, 'Lower Pit')
+  await page.getByRole('button', { name: 'Make many' }).click()
+  await page.getByRole('menuitem', { name: /spreadsheet/ }).click()
+  const dialog = page.getByRole('dialog')
+  const rows = ['Varnmoor / Lower Pit\tPacking\tarea\t\t', 'Varnmoor / Lower Pit / Packing\tStacker 1\twork unit\t\t7', 'Nowhere\tX\tarea\t\t']
+  await dialog.getByLabel('Cells').fill(['under\tname\tlevel\tclass\tfact: bay', ...rows, 'Varnmoor\tLower Pit\tsite\t\t'].join('\n'))
+  await expect(dialog.locator('[data-plan="faulty"]')).toContainText('under: No equipment stands there')
+  await expect(dialog.locator('[data-plan="same"]')).toContainText('Lower Pit')
+  await dialog.getByRole('button', { name: 'Apply 2' }).click()
+  await expect(dialog).toBeHidden()
+  expect((await named('Stacker 1')).facts).toEqual({ bay: 7 })
+  await page.keyboard.press('Control+z')
+  await expect.poll(async () => (await equipment()).some((e) => e.name === 'Packing')).toBe(false)
 })
 
 test('a class comes from a branch of tags with its equipment, another from a JSON Schema', async ({ page }) => {

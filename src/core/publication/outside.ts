@@ -39,3 +39,53 @@ export function renamedOutside(publications: readonly Publication[], world: Worl
   places.sort((a, b) => Number(differs(b)) - Number(differs(a)))
   return { carried: new Set(places.map((p) => p.tag)).size, changed: places.filter(differs).length, places: places.slice(0, TOLD) }
 }
+
+/** Something that receivers would see differently. */
+export interface Difference {
+  publication: string
+  live: boolean
+  equipment: string
+  what: 'topic' | 'name' | 'gone' | 'new'
+  before: string
+  after: string
+}
+
+/**
+ * What receivers would see differently between two states of the model, were publications to go live anew: topics, names in
+ * payloads, what is sent no more and what is new. What is live stays as it was frozen until then.
+ */
+export function outsideDifferences(publications: readonly Publication[], before: World, after: World): Difference[] {
+  const out: Difference[] = []
+  for (const p of publications) {
+    const was = new Map(compile(p, before).body.equipment.map((e) => [e.id, e]))
+    const will = new Map(compile(p, after).body.equipment.map((e) => [e.id, e]))
+    const say = (equipment: string, what: Difference['what'], a: string, b: string) =>
+      out.push({ publication: p.name, live: p.state === 'live', equipment, what, before: a, after: b })
+    for (const [id, old] of was) {
+      const now = will.get(id)
+      if (!now) {
+        say(old.name, 'gone', old.topic, '')
+        continue
+      }
+      if (old.topic !== now.topic) say(now.name, 'topic', old.topic, now.topic)
+      const keys = new Map(now.members.map((m) => [JSON.stringify(m.fill), m.key]))
+      const kept = new Set<string>()
+      for (const m of old.members) {
+        const same = now.members.find((x) => x.key === m.key)
+        if (same) {
+          kept.add(m.key)
+          continue
+        }
+        // The same value under another name is the same member, renamed.
+        const renamed = keys.get(JSON.stringify(m.fill))
+        if (renamed !== undefined && !old.members.some((x) => x.key === renamed)) {
+          say(now.name, 'name', m.key, renamed)
+          kept.add(renamed)
+        } else say(now.name, 'gone', m.key, '')
+      }
+      for (const m of now.members) if (!kept.has(m.key)) say(now.name, 'new', '', m.key)
+    }
+    for (const [id, now] of will) if (!was.has(id)) say(now.name, 'new', '', now.topic)
+  }
+  return out
+}

@@ -5,6 +5,7 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { Status } from '~/core/value/quality'
 import { compile, type World } from './compile'
+import { outsideDifferences } from './outside'
 import { Runner } from './runner'
 
 const zoneClass = {
@@ -172,5 +173,43 @@ describe('a running plan', () => {
 
   it('does not care about tags that are not its own', () => {
     expect(running().speak(99)).toEqual([])
+  })
+})
+
+describe('what receivers would see differently', () => {
+  const publication = { ...draft(), id: 'p', version: 1, state: 'live' as const, liveVersion: 1, editedSinceLive: false }
+  const with_ = (part: Partial<World>) => outsideDifferences([publication], world, { ...world, ...part })
+  const members = (change: (m: Member) => Member | null) =>
+    with_({ classes: new Map([['cls', { ...zoneClass, members: zoneClass.members.flatMap((m) => change(m) ?? []) }]]) })
+
+  it('nothing, when only names for people change', () => expect(members((m) => ({ ...m, label: `${m.label}!` }))).toEqual([]))
+  it('topics, when something above is renamed', () => {
+    const equipment = new Map(world.equipment).set('k', { ...world.equipment.get('k')!, name: 'Old Kiln' })
+    expect(with_({ equipment })).toEqual([
+      {
+        publication: 'p',
+        live: true,
+        equipment: 'Zone 1',
+        what: 'topic',
+        before: 'varnmoor/kiln/zone-1/state',
+        after: 'varnmoor/old-kiln/zone-1/state',
+      },
+      {
+        publication: 'p',
+        live: true,
+        equipment: 'Zone 2',
+        what: 'topic',
+        before: 'varnmoor/kiln/zone-2/state',
+        after: 'varnmoor/old-kiln/zone-2/state',
+      },
+    ])
+  })
+  it('names in payloads, and what is gone', () => {
+    const told = members((m) => (m.key === 'burner' ? null : { ...m, key: 'temp' }))
+    expect(told.map((d) => [d.equipment, d.what, d.before, d.after])).toEqual([
+      ['Zone 1', 'name', 'temperature', 'temp'],
+      ['Zone 1', 'gone', 'burner', ''],
+      ['Zone 2', 'name', 'temperature', 'temp'],
+    ])
   })
 })

@@ -8,6 +8,7 @@ import { type Problem, ProblemNote } from '~/ui/Notes'
 import { failureIn } from '../app/api'
 import { equipmentEdits } from './edits'
 import { PlaceFields } from './many/PlaceFields'
+import { OutsideNote } from './OutsideNote'
 import type { PlantModel } from './useModel'
 
 interface Props {
@@ -96,6 +97,9 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
             onChange={(e) => setMatch(e.target.checked)}
             help={name.trim() ? `${hits.size} of ${members.length} members have a tag whose name fits` : 'Type the name first'}
           />
+        )}
+        {equipment && (name.trim() !== equipment.name || parentId !== (equipment.parentId ?? '') || lev !== equipment.level) && (
+          <OutsideNote model={model} equipment={[{ ...equipment, name: name.trim(), parentId: parentId || null, level: lev }]} />
         )}
         <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
         {problem && <ProblemNote problem={problem} />}

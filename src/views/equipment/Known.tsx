@@ -1,6 +1,7 @@
 import { Plus, X } from 'lucide-react'
 import { useState } from 'react'
 import type { Equipment } from '~/contract/equipment'
+import { factValue } from '~/core/equipment/sheet'
 import { Button } from '~/ui/Button'
 import { Heading } from '~/ui/Notes'
 import { equipmentEdits } from './edits'
@@ -8,14 +9,6 @@ import { equipmentEdits } from './edits'
 /** Facts that most equipment has: offered, not asked for. */
 const usual = ['serial number', 'maker', 'commissioned']
 const box = 'h-[25px] rounded-sm border border-line bg-sheet px-2'
-
-/** Numbers and yes or no as such, everything else as text. */
-export function factValue(text: string): string | number | boolean {
-  const t = text.trim()
-  if (t === 'true' || t === 'false') return t === 'true'
-  // What would not come back the same, as 007, stays text.
-  return t !== '' && String(Number(t)) === t ? Number(t) : t
-}
 
 /** What is known of an equipment beside its values: its name outside, ids at receivers, facts. */
 export function Known({ equipment, mayEdit }: { equipment: Equipment; mayEdit: boolean }) {

@@ -25,6 +25,7 @@ import { equipmentEdits } from './edits'
 import { Known } from './Known'
 import { bindMember, Members } from './Members'
 import { FromFolders } from './many/FromFolders'
+import { exportPlant, FromSheet } from './many/FromSheet'
 import { Numbered } from './many/Numbered'
 import { PlantTree } from './PlantTree'
 import { TagShelf } from './TagShelf'
@@ -40,7 +41,12 @@ export function PlantPage({ caller }: { caller: Caller }) {
 
 const below: Record<Level, Level> = { enterprise: 'site', site: 'area', area: 'work centre', 'work centre': 'work unit', 'work unit': 'work unit' }
 
-type Open = { what: 'edit'; one: Equipment } | { what: 'add'; under: Equipment | null } | { what: 'numbered' } | { what: 'folders' }
+type Open =
+  | { what: 'edit'; one: Equipment }
+  | { what: 'add'; under: Equipment | null }
+  | { what: 'numbered' }
+  | { what: 'folders' }
+  | { what: 'file' }
 
 function Plant() {
   const { model, pending, error } = useModel()
@@ -170,6 +176,8 @@ function Plant() {
               items={[
                 { label: 'Numbered, from a pattern', onSelect: () => setOpen({ what: 'numbered' }) },
                 { label: "From a branch of tags' folders", onSelect: () => setOpen({ what: 'folders' }) },
+                { label: 'From CSV or cells of a spreadsheet', onSelect: () => setOpen({ what: 'file' }) },
+                { label: 'Export all as CSV', onSelect: () => exportPlant(model) },
               ]}
             >
               <Button disabled={!mayEdit}>Make many</Button>
@@ -274,6 +282,7 @@ function Plant() {
       )}
       {open?.what === 'numbered' && <Numbered model={model} under={chosen ?? null} onClose={() => setOpen(null)} onMade={go} />}
       {open?.what === 'folders' && <FromFolders model={model} under={chosen ?? null} onClose={() => setOpen(null)} onMade={go} />}
+      {open?.what === 'file' && <FromSheet model={model} onClose={() => setOpen(null)} />}
     </DndContext>
   )
 }

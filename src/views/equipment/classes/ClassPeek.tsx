@@ -8,6 +8,8 @@ import { Heading } from '~/ui/Notes'
 import { Time } from '~/ui/time'
 import { useCall } from '../../app/api'
 import { Payload } from '../../shared/Payload'
+import { OutsideNote } from '../OutsideNote'
+import { useModel } from '../useModel'
 
 /** What a save would change and break, what earlier versions changed, and the class as a JSON Schema. */
 export function ClassPeek({
@@ -29,6 +31,7 @@ export function ClassPeek({
           <h2 className="text-[15px] font-semibold">What this changes</h2>
           {parsed && !parsed.success && <p className="text-muted">{parsed.error.issues[0]?.message}</p>}
           <Changes changes={changes} />
+          {parsed?.success && changes.length > 0 && <Outside cls={cls} draft={parsed.data} />}
         </section>
       )}
       {cls && <Versions cls={cls} name={name} />}
@@ -36,6 +39,11 @@ export function ClassPeek({
       {!cls && <p className="text-muted">A new class: its members, and then equipment of it under Plant.</p>}
     </>
   )
+}
+
+function Outside({ cls, draft }: { cls: EquipmentClass; draft: ClassDraft }) {
+  const { model, pending } = useModel()
+  return pending ? null : <OutsideNote model={model} classes={[{ ...cls, ...draft }]} />
 }
 
 const breaks = {
