@@ -201,7 +201,7 @@ test('a tag is dragged onto a member, equipment onto its new place, and each is 
   await page.getByLabel('filter equipment').fill('Drying')
   await node(page, 'Drying').click()
   await page.keyboard.press('Control+v')
-  await expect(page.getByText('Firing, a area, cannot stand under Drying, a area')).toBeVisible()
+  await expect(page.getByText('Firing, an area, cannot stand under Drying, an area')).toBeVisible()
 })
 
 test('an expression is typed with what is offered, gives its result at once, and a circle is refused with its way', async ({ page }) => {
@@ -270,7 +270,7 @@ test('a work centre is renamed: the topics that change are shown first, and bind
   const before = await named('Tunnel Kiln 1')
   await page.getByRole('button', { name: 'Name and place' }).click()
   const dialog = page.getByRole('dialog')
-  await dialog.getByLabel('Name').fill('Long Kiln')
+  await dialog.getByLabel('Name', { exact: true }).fill('Long Kiln')
   const seen = dialog.getByRole('region', { name: 'What receivers see' })
   await expect(seen).toContainText('varnmoor/lower-pit/firing/tunnel-kiln-1/zone-1/state → varnmoor/lower-pit/firing/long-kiln/zone-1/state')
   await expect(seen).toContainText('Kiln zones, each change, live')

@@ -1,7 +1,10 @@
 import { sql } from 'kysely'
 import { expect, it } from 'vitest'
+import { Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
 import { emptyTally } from '~/core/delivery/verdict'
+import { classVersions, listClasses } from '~/store/class'
+import { listEquipment } from '~/store/equipment'
 import { loadStandings, wallBricks } from '~/store/ledger'
 import { migrate } from '~/store/migrate'
 import { freshDatabase } from './support'
@@ -22,7 +25,7 @@ it('a ledger of the first version keeps its account: every message has one verdi
   await sql`insert into ledger_slice (delivery, start, first_seq, produced, confirmed, late, missing, doubled, dropped, rejected, unknown) values
     (1, 10000, 1, 5000, 4991, 2, 6, 1, 1, 1, 1), (1, 20000, 5001, 5000, 4995, 2, 0, 0, 0, 0, 0)`.execute(t.db)
   await sql`insert into person (id, name, login, role, password_hash) values (${newId()}, 'n', 'n', 'viewer', 'x')`.execute(t.db)
-  expect(await migrate(t.db)).toEqual(['0002-verdicts', '0003-access', '0004-sources', '0005-properties'])
+  expect(await migrate(t.db)).toEqual(['0002-verdicts', '0003-access', '0004-sources', '0005-properties', '0006-equipment'])
 
   const standing = (await loadStandings(t.db)).get(1)!
   expect(standing.storedThrough).toBe(10_000)
@@ -55,5 +58,51 @@ it('a ledger of the first version keeps its account: every message has one verdi
   }
   const { settings } = await t.db.selectFrom('destination').select('settings').executeTakeFirstOrThrow()
   expect(settings).toEqual({ host: 'h', protocol: '5', ackS: 20, lateS: 30 })
+  await t.drop()
+})
+
+it('bindings by name become bindings by identity, and what is live goes on as it was frozen', async () => {
+  const t = await freshDatabase(undefined, '0005-properties')
+  const [source, tag, cls, equipment, publication, destination] = Array.from({ length: 6 }, () => newId())
+  await sql`insert into source (id, name, kind, settings, enabled) values (${source}, 's', 'simulated', '{}', false)`.execute(t.db)
+  await sql`insert into tag (id, name, source_id, address, data_type) values (${tag}, 'a', ${source}, 'x', 'number')`.execute(t.db)
+  const members = [
+    { key: 'temperature', label: 'Temperature', dataType: 'number', unit: '°C' },
+    { key: 'line', label: 'Line', dataType: 'text', unit: '' },
+  ]
+  await sql`insert into equipment_class (id, name, members, version) values (${cls}, 'Zone', ${JSON.stringify(members)}::jsonb, 3)`.execute(t.db)
+  const bindings = { temperature: { kind: 'tag', tagId: tag }, line: { kind: 'constant', value: 'A' }, gone: { kind: 'constant', value: 1 } }
+  await sql`insert into equipment (id, name, level, class_id, bindings)
+    values (${equipment}, 'Varnmoor', 'enterprise', ${cls}, ${JSON.stringify(bindings)}::jsonb)`.execute(t.db)
+  await sql`insert into destination (id, name, kind, settings) values (${destination}, 'd', 'mqtt', '{}')`.execute(t.db)
+  await sql`insert into publication (id, name, draft, destination_id, state, live_version) values (${publication}, 'p', '{}', ${destination}, 'live', 1)`.execute(
+    t.db,
+  )
+  const member = (key: string, handle: number | null, constant: unknown, deadband: unknown = null) => ({
+    key,
+    dataType: 'number',
+    unit: '',
+    handle,
+    constant,
+    deadband,
+  })
+  const plan = {
+    equipment: [{ id: equipment, members: [member('temperature', 1, null, { kind: 'absolute', size: 0.5 }), member('line', null, 'A')] }],
+  }
+  await sql`insert into publication_version (publication_id, number, plan, made_by) values (${publication}, 1, ${JSON.stringify(plan)}::jsonb, 'x')`.execute(
+    t.db,
+  )
+  expect(await migrate(t.db)).toEqual(['0006-equipment'])
+
+  const [zone] = await listClasses(t.db)
+  const id = (key: string) => zone!.members.find((m) => m.key === key)!.id
+  expect(zone!.members.map((m) => Member.parse(m))).toEqual(zone!.members)
+  expect((await listEquipment(t.db))[0]!.bindings).toEqual({ [id('temperature')]: bindings.temperature, [id('line')]: bindings.line })
+  expect((await classVersions(t.db, cls!)).map((v) => [v.version, v.draft.members])).toEqual([[3, zone!.members]])
+  const kept = await t.db.selectFrom('publication_version').select('plan').executeTakeFirstOrThrow()
+  expect(kept.plan.equipment[0]!.members.map((m) => m.fill)).toEqual([
+    { kind: 'tag', handle: 1, width: 0.5, factor: 1, offset: 0 },
+    { kind: 'constant', value: 'A' },
+  ])
   await t.drop()
 })

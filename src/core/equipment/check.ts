@@ -1,6 +1,6 @@
 import type { Equipment, Member } from '~/contract/equipment'
 import type { Tag } from '~/contract/tag'
-import { mayHangUnder } from './hierarchy'
+import { mayHangUnder, wrongPlace } from './hierarchy'
 import type { Model, Resolver } from './resolve'
 
 /** Tags as far as a check knows them: one that exists but was not read stands for any. */
@@ -44,8 +44,7 @@ export function equipmentProblems(
   const fields: Record<string, string> = {}
   const parent = one.parentId ? equipment.get(one.parentId) : null
   if (one.parentId && !parent) fields.parentId = 'There is no such equipment'
-  else if (!mayHangUnder(one.level, parent?.level ?? null))
-    fields.level = parent ? `A ${one.level} cannot stand under ${parent.name}, a ${parent.level}` : 'Only an enterprise stands at the top'
+  else if (!mayHangUnder(one.level, parent?.level ?? null)) fields.level = wrongPlace(one.level, parent ?? null)
   const above = new Set<string>()
   for (let at = parent; at && !above.has(at.id); at = at.parentId ? equipment.get(at.parentId) : null) above.add(at.id)
   if (above.has(one.id)) fields.parentId = 'It cannot stand under itself'

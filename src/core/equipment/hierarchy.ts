@@ -1,5 +1,12 @@
 import type { Equipment, Level } from '~/contract/equipment'
 
+/** `'an area'`, `'a site'`: for sentences. */
+export const aLevel = (l: Level): string => (l === 'area' || l === 'enterprise' ? `an ${l}` : `a ${l}`)
+
+/** Why one level cannot stand under another, or at the top. */
+export const wrongPlace = (level: Level, parent: Pick<Equipment, 'name' | 'level'> | null): string =>
+  parent ? `${aLevel(level).replace(/^a/, 'A')} cannot stand under ${parent.name}, ${aLevel(parent.level)}` : 'Only an enterprise stands at the top'
+
 type Node = Pick<Equipment, 'id' | 'name' | 'parentId' | 'level'>
 
 const depth: Record<Level, number> = { enterprise: 0, site: 1, area: 2, 'work centre': 3, 'work unit': 4 }

@@ -62,7 +62,7 @@ describe('equipment as a table', () => {
     ['under,name\nNowhere,X', 'under', 'No equipment stands there'],
     ['under,name,level\nVarnmoor,X,area 51', 'level', 'One of enterprise'],
     ['name,level\nX,site', 'level', 'Only an enterprise stands at the top'],
-    ['under,name,level\nVarnmoor,X,enterprise', 'level', 'A enterprise cannot stand under Varnmoor'],
+    ['under,name,level\nVarnmoor,X,enterprise', 'level', 'An enterprise cannot stand under Varnmoor'],
     ['under,name,level,class\nVarnmoor,X,site,Boat', 'class', 'There is no such class'],
     ['under,name,level\nVarnmoor,,site', 'name', 'Give it a name'],
     ['under,name,level\nVarnmoor,X,site\nVarnmoor,X,site', 'name', 'The same place and name'],

@@ -2,7 +2,7 @@ import Papa from 'papaparse'
 import { type Equipment, type EquipmentClass, EquipmentDraft, type EquipmentEditInput, Level } from '~/contract/equipment'
 import { newId } from '~/contract/id'
 import { bounded, guarded } from '../tag/sheet'
-import { byName, lineage, mayHangUnder } from './hierarchy'
+import { byName, lineage, mayHangUnder, wrongPlace } from './hierarchy'
 
 /** Columns beside `fact: x` and `id: receiver`, of which there may be any number. */
 export const equipmentColumns = ['under', 'name', 'level', 'class', 'alias'] as const
@@ -95,11 +95,10 @@ export function planEquipment(text: string, model: Model): EquipmentPlan {
         .toLowerCase(),
       e.id,
     )
-  const rows: PlannedEquipment[] = []
   const edit = { add: [] as NonNullable<EquipmentEditInput['add']>, change: [] as NonNullable<EquipmentEditInput['change']> }
   const seen = new Set<string>()
 
-  data.forEach((cells, i) => {
+  const take = (cells: readonly string[], i: number): PlannedEquipment => {
     const line = i + 2
     const given = (c: Column): string | undefined => {
       const at = columns.indexOf(c)
@@ -126,11 +125,7 @@ export function planEquipment(text: string, model: Model): EquipmentPlan {
     const level = Level.safeParse(levelText || old?.level || (parent ? below[parent.level] : 'enterprise'))
     if (!level.success) fault('level', `One of ${Level.options.join(', ')}`, levelText)
     else if (faults.length === 0 && !mayHangUnder(level.data, parent?.level ?? null))
-      fault(
-        'level',
-        parent ? `A ${level.data} cannot stand under ${parent.name}, a ${parent.level}` : 'Only an enterprise stands at the top',
-        levelText,
-      )
+      fault('level', wrongPlace(level.data, parent ?? null), levelText)
     const classText = given('class')
     const classId = classText === undefined ? (old?.classId ?? null) : classText === '' ? null : (classByName.get(classText.toLowerCase()) ?? null)
     if (classText && classId === null) fault('class', 'There is no such class', classText)
@@ -160,7 +155,7 @@ export function planEquipment(text: string, model: Model): EquipmentPlan {
     seen.add(place)
     const taken = byPlace.get(place)
     if (taken !== undefined && taken !== old?.id) fault('name', 'Something beside it is called so already', name)
-    if (faults.length > 0 || !checked.success) return void rows.push({ line, name, state: 'faulty', changes: [], faults })
+    if (faults.length > 0 || !checked.success) return { line, name, state: 'faulty', changes: [], faults }
     const now = checked.data
     if (!old) {
       const made = newId()
@@ -174,7 +169,7 @@ export function planEquipment(text: string, model: Model): EquipmentPlan {
           .toLowerCase(),
         made,
       )
-      return void rows.push({ line, name, state: 'add', changes: [], faults })
+      return { line, name, state: 'add', changes: [], faults }
     }
     const parentName = (p: string | null) => (p ? (after.get(p)?.name ?? '') : '')
     const changes = [
@@ -191,8 +186,9 @@ export function planEquipment(text: string, model: Model): EquipmentPlan {
       edit.change.push({ id: old.id, version: old.version, name: n, parentId: p, level: l, classId: c, alias, facts: f, externalIds: x })
       after.set(old.id, { ...old, ...now, bindings: old.bindings, counts: old.counts })
     }
-    rows.push({ line, name, state: changes.length > 0 ? 'change' : 'same', changes, faults })
-  })
+    return { line, name, state: changes.length > 0 ? 'change' : 'same', changes, faults }
+  }
+  const rows = data.map(take)
   const counts = { add: 0, change: 0, same: 0, faulty: 0 }
   for (const r of rows) counts[r.state]++
   return { rows, counts, ignored, edit }

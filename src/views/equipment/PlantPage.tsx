@@ -6,7 +6,7 @@ import type { Equipment, EquipmentClass, Level } from '~/contract/equipment'
 import type { Caller } from '~/contract/person'
 import type { Tag } from '~/contract/tag'
 import { coverageOf, rollUp } from '~/core/equipment/coverage'
-import { branchOf, mayHangUnder, pathText } from '~/core/equipment/hierarchy'
+import { aLevel, branchOf, mayHangUnder, pathText } from '~/core/equipment/hierarchy'
 import type { Leaf } from '~/core/equipment/resolve'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
@@ -100,7 +100,7 @@ function Plant() {
     if (moved.length === 0) return
     const wrong = moved.find((e) => !mayHangUnder(e.level, to.level) || branchOf(list, e.id).has(to.id))
     if (wrong)
-      return void toast.error(`${wrong.name}, a ${wrong.level}, cannot stand under ${to.name}, a ${to.level}`, {
+      return void toast.error(`${wrong.name}, ${aLevel(wrong.level)}, cannot stand under ${to.name}, ${aLevel(to.level)}`, {
         description: 'Change its level under Name and place first',
       })
     const label = moved.length === 1 ? `${moved[0]!.name} stands under ${to.name}` : `${moved.length} stand under ${to.name}`
