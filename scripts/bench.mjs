@@ -23,7 +23,9 @@ try {
   if (stale(root)) await step('Build', () => build(root))
   const { build: bundle } = await import('esbuild')
   const parts =
-    process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'start', 'faults']
+    process.argv.slice(2).length > 0
+      ? process.argv.slice(2)
+      : ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'start', 'faults']
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,

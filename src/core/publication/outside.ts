@@ -45,7 +45,7 @@ export interface Difference {
   publication: string
   live: boolean
   equipment: string
-  what: 'topic' | 'name' | 'gone' | 'new'
+  what: 'topic' | 'name' | 'type' | 'unit' | 'gone' | 'new'
   before: string
   after: string
 }
@@ -74,6 +74,8 @@ export function outsideDifferences(publications: readonly Publication[], before:
         const same = now.members.find((x) => x.key === m.key)
         if (same) {
           kept.add(m.key)
+          if (m.dataType !== same.dataType) say(now.name, 'type', `${m.key}: ${m.dataType}`, same.dataType)
+          if (m.unit !== same.unit) say(now.name, 'unit', `${m.key}: ${m.unit || 'none'}`, same.unit || 'none')
           continue
         }
         // The same value under another name is the same member, renamed.

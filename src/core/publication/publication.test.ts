@@ -204,6 +204,14 @@ describe('what receivers would see differently', () => {
       },
     ])
   })
+  it('another unit or type under the same name', () => {
+    const told = members((m) => (m.key === 'burner' ? { ...m, dataType: 'text' } : { ...m, unit: 'K' }))
+    expect(told.map((d) => [d.equipment, d.what, d.before, d.after])).toEqual([
+      ['Zone 1', 'unit', 'temperature: °C', 'K'],
+      ['Zone 1', 'type', 'burner: boolean', 'text'],
+      ['Zone 2', 'unit', 'temperature: °C', 'K'],
+    ])
+  })
   it('names in payloads, and what is gone', () => {
     const told = members((m) => (m.key === 'burner' ? null : { ...m, key: 'temp' }))
     expect(told.map((d) => [d.equipment, d.what, d.before, d.after])).toEqual([

@@ -10,6 +10,18 @@ import type { PlantModel } from './useModel'
 const SHOWN = 8
 const none = new Set<string>()
 
+/** What is the same for many equipment stands once. */
+function grouped(list: readonly Difference[]): (Difference & { count: number })[] {
+  const out = new Map<string, Difference & { count: number }>()
+  for (const d of list) {
+    const key = [d.publication, d.what, d.before, d.after].join('\n')
+    const same = out.get(key)
+    if (same) same.count++
+    else out.set(key, { ...d, count: 1 })
+  }
+  return [...out.values()]
+}
+
 /** What receivers would see differently if this were saved; says so too when it is nothing. */
 export function OutsideNote({
   model,
@@ -36,7 +48,8 @@ export function OutsideNote({
     return outsideDifferences(publications.data, before, after)
   }, [publications.data, model, change])
   if (!found) return null
-  const words = { topic: 'topic', name: 'name', gone: 'sent no more', new: 'new' }
+  const words = { topic: 'topic', name: 'name', type: 'type', unit: 'unit', gone: 'sent no more', new: 'new' }
+  const rows = grouped(found)
   return (
     <section aria-label="What receivers see" className="mt-2">
       <Heading>What receivers see at the next go-live</Heading>
@@ -44,12 +57,12 @@ export function OutsideNote({
         <p className="text-muted">The same as now.</p>
       ) : (
         <ul>
-          {found.slice(0, SHOWN).map((d, i) => (
+          {rows.slice(0, SHOWN).map((d, i) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a list that is made anew each time
             <li key={i} className="border-b border-line py-1">
               <div className="text-xs text-muted">
                 {d.publication}
-                {d.live && ', live'} · {d.equipment} · {words[d.what]}
+                {d.live && ', live'} · {d.count === 1 ? d.equipment : `${countText(d.count)} equipment`} · {words[d.what]}
               </div>
               <div className="font-mono text-[12px] break-all">
                 {d.before && <span className={d.after ? 'text-muted' : 'text-bad'}>{d.before}</span>}
@@ -58,7 +71,7 @@ export function OutsideNote({
               </div>
             </li>
           ))}
-          {found.length > SHOWN && <li className="py-1 text-muted">and {countText(found.length - SHOWN)} more</li>}
+          {rows.length > SHOWN && <li className="py-1 text-muted">and {countText(rows.length - SHOWN)} more</li>}
         </ul>
       )}
     </section>

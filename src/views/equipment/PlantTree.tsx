@@ -30,8 +30,6 @@ export function PlantTree({
   onKey(e: KeyboardEvent, id: string): void
 }) {
   const [turned, setTurned] = useState<ReadonlySet<string>>(new Set())
-  // Small plants stand open, large ones begin with their first levels.
-  const openTo = list.length <= 200 ? 9 : 1
   const children = useMemo(() => {
     const map = new Map<string | null, Equipment[]>()
     for (const e of list) {
@@ -42,6 +40,17 @@ export function PlantTree({
     for (const c of map.values()) c.sort((a, b) => byName(a.name, b.name))
     return map
   }, [list])
+  // As many levels stand open at first as can be overlooked.
+  const openTo = useMemo(() => {
+    let level = children.get(null) ?? []
+    let seen = level.length
+    for (let depth = 0; ; depth++) {
+      const next = level.flatMap((e) => children.get(e.id) ?? [])
+      seen += next.length
+      if (next.length === 0 || seen > 60) return Math.max(1, next.length === 0 ? 9 : depth)
+      level = next
+    }
+  }, [children])
   const kept = useMemo(() => {
     const words = filter.trim().toLowerCase()
     if (!words) return null

@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { type KeyboardEvent, useRef, useState } from 'react'
+import { type KeyboardEvent, memo, useCallback, useRef, useState } from 'react'
 import type { Equipment, Member } from '~/contract/equipment'
 import { type CellState, cellState } from '~/core/equipment/coverage'
 import { pathText } from '~/core/equipment/hierarchy'
@@ -19,6 +19,7 @@ export const stateWords: Record<CellState, { label: string; glyph: GlyphState | 
 
 const ROW = 28
 const HEAD = 190
+const COLUMN = 96
 
 export interface Column {
   id: string
@@ -45,7 +46,21 @@ export function CoverageGrid({
   const box = useRef<HTMLDivElement>(null)
   const [at, setAt] = useState({ row: 0, column: 0 })
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 10 })
-  const across = useVirtualizer({ count: columns.length, getScrollElement: () => box.current, estimateSize: () => 96, horizontal: true, overscan: 4 })
+  const across = useVirtualizer({
+    count: columns.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => COLUMN,
+    horizontal: true,
+    overscan: 4,
+  })
+  const shown = across.getVirtualItems()
+  const [firstColumn, lastColumn] = [shown[0]?.index ?? 0, shown.at(-1)?.index ?? -1]
+  const told = useRef(onChoose)
+  told.current = onChoose
+  const onCell = useCallback((row: number, column: number, id: string, path: string) => {
+    setAt({ row, column })
+    told.current(id, path)
+  }, [])
   const width = HEAD + across.getTotalSize()
   const key = (e: KeyboardEvent) => {
     const page = Math.max(1, Math.floor((box.current?.clientHeight ?? ROW) / ROW) - 1)
@@ -85,7 +100,7 @@ export function CoverageGrid({
           Equipment
         </div>
         <div className="relative flex-1">
-          {across.getVirtualItems().map((c) => (
+          {shown.map((c) => (
             <div
               key={columns[c.index]!.id}
               role="columnheader"
@@ -101,52 +116,94 @@ export function CoverageGrid({
       <div className="relative" style={{ height: virtual.getTotalSize(), width }}>
         {virtual.getVirtualItems().map((r) => {
           const one = rows[r.index]!
-          const leaves = new Map(model.resolver.leavesOf(one).map((l) => [l.keys.join('.'), l]))
           return (
-            <div
+            <CoverageRow
               key={one.id}
-              role="row"
-              aria-label={one.name}
-              className="absolute left-0 flex border-b border-line/70"
-              style={{ height: ROW, width, transform: `translateY(${r.start}px)` }}
-            >
-              <a
-                href={`/equipment?id=${one.id}`}
-                tabIndex={-1}
-                className="sticky left-0 z-10 truncate bg-paper px-3 leading-7 hover:text-slate hover:underline"
-                style={{ width: HEAD }}
-                title={pathText(model.equipment, one.id)}
-              >
-                {one.name}
-              </a>
-              <div className="relative flex-1">
-                {across.getVirtualItems().map((c) => {
-                  const column = columns[c.index]!
-                  const leaf = leaves.get(column.id)
-                  return (
-                    <CellBox
-                      key={column.id}
-                      start={c.start}
-                      leaf={leaf}
-                      state={leaf ? cellState(leaf, status) : null}
-                      label={`${one.name} ${column.label}`}
-                      cursor={at.row === r.index && at.column === c.index}
-                      chosen={chosen?.id === one.id && chosen.path === column.id}
-                      onClick={() => {
-                        setAt({ row: r.index, column: c.index })
-                        onChoose(one.id, column.id)
-                      }}
-                    />
-                  )
-                })}
-              </div>
-            </div>
+              one={one}
+              top={r.start}
+              index={r.index}
+              width={width}
+              columns={columns}
+              from={firstColumn}
+              to={lastColumn}
+              model={model}
+              status={status}
+              cursor={at.row === r.index ? at.column : -1}
+              chosen={chosen?.id === one.id ? chosen.path : null}
+              onCell={onCell}
+            />
           )
         })}
       </div>
     </div>
   )
 }
+
+/** One equipment: drawn anew only when something of it has changed, not when the others move. */
+const CoverageRow = memo(function CoverageRow({
+  one,
+  top,
+  index,
+  width,
+  columns,
+  from,
+  to,
+  model,
+  status,
+  cursor,
+  chosen,
+  onCell,
+}: {
+  one: Equipment
+  top: number
+  index: number
+  width: number
+  columns: readonly Column[]
+  from: number
+  to: number
+  model: PlantModel
+  status(handle: number): number | undefined
+  cursor: number
+  chosen: string | null
+  onCell(row: number, column: number, id: string, path: string): void
+}) {
+  const leaves = new Map(model.resolver.leavesOf(one).map((l) => [l.keys.join('.'), l]))
+  return (
+    <div
+      role="row"
+      aria-label={one.name}
+      className="absolute left-0 flex border-b border-line/70"
+      style={{ height: ROW, width, transform: `translateY(${top}px)` }}
+    >
+      <a
+        href={`/equipment?id=${one.id}`}
+        tabIndex={-1}
+        className="sticky left-0 z-10 truncate bg-paper px-3 leading-7 hover:text-slate hover:underline"
+        style={{ width: HEAD }}
+        title={pathText(model.equipment, one.id)}
+      >
+        {one.name}
+      </a>
+      <div className="relative flex-1">
+        {columns.slice(from, to + 1).map((column, i) => {
+          const leaf = leaves.get(column.id)
+          return (
+            <CellBox
+              key={column.id}
+              start={(from + i) * COLUMN}
+              leaf={leaf}
+              state={leaf ? cellState(leaf, status) : null}
+              label={`${one.name} ${column.label}`}
+              cursor={cursor === from + i}
+              chosen={chosen === column.id}
+              onClick={() => onCell(index, from + i, one.id, column.id)}
+            />
+          )
+        })}
+      </div>
+    </div>
+  )
+})
 
 function CellBox({
   start,

@@ -133,7 +133,9 @@ function Coverage() {
                       onClick={() => setState(state === s ? null : s)}
                       className={`flex h-[24px] w-full items-center gap-2 border-l-2 px-3 text-left ${state === s ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'} ${counts[s] === 0 ? 'text-muted' : ''}`}
                     >
-                      <span className="w-[14px]">{counts[s] > 0 && <Glyph state={stateWords[s].glyph!} />}</span>
+                      <span className="w-[14px]" aria-hidden="true">
+                        {counts[s] > 0 && <Glyph state={stateWords[s].glyph!} />}
+                      </span>
                       {stateWords[s].label}
                       <span className="ml-auto font-mono text-[12px] text-muted">{countText(counts[s])}</span>
                     </button>
