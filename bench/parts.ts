@@ -37,6 +37,7 @@ const envelope = (seq: number): Envelope => ({
   retain: false,
   deviceAt: seq,
   producedAt: seq,
+  properties: '',
 })
 
 // ---- outbox: written, committed, taken in order, acknowledged, settled, deleted; five writes of the cursor a second

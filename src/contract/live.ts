@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { ShownPayload } from './publication'
 
 /** How a source, publication, destination or witness is doing. */
 export const Condition = z.object({
@@ -107,7 +108,7 @@ export const LastMessage = z.object({
   publicationId: z.string(),
   seq: z.number(),
   topic: z.string(),
-  payload: z.string(),
+  message: ShownPayload,
   deviceAt: z.number(),
   producedAt: z.number(),
   storedAt: z.number().nullable(),

@@ -1,7 +1,8 @@
 import { z } from 'zod'
 import { Level } from './equipment'
 import { Id, Name } from './id'
-import { DataType } from './tag'
+import { ShapeSettings } from './shape'
+import { DataType, Range } from './tag'
 
 export const Trigger = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('change') }),
@@ -15,12 +16,61 @@ export type Trigger = z.infer<typeof Trigger>
 export const Qos = z.union([z.literal(0), z.literal(1), z.literal(2)])
 export type Qos = z.infer<typeof Qos>
 
+/** How names become levels of a topic. */
+export const TopicRule = z.enum(['slug', 'dashes', 'underscores', 'as-is'])
+export type TopicRule = z.infer<typeof TopicRule>
+
+const template = (most: number) => z.string().trim().max(most, `At most ${most} characters`)
+
+/** A header: a user property of MQTT 5 (3.3.2.3.7), a header of a stream. */
+export const HeaderTemplate = z.object({
+  name: z
+    .string()
+    .trim()
+    .min(1, 'Which name?')
+    .max(200)
+    .refine((n) => !n.startsWith('embrik-'), 'Names that begin with embrik- are kept for message ids'),
+  value: template(500),
+})
+export type HeaderTemplate = z.infer<typeof HeaderTemplate>
+
+/** Nothing beside topic and payload: how drafts begin. */
+export const plainAddress = {
+  topicRule: 'slug' as const,
+  key: '',
+  headers: [] as HeaderTemplate[],
+  steersOnly: false,
+  contentType: '',
+  responseTopic: '',
+  expiryS: null as number | null,
+}
+
 export const PublicationDraft = z.object({
   name: Name,
   equipmentIds: z.array(Id).min(1, 'Choose at least one equipment').max(10_000),
   trigger: Trigger,
-  shape: z.literal('compact-json'),
-  topic: z.string().trim().min(1, 'Which topic?').max(500).describe('Template: {enterprise} {site} {area} {centre} {unit} {name} {class}'),
+  shape: ShapeSettings,
+  topic: z
+    .string()
+    .trim()
+    .max(500)
+    .describe(
+      'Template: {enterprise} {site} {area} {centre} {unit} {path} {name} {class} {member} {tag} {fact.x} {external.x} {value.x} {time.year}',
+    ),
+  topicRule: TopicRule.default('slug').describe('How names become levels of the topic'),
+  key: template(500).default('').describe('Template of the key under which streams part messages; empty: the topic'),
+  headers: z.array(HeaderTemplate).max(30, 'At most 30 headers').default([]),
+  steersOnly: z.boolean().default(false).describe('Members that steer topic, key or headers stay out of the payload'),
+  contentType: template(200).default('').describe('Empty: what the shape says'),
+  responseTopic: template(500).default('').describe('Template: where an answer is expected'),
+  expiryS: z
+    .number()
+    .int()
+    .min(1, 'At least 1 s')
+    .max(4_294_967_295)
+    .nullable()
+    .default(null)
+    .describe('The receiver need not get it after so long, s'),
   qos: Qos,
   retain: z.boolean(),
   destinationId: Id,
@@ -72,8 +122,61 @@ export const PlanMember = z.object({
   dataType: DataType,
   unit: z.string(),
   fill: Fill,
+  label: z.string().default(''),
+  description: z.string().default(''),
+  required: z.boolean().default(false),
+  range: Range.nullable().default(null),
+  allowed: z
+    .array(z.union([z.number(), z.string()]))
+    .nullable()
+    .default(null),
+  tag: z.string().default('').describe('Name of the tag that fills it, where it is one'),
 })
 export type PlanMember = z.infer<typeof PlanMember>
+
+/** An equipment as a plan freezes it. */
+export const PlanEquipment = z.object({
+  id: Id,
+  name: z.string().describe('Its alias where it has one'),
+  level: Level,
+  path: z.array(z.string()).describe('Names from the top, its own last'),
+  className: z.string(),
+  classVersion: z.number().int(),
+  facts: z.record(z.string(), Scalar),
+  members: z.array(PlanMember),
+})
+export type PlanEquipment = z.infer<typeof PlanEquipment>
+
+/** A template with all filled in that is known before: text, or pieces of which some wait for the values of the message. */
+export const Resolved = z.union([
+  z.string(),
+  z.array(
+    z.union([
+      z.string(),
+      z.object({
+        take: z.enum(['value', 'time']),
+        /** Of the equipment of the message, its first. */
+        member: z.number().int().optional(),
+        part: z.enum(['year', 'month', 'day', 'hour', 'minute']).optional(),
+        filters: z.array(z.object({ name: z.string(), args: z.array(z.string()) })),
+        rule: TopicRule.nullable(),
+      }),
+    ]),
+  ),
+])
+export type Resolved = z.infer<typeof Resolved>
+
+/** One message that a plan sends again and again: about whom, and to which address. */
+export const PlanMessage = z.object({
+  equipment: z.array(z.number().int()).describe('Places in the plan'),
+  members: z.array(z.number().int()).nullable().describe('Only these members of its equipment; null: all'),
+  steering: z.array(z.number().int()).describe('Members of its first equipment whose values are in its address'),
+  topic: Resolved,
+  key: Resolved,
+  headers: z.array(z.tuple([z.string(), Resolved])),
+  responseTopic: Resolved,
+})
+export type PlanMessage = z.infer<typeof PlanMessage>
 
 /** What a go-live freezes: everything resolved, so that a later edit cannot change what is being sent. */
 export const Plan = z.object({
@@ -83,11 +186,14 @@ export const Plan = z.object({
   delivery: z.number().int().describe('Number of the pair of publication and destination; part of message ids'),
   destinationId: Id,
   trigger: Trigger,
-  shape: z.literal('compact-json'),
+  shape: ShapeSettings,
   qos: Qos,
   retain: z.boolean(),
+  contentType: z.string(),
+  expiryS: z.number().int().nullable(),
   filter: z.string().describe('MQTT topic filter that covers all its topics'),
-  equipment: z.array(z.object({ id: Id, name: z.string(), level: Level, topic: z.string(), members: z.array(PlanMember) })),
+  equipment: z.array(PlanEquipment),
+  messages: z.array(PlanMessage),
 })
 export type Plan = z.infer<typeof Plan>
 
@@ -100,6 +206,45 @@ export const Finding = z.object({
 })
 export type Finding = z.infer<typeof Finding>
 
+/** A level of the topics that a publication would write: how many lie under it. */
+export const TopicNode = z.object({
+  level: z.string(),
+  count: z.number().int().describe('Topics at it and under it'),
+  get children(): z.ZodArray<typeof TopicNode> {
+    return z.array(TopicNode)
+  },
+})
+export type TopicNode = z.infer<typeof TopicNode>
+
+/** A payload for people: as text or octets, with what travels beside it, and as it reads when it is decoded again. */
+export const ShownPayload = z.object({
+  payload: z.string().describe('As text; octets that are none as base64'),
+  binary: z.boolean(),
+  bytes: z.number().int().describe('As sent'),
+  bytesBefore: z.number().int().describe('Before it was compressed'),
+  contentType: z.string(),
+  key: z.string(),
+  headers: z.array(z.tuple([z.string(), z.string()])),
+  responseTopic: z.string(),
+  read: z
+    .object({
+      kind: z.string(),
+      problem: z.string().describe('Empty: it could be read'),
+      readings: z.array(
+        z.object({
+          equipment: z.string().nullable(),
+          member: z.string(),
+          value: z.string(),
+          quality: z.string(),
+          reason: z.string(),
+          time: z.number().nullable(),
+        }),
+      ),
+    })
+    .describe('What the shape itself reads from it'),
+})
+export type ShownPayload = z.infer<typeof ShownPayload>
+
 /** One real message as the publication would send it now. */
 export const Preview = z.object({
   findings: z.array(Finding),
@@ -107,7 +252,10 @@ export const Preview = z.object({
   topicCount: z.number().int(),
   equipment: z.string().nullable(),
   topic: z.string().nullable(),
-  payload: z.string().nullable(),
-  bytes: z.number().int(),
+  message: ShownPayload.nullable(),
+  leftBehind: z.array(z.string()).describe('Topics at which a retained message of the live version would stay; the first ones'),
+  leftBehindCount: z.number().int(),
+  tree: z.array(TopicNode).describe('All topics as a tree, cut where it gets wide'),
+  converted: z.array(z.tuple([z.string(), z.string()])).describe('Names that read otherwise in the topic'),
 })
 export type Preview = z.infer<typeof Preview>

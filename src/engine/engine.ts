@@ -1,18 +1,23 @@
+import { hostname } from 'node:os'
 import type { Destination } from '~/contract/destination'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
+import type { Preview, PublicationDraft } from '~/contract/publication'
 import type { Source, SourceDraft } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
 import { Account } from '~/core/delivery/account'
 import { Teller } from '~/core/delivery/news'
+import { compile } from '~/core/publication/compile'
+import { asyncApi, contractOf } from '~/core/publication/contract'
+import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import { writeProblem } from '~/core/value/writing'
 import { addCredential, applicationCredential, type OpenCredential, openCredential, replaceApplication } from '~/store/credential'
 import { type Db, listen, type Noun, takeLease } from '~/store/database'
 import { listDestinations } from '~/store/destination'
 import { installationCode } from '~/store/person'
-import { type DeliveryRow, listDeliveries, livePlans, witnessFilters } from '~/store/publication'
+import { type DeliveryRow, listDeliveries, livePlans, retainedCleared, retainedToClear, witnessFilters } from '~/store/publication'
 import { getSource, listSources, sourcePassword } from '~/store/source'
 import type { Vault } from '~/store/vault'
 import { courseOf } from './course'
@@ -24,6 +29,8 @@ import { Ledger } from './ledger/ledger'
 import { Standing } from './live/standing'
 import { LiveTable, SPARK_EVERY_MS } from './live/table'
 import { log, wordsOf } from './log'
+import { loadCompression } from './publications/compress'
+import { previewOf } from './publications/preview'
 import { Publisher } from './publications/publisher'
 import type { SourceContext, SourceTarget } from './sources/driver'
 import { makeApplicationCertificate } from './sources/opcua/application'
@@ -38,6 +45,18 @@ export interface EngineOptions {
   workFolder: string
 }
 
+/** JSON where it is; else the text. */
+function parsedOr(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return text
+  }
+}
+
+/** Of the program; told in messages about the node. */
+const VERSION = '0.1.0'
+
 /** How often people are told what went wrong with messages, ms: what happens together is told together. */
 const NEWS_EVERY_MS = 5000
 
@@ -49,6 +68,7 @@ export class Engine {
   readonly ledger: Ledger
   readonly sources = new Map<string, SourceSupervisor>()
   private readonly simulation = new Simulation(this.table)
+  private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly standing: Standing
   readonly destinations = new Map<string, DestinationSupervisor>()
   readonly publishers = new Map<string, Publisher>()
@@ -88,6 +108,7 @@ export class Engine {
       })
     }
     this.sourceContext = { application, workFolder }
+    await loadCompression()
     await this.ledger.load()
     await this.listen()
     await this.model.loadTags(db)
@@ -377,9 +398,9 @@ export class Engine {
     }
     for (const plan of plans.values()) {
       const topics = this.destinations.get(plan.destinationId)?.topics
-      for (const e of plan.equipment) topics?.add(e.topic, this.ledger.account(plan.delivery))
+      for (const m of plan.messages) if (typeof m.topic === 'string') topics?.add(m.topic, this.ledger.account(plan.delivery))
       if (this.publishers.has(plan.publicationId)) continue
-      const publisher = new Publisher(plan, this.table, this.ledger, () => this.destinations.get(plan.destinationId)?.outbox ?? null)
+      const publisher = new Publisher(plan, this.table, this.ledger, () => this.destinations.get(plan.destinationId)?.outbox ?? null, this.host)
       this.publishers.set(plan.publicationId, publisher)
       this.byDelivery.set(plan.delivery, publisher)
       this.publicationEvent(
@@ -390,6 +411,56 @@ export class Engine {
         `live, version ${plan.number}, ${plan.equipment.length} equipment`,
       )
     }
+    await this.clearRetained()
+    this.giveSessions()
+  }
+
+  /** Sends what takes old retained messages back, and forgets them once that is in the outbox. */
+  private async clearRetained(): Promise<void> {
+    const { db } = this.options
+    for (const [delivery, topics] of await retainedToClear(db)) {
+      const publisher = this.byDelivery.get(delivery)
+      if (!publisher || !this.destinations.has(publisher.plan.destinationId)) continue
+      publisher.clearRetained(topics)
+      await retainedCleared(db, delivery, topics)
+    }
+  }
+
+  /** Connections that speak for a node get its session; the others none. */
+  private giveSessions(): void {
+    const sessions = new Map([...this.publishers.values()].flatMap((p) => (p.session ? [[p.plan.destinationId, p.session] as const] : [])))
+    for (const [id, destination] of this.destinations) destination.speakFor(sessions.get(id) ?? null)
+  }
+
+  /** A draft with the values of this moment, beside what is live. */
+  preview(draft: PublicationDraft, equipmentId?: string, publicationId?: string): Preview {
+    const settings = this.destinations.get(draft.destinationId)?.destination.settings
+    return previewOf(draft, this.model, this.table, {
+      host: this.host,
+      plans: [...this.publishers.values()].map((p) => p.plan),
+      ...(equipmentId !== undefined && { equipmentId }),
+      ...(publicationId !== undefined && { publicationId }),
+      ...(settings && { headersLost: settings.protocol !== '5' }),
+    })
+  }
+
+  /** What receivers are given: of the live version, or of the draft where nothing is live. */
+  contract(draft: PublicationDraft, publicationId: string, as: 'contract' | 'asyncapi'): object {
+    const live = this.publishers.get(publicationId)?.plan
+    const plan = live ?? { ...draft, ...compile(draft, this.model).body, publicationId, number: 0 }
+    const { message } = this.preview(draft, undefined, publicationId)
+    const example =
+      message && !message.binary && message.read.problem === '' ? parsedOr(message.payload) : message ? { base64: message.payload } : null
+    if (as === 'contract') return contractOf(plan, example)
+    const destination = this.destinations.get(draft.destinationId)?.destination
+    const s = destination?.settings
+    const server = {
+      name: destination?.name ?? 'broker',
+      host: s ? `${s.host}:${s.port}` : 'unknown',
+      protocol: s?.tls ? 'secure-mqtt' : 'mqtt',
+      version: s?.protocol ?? '5',
+    }
+    return asyncApi(plan, server, example)
   }
 
   private publicationEvent(id: string, name: string, severity: 'good' | 'note', code: string, message: string): void {

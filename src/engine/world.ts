@@ -1,10 +1,7 @@
 import type { Equipment, EquipmentClass, RecordColumn } from '~/contract/equipment'
-import type { Preview, PublicationDraft } from '~/contract/publication'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { Resolver } from '~/core/equipment/resolve'
-import { makeCell } from '~/core/publication/cell'
-import { compile, type World } from '~/core/publication/compile'
-import { compactJson } from '~/core/shape/compact-json'
+import type { World } from '~/core/publication/compile'
 import { pointerPart } from '~/core/source/json-leaf'
 import { qualityOf } from '~/core/value/quality'
 import { listClasses } from '~/store/class'
@@ -68,27 +65,5 @@ export class ModelCache implements World {
     let bad = 0
     for (const t of this.tags.values()) if (qualityOf(table.status[t.handle] ?? 0) !== 'good') bad++
     return bad
-  }
-
-  /** One real message as a draft would send it now; `equipmentId` picks whose. */
-  preview(draft: PublicationDraft, table: LiveTable, equipmentId?: string): Preview {
-    const { body, findings } = compile(draft, this)
-    const one = body.equipment.find((e) => e.id === equipmentId) ?? body.equipment[0]
-    const now = Date.now()
-    const cells = (one?.members ?? []).map((m) => makeCell(m.fill, m.dataType))
-    for (const cell of cells) {
-      for (const h of cell.handles) table.ensure(h)
-      cell.read(table, now)
-    }
-    const payload = one ? compactJson(one.members)(cells, now).payload : null
-    return {
-      findings,
-      topics: body.equipment.slice(0, 12).map((e) => e.topic),
-      topicCount: body.equipment.length,
-      equipment: one?.name ?? null,
-      topic: one?.topic ?? null,
-      payload,
-      bytes: payload ? Buffer.byteLength(payload) : 0,
-    }
   }
 }

@@ -4,6 +4,7 @@ import { compile, type World } from '~/core/publication/compile'
 import { listClasses } from './class'
 import type { Conn } from './database'
 import { listEquipment } from './equipment'
+import { livePlans } from './publication'
 import { listRecords, recordHandles } from './record'
 import { listMadeUpSources } from './source'
 import { listTags } from './tag'
@@ -28,7 +29,8 @@ export async function loadWorld(db: Conn): Promise<World> {
 
 /** Resolves a publication against the model as it is in this transaction; refuses what preflight stops. */
 export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'number' | 'delivery'>> {
-  const { body, findings } = compile(p, await loadWorld(tx))
+  const [world, plans] = await Promise.all([loadWorld(tx), livePlans(tx)])
+  const { body, findings } = compile(p, world, { publicationId: p.id, others: plans })
   const stops = findings.filter((f) => f.severity === 'stops')
   const first = stops[0]
   if (first)
@@ -42,6 +44,6 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
       },
       409,
     )
-  const { id, name, destinationId, trigger, shape, qos, retain } = p
-  return { ...body, publicationId: id, name, destinationId, trigger, shape, qos, retain }
+  const { id, name, destinationId, trigger, shape, qos, retain, expiryS } = p
+  return { ...body, publicationId: id, name, destinationId, trigger, shape, qos, retain, expiryS }
 }

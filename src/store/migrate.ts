@@ -7,6 +7,7 @@ import * as access from './migrations/0003-access'
 import * as sources from './migrations/0004-sources'
 import * as properties from './migrations/0005-properties'
 import * as equipment from './migrations/0006-equipment'
+import * as shapes from './migrations/0007-shapes'
 
 const migrations = {
   '0001-first': first,
@@ -15,6 +16,7 @@ const migrations = {
   '0004-sources': sources,
   '0005-properties': properties,
   '0006-equipment': equipment,
+  '0007-shapes': shapes,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -2,6 +2,7 @@ import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
+import { leftBehind } from '~/core/publication/left-behind'
 import { announce, type Conn, type Db, explain } from './database'
 
 const words = {
@@ -84,6 +85,8 @@ export async function goLive(
   id: string,
   by: string,
   freeze: (publication: Publication, tx: Conn) => Promise<Omit<Plan, 'number' | 'delivery'>>,
+  /** Retained messages that the version before leaves behind are taken back. */
+  clearRetained = false,
 ): Promise<Publication> {
   return db.transaction().execute(async (tx) => {
     await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
@@ -102,6 +105,14 @@ export async function goLive(
       .returning('number')
       .executeTakeFirstOrThrow()
     const plan: Plan = { ...body, number, delivery: delivery.number }
+    if (clearRetained && publication.liveVersion !== null) {
+      const before = await planOf(tx, id, publication.liveVersion)
+      const topics = before?.destinationId === plan.destinationId ? leftBehind(before, plan) : []
+      if (topics.length > 0)
+        await sql`insert into retained_topic (delivery, topic) select ${delivery.number}, unnest(${topics}::text[]) on conflict do nothing`.execute(
+          tx,
+        )
+    }
     await tx
       .insertInto('publication_version')
       .values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by })
@@ -114,6 +125,17 @@ export async function goLive(
     await announce(tx, 'publication')
     return getPublication(tx, id)
   })
+}
+
+/** A frozen plan; null: there is none of that number. */
+export async function planOf(db: Conn, publicationId: string, number: number): Promise<Plan | null> {
+  const row = await db
+    .selectFrom('publication_version')
+    .select('plan')
+    .where('publication_id', '=', publicationId)
+    .where('number', '=', number)
+    .executeTakeFirst()
+  return row?.plan ?? null
 }
 
 /** Stops it; resuming goes on with the same frozen plan. */
@@ -174,4 +196,23 @@ export async function witnessFilters(db: Conn, destinationId: string): Promise<s
     join publication_version v on v.publication_id = p.id and v.number > p.live_version - 3
     where v.plan->>'destinationId' = ${destinationId}`.execute(db)
   return rows.rows.map((r) => r.filter)
+}
+
+/** Retained topics that are to be taken back, by delivery. */
+export async function retainedToClear(db: Conn): Promise<Map<number, string[]>> {
+  const out = new Map<number, string[]>()
+  for (const { delivery, topic } of await db.selectFrom('retained_topic').selectAll().orderBy('topic').execute())
+    out.set(delivery, [...(out.get(delivery) ?? []), topic])
+  return out
+}
+
+export async function retainedCleared(db: Conn, delivery: number, topics: readonly string[]): Promise<void> {
+  await sql`delete from retained_topic where delivery = ${delivery} and topic = any(${[...topics]}::text[])`.execute(db)
+}
+
+/** The next number that ties births and deaths of the edge node on a destination: 0 to 255, round and round. */
+export async function nextBirth(db: Conn, destinationId: string): Promise<number> {
+  const { rows } = await sql<{ n: number }>`
+    update destination set birth_death = (birth_death + 1) % 256 where id = ${destinationId} returning birth_death as n`.execute(db)
+  return rows[0]?.n ?? 0
 }

@@ -97,7 +97,15 @@ export interface Tables {
     version: Generated<number>
   }
   record_column: { source_id: string; row_key: string; column_name: string; data_type: DataType; handle: Generated<number> }
-  destination: { id: string; name: string; kind: 'mqtt'; settings: Json<MqttSettings>; enabled: boolean; version: Generated<number> }
+  destination: {
+    id: string
+    name: string
+    kind: 'mqtt'
+    settings: Json<MqttSettings>
+    enabled: boolean
+    version: Generated<number>
+    birth_death: Generated<number>
+  }
   publication: {
     id: string
     name: string
@@ -110,6 +118,7 @@ export interface Tables {
   }
   publication_version: { publication_id: string; number: number; plan: Json<Plan>; made_at: Made; made_by: string }
   delivery: { number: Generated<number>; publication_id: string; destination_id: string }
+  retained_topic: { delivery: number; topic: string }
   outbox_segment: { destination_id: string; segment: number; count: number; codec: number; raw_bytes: number; body: Buffer; created_at: Made }
   outbox_cursor: { destination_id: string; segment: number; done: number; counted_segment: number }
   ledger_state: { one: Generated<boolean>; flush: number }

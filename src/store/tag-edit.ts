@@ -1,4 +1,4 @@
-import { sql } from 'kysely'
+import { type RawBuilder, sql } from 'kysely'
 import { FailureError } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { type Tag, type TagChange, TagDraft, type TagEdit, type TagEdited, type TagInput } from '~/contract/tag'
@@ -39,17 +39,35 @@ const picked = sql.raw(written.map(([c]) => `d.${c}`).join(', '))
 
 type Row = TagDraft & { id: string }
 
-/** Rows as a table of the database, `d`: an array a column, which it reads several times as fast as JSON. */
+/**
+ * Rows as a table of the database, `d`: an array a column, which it reads several times as fast as JSON. A column in which all
+ * rows hold the same, as most do that were filled down, goes as one value.
+ */
 function table(rows: readonly Row[]) {
-  const arrays = written.map(([, type, property]) => {
-    const of = sql.raw(`${type}[]`)
-    const texts = rows.map((r) => {
-      const value = r[property]
-      return value === null ? null : type === 'jsonb' ? JSON.stringify(value) : String(value)
-    })
-    return sql`${texts}::text[]::${of}`
-  })
-  return sql`unnest(${rows.map((r) => r.id)}::uuid[], ${rows.map((r) => r.sourceId)}::uuid[], ${sql.join(arrays)}) as d(id, source_id, ${names})`
+  const arrays: RawBuilder<unknown>[] = [sql`${rows.map((r) => r.id)}::uuid[]`]
+  const named = ['id']
+  const single: RawBuilder<unknown>[] = [sql`d.id`]
+  for (const [column, type, property] of [['source_id', 'uuid', 'sourceId'] as const, ...written]) {
+    const text = (value: unknown) => (value === null ? null : type === 'jsonb' ? JSON.stringify(value) : String(value))
+    const first = rows[0]?.[property] ?? null
+    const firstText = text(first)
+    let texts: (string | null)[] | null = null
+    for (let i = 1; i < rows.length; i++) {
+      const value = rows[i]![property]
+      if (texts) texts.push(text(value))
+      else if (value !== first && text(value) !== firstText) {
+        texts = new Array<string | null>(i).fill(firstText)
+        texts.push(text(value))
+      }
+    }
+    if (!texts) single.push(sql`${firstText}::text::${sql.raw(type)}`)
+    else {
+      single.push(sql.raw(`d.${column}`))
+      arrays.push(sql`${texts}::text[]::${sql.raw(`${type}[]`)}`)
+      named.push(column)
+    }
+  }
+  return sql`(select ${sql.join(single)} from unnest(${sql.join(arrays)}) as d(${sql.raw(named.join(', '))})) as d(id, source_id, ${names})`
 }
 
 const words = {

@@ -87,7 +87,7 @@ test('a source added anew, refused and then trusted, is followed to the far end'
 
   // Equipment: a new zone, its members bound by hand.
   await page.goto('/equipment')
-  await page.getByRole('treeitem', { name: 'Tunnel Kiln 1', exact: true }).getByRole('button', { name: 'Tunnel Kiln 1' }).first().click()
+  await page.getByRole('treeitem', { name: 'Tunnel Kiln 1', exact: true }).click()
   await page.getByRole('button', { name: 'Add equipment' }).click()
   const zone = page.getByRole('dialog')
   await zone.getByLabel('Name').fill('Zone 13')

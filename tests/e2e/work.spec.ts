@@ -32,7 +32,7 @@ test('renaming a tag breaks nothing that uses it, and can be undone', async ({ p
   await page.getByRole('textbox', { name: 'Name', exact: true }).fill('Ofen 5/T')
   await page.getByRole('button', { name: 'Save' }).click()
   await expect(page.getByRole('heading', { name: 'Ofen 5/T' })).toBeVisible()
-  await expect(page.getByRole('link', { name: /Zone 5 · temperature/ })).toBeVisible()
+  await expect(page.getByRole('link', { name: /Zone 5 · Temperature/ })).toBeVisible()
   const before = await sums()
   await expect.poll(async () => (await sums()).arrived, { timeout: 30_000 }).toBeGreaterThan(before.arrived)
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click()

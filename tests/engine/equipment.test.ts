@@ -2,6 +2,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { EquipmentEditInput, MemberInput } from '~/contract/equipment'
 import { FailureError } from '~/contract/failure'
 import { newId } from '~/contract/id'
+import { plainAddress } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
 import type { Tag } from '~/contract/tag'
 import { Engine } from '~/engine/engine'
 import { setUpOrders } from '~/standins/orders'
@@ -217,16 +219,17 @@ describe('values of equipment in the engine', () => {
     engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('engine') })
     await engine.start()
     const draft = {
+      ...plainAddress,
       name: 'p',
       equipmentIds: [made.equipment[0]!.id],
       trigger: { kind: 'change' as const },
-      shape: 'compact-json' as const,
+      shape: flatJsonSettings,
       topic: '{name}',
       qos: 1 as const,
       retain: false,
       destinationId: newId(),
     }
-    const now = () => JSON.parse(engine.model.preview(draft, engine.table).payload ?? '{}') as Record<string, unknown>
+    const now = () => JSON.parse(engine.preview(draft).message?.payload ?? '{}') as Record<string, unknown>
     await until(() => typeof now().product === 'string' && typeof now().quantity === 'number' && typeof now().twice === 'number', 'values')
     const seen = now()
     expect(seen.twice).toBeCloseTo((seen.pressure as number) * 2, 6)

@@ -57,7 +57,17 @@ function offer(n: number): void {
       const seq = account.next(now)
       const topic = `${s.topic}/${seq % 5}`
       s.made.push({ seq, topic, producedAt: account.madeAt })
-      return { delivery: s.delivery, seq, topic, payload: `{"n":${seq}}`, qos: s.qos, retain: false, deviceAt: now, producedAt: account.madeAt }
+      return {
+        delivery: s.delivery,
+        seq,
+        topic,
+        payload: `{"n":${seq}}`,
+        qos: s.qos,
+        retain: false,
+        deviceAt: now,
+        producedAt: account.madeAt,
+        properties: '',
+      }
     })
     engine.destinations.get(s.destinationId)!.outbox.offer(envelopes)
   }

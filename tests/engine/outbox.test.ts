@@ -25,6 +25,7 @@ const envelope = (seq: number, payload = `{"n":${seq}}`): Envelope => ({
   retain: false,
   deviceAt: seq,
   producedAt: seq,
+  properties: '',
 })
 
 function outbox(cap = 10_000_000) {

@@ -1,5 +1,6 @@
 import { newId } from '~/contract/id'
-import type { PublicationDraft } from '~/contract/publication'
+import { type PublicationDraft, plainAddress } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
 import { addClass } from '~/store/class'
 import type { Db } from '~/store/database'
 import { editEquipment } from '~/store/equipment-edit'
@@ -70,9 +71,10 @@ export async function zonesPlant(
 /** Adds a publication and lets it go live, as the web server would; gives its id. */
 export async function publish(db: Db, draft: Pick<PublicationDraft, 'destinationId' | 'equipmentIds'> & Partial<PublicationDraft>): Promise<string> {
   const made = await addPublication(db, {
+    ...plainAddress,
     name: 'p',
     trigger: { kind: 'change' },
-    shape: 'compact-json',
+    shape: flatJsonSettings,
     topic: '{enterprise}/{unit}',
     qos: 1,
     retain: false,

@@ -113,7 +113,17 @@ export async function randomFaults(t: Fresh, total: number, seed: number): Promi
         const topic = random() < 0.05 ? `${r.topic}/rare/${seq}` : `${r.topic}/${Math.floor(random() * 20)}`
         const payload = `{"n":${seq},"value":${(random() * 1000).toFixed(3)}}`
         r.made.push({ seq, topic, producedAt: account.madeAt })
-        envelopes.push({ delivery: r.delivery, seq, topic, payload, qos: r.qos, retain: false, deviceAt: now, producedAt: account.madeAt })
+        envelopes.push({
+          delivery: r.delivery,
+          seq,
+          topic,
+          payload,
+          qos: r.qos,
+          retain: false,
+          deviceAt: now,
+          producedAt: account.madeAt,
+          properties: '',
+        })
       }
       engine.destinations.get(r.destinationId)!.outbox.offer(envelopes)
     }

@@ -45,8 +45,24 @@ export const publicationsRoutes = {
     role: 'viewer',
     group: 'Publications',
     summary: 'Findings, topics and one real message of a draft',
-    body: z.object({ draft: PublicationDraft, equipmentId: Id.optional() }),
+    body: z.object({ draft: PublicationDraft, equipmentId: Id.optional(), publicationId: Id.optional() }),
     answer: Preview,
+  },
+  publicationContract: {
+    method: 'GET',
+    path: '/api/publications/:id/contract',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'What a receiver needs: a schema or description of its messages, and an example with the values of this moment',
+    answer: z.record(z.string(), z.unknown()),
+  },
+  publicationAsyncApi: {
+    method: 'GET',
+    path: '/api/publications/:id/asyncapi',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'An AsyncAPI 3.0 document of all its topics and messages',
+    answer: z.record(z.string(), z.unknown()),
   },
   goLive: {
     method: 'POST',
@@ -54,6 +70,9 @@ export const publicationsRoutes = {
     role: 'engineer',
     group: 'Publications',
     summary: 'Freeze a version and go live',
+    body: z
+      .object({ clearRetained: z.boolean().default(false).describe('Take back retained messages that the version before leaves behind') })
+      .default({ clearRetained: false }),
     answer: Publication,
   },
   pausePublication: {

@@ -1,50 +1,240 @@
 import type { Equipment, Level } from '~/contract/equipment'
-import { type TemplateProblem, topicLevel } from './template'
+import type { Resolved, TopicRule } from '~/contract/publication'
+import { parseTemplate, type TemplatePart, type TemplateProblem, templateFilters, topicLevel } from './template'
 
 /** What a placeholder stands for; `unit` and the like are the names at that level of the hierarchy. */
-export const placeholders: Record<string, Level | 'name' | 'class'> = {
+export const placeholders: Record<string, Level | 'name' | 'class' | 'path' | 'member' | 'tag'> = {
   enterprise: 'enterprise',
   site: 'site',
   area: 'area',
   centre: 'work centre',
   unit: 'work unit',
+  path: 'path',
   name: 'name',
   class: 'class',
+  member: 'member',
+  tag: 'tag',
+}
+const times = ['year', 'month', 'day', 'hour', 'minute'] as const
+type TimePart = (typeof times)[number]
+
+/** How names become levels of a topic, in words. */
+export const topicRules: Record<TopicRule, string> = {
+  slug: 'small letters, digits and dashes: Lower Pit > lower-pit',
+  dashes: 'as they are, dashes for spaces: Lower Pit > Lower-Pit',
+  underscores: 'as they are, underscores for spaces: Lower Pit > Lower_Pit',
+  'as-is': 'as they are, spaces too: Lower Pit',
 }
 
-/** Faults of a template: unknown placeholders, unclosed braces, characters a topic name must not have (MQTT 5 4.7.3). */
-export function templateProblems(template: string): TemplateProblem[] {
-  const problems: TemplateProblem[] = []
-  const known = Object.keys(placeholders)
-  for (const m of template.matchAll(/\{([^{}]*)\}|[{}]/g)) {
-    if (m[1] === undefined) problems.push({ at: m.index, message: `A lone ${m[0]}: placeholders are written {site}` })
-    else if (!known.includes(m[1]))
-      problems.push({ at: m.index, message: `{${m[1]}} is not known; there are ${known.map((k) => `{${k}}`).join(' ')}` })
+/** A name as one level under a rule. `/ + #` and NUL, which MQTT 5 4.7 gives a meaning or forbids, never stay. */
+export function levelBy(rule: TopicRule, name: string): string {
+  switch (rule) {
+    case 'slug':
+      return topicLevel(name)
+    case 'dashes':
+      return name.trim().replace(/[\s/+#\0]+/g, '-')
+    case 'underscores':
+      return name.trim().replace(/[\s/+#\0]+/g, '_')
+    case 'as-is':
+      return name.replace(/[/+#\0]+/g, '-')
   }
-  const wild = /[+#]/.exec(template)
-  if (wild) problems.push({ at: wild.index, message: `${wild[0]} is a wildcard and may not stand in a topic` })
-  // biome-ignore lint/suspicious/noControlCharactersInRegex: MQTT 5 1.5.4 forbids just these
-  const control = /[\u0000-\u001f\u007f]/.exec(template)
-  if (control) problems.push({ at: control.index, message: 'Control characters may not stand in a topic' })
-  if (template.startsWith('$')) problems.push({ at: 0, message: 'Topics that begin with $ belong to the broker' })
-  if (template.split('/').some((l) => l === '')) problems.push({ at: template.indexOf('//') + 1, message: 'An empty level' })
-  return problems
 }
 
-/** Fills a template for one equipment, or says which placeholder has nothing to stand for. */
-export function fillTemplate(
-  template: string,
-  lineage: readonly Pick<Equipment, 'name' | 'level'>[],
-  className: string | null,
-): { topic: string } | { missing: string } {
-  const own = lineage.at(-1)
-  let missing: string | null = null
-  const topic = template.replace(/\{([^{}]*)\}/g, (_, key: string) => {
-    const what = placeholders[key]
-    const name = what === 'name' ? own?.name : what === 'class' ? className : lineage.findLast((n) => n.level === what)?.name
-    const level = name ? topicLevel(name) : ''
-    if (!level) missing ??= key
-    return level
-  })
-  return missing === null ? { topic } : { missing }
+/** Whether there is such a placeholder. */
+export function knownPlaceholder(key: string): boolean {
+  return key in placeholders || /^(fact|external|value)\..+/.test(key) || (key.startsWith('time.') && times.includes(key.slice(5) as TimePart))
 }
+const LIST = `${Object.keys(placeholders)
+  .map((k) => `{${k}}`)
+  .join(' ')}, {fact.x} {external.x} {value.x} {time.year}`
+
+/** Faults of a template for a topic: unknown placeholders, unclosed braces, characters a topic name must not have (MQTT 5 4.7.3). */
+export function templateProblems(template: string): TemplateProblem[] {
+  const { parts, problems } = parseTemplate(template, knownPlaceholder, LIST)
+  const out = [...problems]
+  let at = 0
+  for (const p of parts) {
+    if (typeof p !== 'string') {
+      at = p.at
+      continue
+    }
+    const from = template.indexOf(p, at)
+    const wild = /[+#]/.exec(p)
+    if (wild) out.push({ at: from + wild.index, message: `${wild[0]} is a wildcard and may not stand in a topic` })
+    // biome-ignore lint/suspicious/noControlCharactersInRegex: MQTT 5 1.5.4 forbids just these
+    const control = /[\u0000-\u001f\u007f]/.exec(p)
+    if (control) out.push({ at: from + control.index, message: 'Control characters may not stand in a topic' })
+    at = from + p.length
+  }
+  if (template.startsWith('$')) out.push({ at: 0, message: 'Topics that begin with $ belong to the broker' })
+  // What stands in filters has no levels.
+  const levels = parts.map((p) => (typeof p === 'string' ? p : 'x')).join('')
+  if (levels.split('/').some((l) => l === ''))
+    out.push({ at: Math.max(0, template.indexOf('//') + 1), message: 'An empty level: two slashes, or one at an end' })
+  return out
+}
+
+/** Faults of a template for a key or a header: placeholders and braces. */
+export const textProblems = (template: string): TemplateProblem[] => parseTemplate(template, knownPlaceholder, LIST).problems
+
+/** Of what an address speaks. */
+export interface AddressOf {
+  /** From the top, its own last. */
+  lineage: readonly Pick<Equipment, 'name' | 'level' | 'alias' | 'facts' | 'externalIds'>[]
+  className: string | null
+  member?: string
+  tag?: string
+  /** Keys of members in their order, for `{value.x}`. */
+  members?: readonly string[]
+}
+
+type NameAt = Pick<Equipment, 'name' | 'alias'>
+/** Names that are shown outside. */
+export const outsideName = (e: NameAt) => e.alias || e.name
+
+function standsFor(key: string, of: AddressOf): string {
+  const own = of.lineage.at(-1)
+  if (key.startsWith('fact.')) return String(own?.facts[key.slice(5)] ?? '')
+  if (key.startsWith('external.')) return own?.externalIds[key.slice(9)] ?? ''
+  const what = placeholders[key]
+  switch (what) {
+    case 'name':
+      return own ? outsideName(own) : ''
+    case 'class':
+      return of.className ?? ''
+    case 'path':
+      return of.lineage.map((e) => outsideName(e).replaceAll('/', '-')).join('/')
+    case 'member':
+      return of.member ?? ''
+    case 'tag':
+      return of.tag ?? ''
+    default: {
+      const at = of.lineage.findLast((n) => n.level === what)
+      return at ? outsideName(at) : ''
+    }
+  }
+}
+
+const filtered = (text: string, filters: Extract<TemplatePart, object>['filters']) =>
+  filters.reduce((t, f) => templateFilters[f.name]!.run(t, f.args), text)
+
+/** A text under a rule; a path keeps its slashes, each level by itself. Filters of one's own take the rule's place. */
+function ruled(
+  text: string,
+  key: string,
+  filters: Extract<TemplatePart, object>['filters'],
+  rule: TopicRule | null,
+  note: (from: string, to: string) => void,
+): string {
+  if (rule === null) return filtered(text, filters)
+  const by = filters.length > 0 ? 'as-is' : rule
+  const one = (t: string) => {
+    const level = levelBy(by, filtered(t, filters))
+    if (level !== t && t !== '') note(t, level)
+    return level
+  }
+  // Member keys nest by dots in payloads, by levels in topics.
+  if (key === 'path' || key === 'tag')
+    return text
+      .split('/')
+      .map(one)
+      .filter((l) => l !== '')
+      .join('/')
+  if (key === 'member')
+    return text
+      .split('.')
+      .map((l) => (filters.length > 0 ? one(l) : levelBy('as-is', l)))
+      .join('/')
+  return one(text)
+}
+
+/**
+ * Fills a template for one message as far as is known before it has values. `rule` null: a key or header, in which names stay
+ * as they are. `missing` names a placeholder that has nothing to stand for.
+ */
+export function resolveTemplate(
+  template: string,
+  of: AddressOf,
+  rule: TopicRule | null,
+): { resolved: Resolved; missing: string | null; converted: [string, string][]; steering: number[] } {
+  const { parts } = parseTemplate(template, knownPlaceholder, LIST)
+  let missing: string | null = null
+  const converted: [string, string][] = []
+  const steering: number[] = []
+  const out: Exclude<Resolved, string> = []
+  const add = (text: string) => {
+    const last = out.length - 1
+    if (typeof out[last] === 'string') out[last] += text
+    else out.push(text)
+  }
+  for (const p of parts) {
+    if (typeof p === 'string') add(p)
+    else if (p.key.startsWith('time.')) out.push({ take: 'time', part: p.key.slice(5) as TimePart, filters: p.filters, rule })
+    else if (p.key.startsWith('value.')) {
+      const member = of.members?.indexOf(p.key.slice(6)) ?? -1
+      if (member < 0) missing ??= p.key
+      else {
+        steering.push(member)
+        out.push({ take: 'value', member, filters: p.filters, rule })
+      }
+    } else {
+      const text = ruled(standsFor(p.key, of), p.key, p.filters, rule, (from, to) => converted.push([from, to]))
+      if (text === '') missing ??= p.key
+      add(text)
+    }
+  }
+  const resolved = out.length === 0 ? '' : out.length === 1 && typeof out[0] === 'string' ? out[0] : out
+  return { resolved, missing, converted, steering }
+}
+
+const two = (n: number) => (n < 10 ? `0${n}` : String(n))
+function timePart(part: TimePart, at: number): string {
+  const d = new Date(at)
+  switch (part) {
+    case 'year':
+      return String(d.getUTCFullYear())
+    case 'month':
+      return two(d.getUTCMonth() + 1)
+    case 'day':
+      return two(d.getUTCDate())
+    case 'hour':
+      return two(d.getUTCHours())
+    case 'minute':
+      return two(d.getUTCMinutes())
+  }
+}
+
+/** Makes the writer of an address: with the values of a message and its time (UTC). A level without a value is `none`. */
+export function addressWriter(resolved: Resolved): string | ((value: (member: number) => unknown, at: number) => string) {
+  if (typeof resolved === 'string') return resolved
+  return (value, at) => {
+    let out = ''
+    for (const p of resolved) {
+      if (typeof p === 'string') out += p
+      else if (p.take === 'time') out += filtered(timePart(p.part!, at), p.filters)
+      else {
+        const v = value(p.member!)
+        const text = ruled(v === null || v === undefined ? '' : String(v), '', p.filters, p.rule, () => undefined)
+        out += text === '' && p.rule !== null ? 'none' : text
+      }
+    }
+    return out
+  }
+}
+
+/** The narrowest topic filter that covers what a topic may become: levels that wait for values are +. */
+export function filterOf(resolved: Resolved): string {
+  if (typeof resolved === 'string') return resolved
+  return resolved
+    .map((p) => (typeof p === 'string' ? p : '\0'))
+    .join('')
+    .split('/')
+    .map((l) => (l.includes('\0') ? '+' : l))
+    .join('/')
+}
+
+/** A topic for people: what waits for values stands as its placeholder. */
+export const topicText = (resolved: Resolved, members: readonly string[] = []): string =>
+  typeof resolved === 'string'
+    ? resolved
+    : resolved.map((p) => (typeof p === 'string' ? p : p.take === 'time' ? `{time.${p.part}}` : `{value.${members[p.member!] ?? p.member}}`)).join('')

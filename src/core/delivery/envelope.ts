@@ -11,6 +11,8 @@ export interface Envelope {
   payload: string | Uint8Array
   qos: Qos
   retain: boolean
+  /** What travels beside the payload, as `packProperties` gives it; empty: JSON in UTF-8 and nothing else. */
+  properties: string
   /** When the device says the value was so, epoch ms. */
   deviceAt: number
   /** When the engine made the message, epoch ms. */

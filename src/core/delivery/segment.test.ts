@@ -12,6 +12,7 @@ const envelope: fc.Arbitrary<Envelope> = fc.record({
   retain: fc.boolean(),
   deviceAt: fc.double({ min: 0, max: 1e14, noNaN: true }),
   producedAt: fc.nat({ max: Number.MAX_SAFE_INTEGER }),
+  properties: fc.oneof(fc.constant(''), fc.string({ unit: 'grapheme', maxLength: 60 })),
 })
 const text = (p: string | Uint8Array) => (typeof p === 'string' ? p : new TextDecoder().decode(p))
 
@@ -30,14 +31,26 @@ describe('a segment', () => {
   })
 
   it('is refused when cut short anywhere, and when something follows', () => {
-    const bytes = encodeSegment([{ delivery: 1, seq: 7, topic: 'a/b', payload: '{"x":1}', qos: 1, retain: true, deviceAt: 5, producedAt: 6 }])
+    const bytes = encodeSegment([
+      { delivery: 1, seq: 7, topic: 'a/b', payload: '{"x":1}', qos: 1, retain: true, deviceAt: 5, producedAt: 6, properties: '' },
+    ])
     for (let n = 0; n < bytes.length; n++) expect(() => decodeSegment(bytes.subarray(0, n))).toThrow(SegmentError)
     expect(() => decodeSegment(new Uint8Array([...bytes, 0]))).toThrow(SegmentError)
     expect(() => decodeSegment(new Uint8Array([9, ...bytes.subarray(1)]))).toThrow(SegmentError)
   })
 
   it('refuses a topic longer than MQTT allows', () => {
-    const long = { delivery: 1, seq: 1, topic: 'x'.repeat(65_536), payload: '', qos: 0 as const, retain: false, deviceAt: 0, producedAt: 0 }
+    const long = {
+      delivery: 1,
+      seq: 1,
+      topic: 'x'.repeat(65_536),
+      payload: '',
+      qos: 0 as const,
+      retain: false,
+      deviceAt: 0,
+      producedAt: 0,
+      properties: '',
+    }
     expect(() => encodeSegment([long])).toThrow(SegmentError)
   })
 })

@@ -1,7 +1,7 @@
 import type { ClassDraft, EquipmentClass, Member } from '~/contract/equipment'
 import { compileExpression } from '../expression/compile'
 
-export type ClassLike = Pick<EquipmentClass, 'id' | 'name' | 'extendsId' | 'members'>
+export type ClassLike = Pick<EquipmentClass, 'id' | 'name' | 'extendsId' | 'members'> & { version?: number }
 export type Classes = ReadonlyMap<string, ClassLike>
 
 /** A class and those that it extends, from itself upwards; a loop ends where it closes. */

@@ -23,6 +23,9 @@ export interface Cell {
   status: number
   /** Time of the newest input, epoch ms; 0: it has none, as a constant. */
   time: EpochMs
+  /** The last value that was good and its time, epoch ms; 0: there was none yet. */
+  goodValue: Scalar
+  goodTime: EpochMs
   /** Handles that it reads, each once. */
   readonly handles: readonly number[]
   /** How far it must move to count as changed, in its own unit. */
@@ -39,10 +42,14 @@ const worse = (a: number, b: number) => rank[qualityOf(b)] > rank[qualityOf(a)]
 class Constant implements Cell {
   readonly status = Status.good
   readonly time = 0
+  readonly goodValue: Scalar
+  readonly goodTime = 0
   readonly handles: readonly number[] = []
   readonly width = 0
   readonly problem = null
-  constructor(readonly value: Scalar) {}
+  constructor(readonly value: Scalar) {
+    this.goodValue = value
+  }
   read(): void {}
 }
 
@@ -50,6 +57,8 @@ class FromTag implements Cell {
   value: Scalar = null
   status: number = Status.waitingForInitialData
   time = 0
+  goodValue: Scalar = null
+  goodTime = 0
   readonly handles: readonly number[]
   readonly width: number
   readonly problem = null
@@ -65,6 +74,10 @@ class FromTag implements Cell {
     this.status = from.status[h] ?? Status.waitingForInitialData
     this.time = from.time[h] ?? 0
     this.value = finish(from.value[h] ?? null, this.fill.factor, this.fill.offset, this.dataType)
+    if (this.status >>> 30 === 0 && this.value !== null) {
+      this.goodValue = this.value
+      this.goodTime = this.time
+    }
   }
 }
 
@@ -79,6 +92,8 @@ class Computed implements Cell {
   value: Scalar = null
   status: number = Status.waitingForInitialData
   time = 0
+  goodValue: Scalar = null
+  goodTime = 0
   readonly handles: readonly number[]
   readonly width = 0
   problem: string | null = null
@@ -124,6 +139,9 @@ class Computed implements Cell {
     if (this.value === null) {
       this.status = Status.noAnswer
       this.problem = this.compiled.problem
+    } else if (status >>> 30 === 0) {
+      this.goodValue = this.value
+      this.goodTime = time
     }
   }
 }

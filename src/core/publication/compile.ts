@@ -1,37 +1,102 @@
-import type { Finding, Plan, PlanMember, PublicationDraft } from '~/contract/publication'
-import { widen } from '../address/topic-filter'
-import { fillTemplate, templateProblems } from '../address/topic-template'
+import type { Equipment } from '~/contract/equipment'
+import type { Finding, Plan, PlanEquipment, PlanMember, PlanMessage, PublicationDraft, Resolved } from '~/contract/publication'
+import { topicFindings } from '../address/topic-check'
+import { matches, widen } from '../address/topic-filter'
+import { type AddressOf, filterOf, outsideName, resolveTemplate, templateProblems, textProblems, topicText } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
+import { shapeOf } from '../shape/registry'
+import { deviceId, sparkplugTopicOf } from '../shape/sparkplug'
 
 export interface World extends Model {
   /** Ids of sources whose values are computed, not measured. */
   madeUpSources: ReadonlySet<string>
 }
 
-export type PlanBody = Pick<Plan, 'filter' | 'equipment'>
+export type PlanBody = Pick<Plan, 'filter' | 'equipment' | 'messages' | 'contentType'>
+
+/** Another publication that is live, to be compared with. */
+export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'filter' | 'messages' | 'shape'>
+
+export interface CompileOptions {
+  /** Id of the publication itself, which is not its own rival. */
+  publicationId?: string
+  others?: readonly OtherPlan[]
+  /** The destination carries nothing beside the payload. */
+  headersLost?: boolean
+}
+
+type Say = (section: Finding['section'], message: string, hint: string) => void
+
+/** Nothing in the plan for the payload, everything for the address. */
+interface Placed {
+  one: Equipment
+  plan: PlanEquipment
+  of: AddressOf
+}
 
 /**
- * Resolves a publication against the present model: every topic filled, every member bound to a tag's handle. What
- * `stops` must be mended before a go-live; what `warns` may be lived with.
+ * Resolves a publication against the present model: every address filled as far as can be, every member bound to a tag's
+ * handle. What `stops` must be mended before a go-live; what `warns` may be lived with.
  */
-export function compile(draft: PublicationDraft, world: World): { body: PlanBody; findings: Finding[] } {
+export function compile(
+  draft: PublicationDraft,
+  world: World,
+  options: CompileOptions = {},
+): { body: PlanBody; findings: Finding[]; converted: [string, string][] } {
   const findings: Finding[] = []
-  const stop = (section: Finding['section'], message: string, hint: string) => findings.push({ severity: 'stops', section, message, hint })
-  const warn = (section: Finding['section'], message: string, hint: string) => findings.push({ severity: 'warns', section, message, hint })
+  const stop: Say = (section, message, hint) => findings.push({ severity: 'stops', section, message, hint })
+  const warn: Say = (section, message, hint) => findings.push({ severity: 'warns', section, message, hint })
+  const shape = shapeOf(draft.shape)
+  const fixedTopic = draft.shape.kind === 'sparkplug-b'
 
-  for (const p of templateProblems(draft.topic)) stop('address', p.message, 'Correct the topic template')
+  if (!fixedTopic && draft.topic === '') stop('address', 'Which topic?', 'Build it from the placeholders')
+  if (!fixedTopic && draft.topic !== '') for (const p of templateProblems(draft.topic)) stop('address', p.message, 'Correct the topic template')
+  for (const [what, template] of texts(draft))
+    for (const p of textProblems(template)) stop('address', `${what}: ${p.message}`, `Correct the ${what.toLowerCase()}`)
 
-  const equipment: Plan['equipment'] = []
-  const byTopic = new Map<string, string>()
-  const unfilled = new Map<string, string[]>()
+  const placed = place(draft, world, stop, warn)
+  const equipment = placed.map((p) => p.plan)
+  for (const problem of shape.problems?.(draft.shape as never, equipment) ?? []) stop('shape', problem, 'Change the shape, or what is sent')
+  reserved(shape.reserved(draft.shape as never), equipment, stop)
+
+  const { messages, converted } = address(draft, placed, stop)
+  checkTopics(draft, messages, equipment, options, stop, warn)
+  safety(draft, warn)
+  if (
+    options.headersLost &&
+    (draft.headers.length > 0 ||
+      draft.responseTopic !== '' ||
+      draft.expiryS !== null ||
+      (draft.shape.kind === 'cloudevents' && draft.shape.mode === 'binary'))
+  )
+    warn(
+      'through',
+      'The destination speaks MQTT 3.1.1, which has no headers, expiry or response topic: they are left out',
+      'Take MQTT 5 there if the broker knows it',
+    )
+  const suffixes = ['', ...(shape.suffixes?.(draft.shape as never) ?? [])]
+  const filter = messages
+    .flatMap((m) => suffixes.map((suffix) => filterOf(m.topic) + suffix))
+    .reduce((a, b) => (a === '' ? b : a === b ? a : widen(a, b)), '')
+  return { body: { filter, equipment, messages, contentType: draft.contentType || shape.contentType(draft.shape as never) }, findings, converted }
+}
+
+/** Equipment with what fills its members. */
+function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Placed[] {
+  const out: Placed[] = []
   const unbound: string[] = []
   const faulty: string[] = []
   const doubtful: string[] = []
   const madeUp: string[] = []
+  const factsOnly = draft.shape.kind === 'device-facts'
   const resolver = new Resolver(world)
   const madeUpHandles = new Set<number>()
-  for (const t of world.tags.values()) if (t.simulated || world.madeUpSources.has(t.sourceId)) madeUpHandles.add(t.handle)
+  const tagNames = new Map<number, string>()
+  for (const t of world.tags.values()) {
+    tagNames.set(t.handle, t.name)
+    if (t.simulated || world.madeUpSources.has(t.sourceId)) madeUpHandles.add(t.handle)
+  }
   for (const id of draft.equipmentIds) {
     const one = world.equipment.get(id)
     if (!one) {
@@ -39,23 +104,12 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
       continue
     }
     const cls = one.classId ? world.classes.get(one.classId) : undefined
-    if (!cls || resolver.leavesOf(one).length === 0) {
+    if (!factsOnly && (!cls || resolver.leavesOf(one).length === 0)) {
       stop('what', `${one.name} has no members to send`, 'Give it a class with members, or leave it out')
       continue
     }
-    const filled = fillTemplate(draft.topic, lineage(world.equipment, id), cls.name)
-    if ('missing' in filled) {
-      unfilled.set(filled.missing, [...(unfilled.get(filled.missing) ?? []), one.name])
-      continue
-    }
-    const twin = byTopic.get(filled.topic)
-    if (twin !== undefined)
-      warn('address', `${twin} and ${one.name} share the topic ${filled.topic}`, 'Add {unit} or {name} so that each has its own')
-    byTopic.set(filled.topic, one.name)
-    if (new TextEncoder().encode(filled.topic).length > 65_535)
-      stop('address', `The topic of ${one.name} is longer than 65,535 octets`, 'Shorten the template')
     const members: PlanMember[] = []
-    for (const leaf of resolver.leavesOf(one)) {
+    for (const leaf of factsOnly ? [] : resolver.leavesOf(one)) {
       const name = `${one.name} ${leaf.label}`
       if (!leaf.fill) {
         if (leaf.problem && leaf.problem.kind !== 'unbound') faulty.push(`${name} (${leaf.problem.message})`)
@@ -65,25 +119,195 @@ export function compile(draft: PublicationDraft, world: World): { body: PlanBody
       if (leaf.problem) doubtful.push(`${name} (${leaf.problem.message})`)
       const handles = [...handlesOf(leaf.fill)]
       if (handles.some((h) => madeUpHandles.has(h))) madeUp.push(name)
-      members.push({ key: leaf.keys.join('.'), dataType: leaf.member.dataType, unit: leaf.member.unit, fill: leaf.fill })
+      const { dataType, unit, description, required, range, allowed } = leaf.member
+      const tag = leaf.fill.kind === 'tag' ? (tagNames.get(leaf.fill.handle) ?? '') : ''
+      members.push({ key: leaf.keys.join('.'), dataType, unit, fill: leaf.fill, label: leaf.label, description, required, range, allowed, tag })
     }
-    if (members.every((m) => handlesOf(m.fill).size === 0)) {
+    if (!factsOnly && members.every((m) => handlesOf(m.fill).size === 0)) {
       stop('what', `${one.name} has no member bound to a tag`, 'Bind its members under Equipment')
       continue
     }
-    equipment.push({ id, name: one.name, level: one.level, topic: filled.topic, members })
+    const line = lineage(world.equipment, id)
+    out.push({
+      one,
+      plan: {
+        id,
+        name: outsideName(one),
+        level: one.level,
+        path: line.map(outsideName),
+        className: cls?.name ?? '',
+        classVersion: cls?.version ?? 0,
+        facts: one.facts,
+        members,
+      },
+      of: { lineage: line, className: cls?.name ?? null, members: members.map((m) => m.key) },
+    })
   }
-  for (const [key, names] of unfilled)
-    stop('address', `{${key}} means nothing for ${some(names)}`, 'Use another placeholder or place the equipment under that level')
   if (unbound.length > 0) warn('what', `Not bound, so left out: ${some(unbound)}`, 'Bind them under Equipment')
   if (faulty.length > 0) warn('what', `Without a value, so left out: ${some(faulty)}`, 'Mend them under Equipment')
   if (doubtful.length > 0) warn('what', `Does not fit its member: ${some(doubtful)}`, 'Bind another tag, or change the class')
   if (madeUp.length > 0) warn('what', `Simulated, not measured: ${some(madeUp)}`, 'Put the tags back on their device before receivers rely on them')
+  return out
+}
+
+/** Members whose names the message needs for itself. */
+function reserved(names: readonly string[], equipment: readonly PlanEquipment[], stop: Say): void {
+  for (const name of names) {
+    const whose = equipment.filter((e) => e.members.some((m) => m.key.split('.')[0] === name))
+    if (whose.length > 0)
+      stop(
+        'shape',
+        `${some(whose.map((e) => e.name))} has a member called ${name}, as the message has a field of its own`,
+        'Rename the member, or take another shape',
+      )
+  }
+}
+
+const texts = (draft: PublicationDraft): [string, string][] => [
+  ['Key', draft.key],
+  ['Response topic', draft.responseTopic],
+  ...draft.headers.map((h): [string, string] => [`Header ${h.name}`, h.value]),
+]
+
+/** Messages and where each goes. */
+function address(draft: PublicationDraft, placed: readonly Placed[], stop: Say): { messages: PlanMessage[]; converted: [string, string][] } {
+  const messages: PlanMessage[] = []
+  const converted = new Map<string, string>()
+  const unfilled = new Map<string, string[]>()
+  const settings = draft.shape
+  const grouping = shapeOf(settings).grouping(settings as never)
+  const add = (of: AddressOf, who: string, equipment: number[], members: number[] | null, first: PlanEquipment | undefined) => {
+    const steering = new Set<number>()
+    const fill = (template: string, rule: PublicationDraft['topicRule'] | null): Resolved => {
+      const r = resolveTemplate(template, of, rule)
+      if (r.missing) unfilled.set(r.missing, [...(unfilled.get(r.missing) ?? []), who])
+      for (const [from, to] of r.converted) converted.set(from, to)
+      for (const s of r.steering) steering.add(s)
+      return r.resolved
+    }
+    const topic =
+      settings.kind === 'sparkplug-b'
+        ? sparkplugTopicOf(settings, 'DDATA', deviceId(first!))
+        : draft.topic === ''
+          ? ''
+          : fill(draft.topic, draft.topicRule)
+    const key = fill(draft.key, null)
+    const headers = draft.headers.map((h): [string, Resolved] => [h.name, fill(h.value, null)])
+    const responseTopic = fill(draft.responseTopic, draft.topicRule)
+    const steers = [...steering]
+    const all = first?.members.map((_, i) => i) ?? []
+    const kept = draft.steersOnly && steers.length > 0 ? (members ?? all).filter((i) => !steering.has(i)) : members
+    // A member that has a message of its own is not left out of it.
+    messages.push({ equipment, members: kept && kept.length === 0 ? members : kept, steering: steers, topic, key, headers, responseTopic })
+  }
+  if (grouping === 'publication') {
+    if (placed.length > 0) {
+      const common = placed[0]!.of.lineage.filter((e, i) => placed.every((p) => p.of.lineage[i] === e))
+      const classes = new Set(placed.map((p) => p.of.className))
+      const self = { name: draft.name, level: 'work unit' as const, alias: '', facts: {}, externalIds: {} }
+      // The name is that of the publication: it is no one equipment's message.
+      const of: AddressOf = {
+        lineage: [...common.filter((e) => e !== placed[0]!.one), self],
+        className: classes.size === 1 ? [...classes][0]! : null,
+      }
+      add(
+        of,
+        draft.name,
+        placed.map((_, i) => i),
+        null,
+        placed[0]!.plan,
+      )
+    }
+  } else
+    placed.forEach((p, i) => {
+      if (grouping === 'equipment') add(p.of, p.one.name, [i], null, p.plan)
+      else
+        for (const [k, m] of p.plan.members.entries())
+          add({ ...p.of, member: m.key, tag: m.tag || m.key }, `${p.one.name} ${m.label}`, [i], [k], p.plan)
+    })
+  for (const [key, names] of unfilled)
+    stop(
+      'address',
+      `{${key}} means nothing for ${some(names)}`,
+      key.startsWith('value.')
+        ? 'Name a member that is bound, and one message for each equipment'
+        : 'Use another placeholder, add default(), or place the equipment under that level',
+    )
+  return { messages, converted: [...converted].slice(0, 50) }
+}
+
+/** Topics against the standard, each other, and those of other publications. */
+function checkTopics(
+  draft: PublicationDraft,
+  messages: readonly PlanMessage[],
+  equipment: readonly PlanEquipment[],
+  options: CompileOptions,
+  stop: Say,
+  warn: Say,
+): void {
+  const names = (m: PlanMessage) => {
+    const one = equipment[m.equipment[0] ?? 0]
+    return m.members?.length === 1 ? `${one?.name} ${one?.members[m.members[0]!]?.label}` : (one?.name ?? '')
+  }
+  const owners = new Map<string, PlanMessage>()
+  const fixed: string[] = []
+  let told = 0
+  for (const m of messages) {
+    const one = equipment[m.equipment[0] ?? 0]
+    const topic = topicText(
+      m.topic,
+      one?.members.map((x) => x.key),
+    )
+    if (topic === '') continue
+    if (typeof m.topic === 'string') fixed.push(topic)
+    const twin = owners.get(topic)
+    if (twin) {
+      const bare = draft.shape.kind === 'value'
+      if (told++ < 3)
+        (bare ? stop : warn)(
+          'address',
+          `${names(twin)} and ${names(m)} share the topic ${topic}`,
+          m.members?.length === 1 && bare
+            ? 'Add {member} or {tag} so that each has its own'
+            : 'Add {unit}, {name} or {member} so that each has its own',
+        )
+    } else owners.set(topic, m)
+  }
+  for (const f of topicFindings(fixed)) (f.severity === 'stops' ? stop : warn)('address', f.message, f.hint)
+  for (const other of options.others ?? []) {
+    if (other.publicationId === options.publicationId || other.destinationId !== draft.destinationId) continue
+    if (draft.shape.kind === 'sparkplug-b' && other.shape.kind === 'sparkplug-b')
+      stop(
+        'through',
+        `${other.name} is a Sparkplug edge node on this destination already`,
+        'One edge node a connection: add its equipment there, or take another destination',
+      )
+    const theirs = new Set(other.messages.map((m) => topicText(m.topic)))
+    const shared =
+      fixed.find((t) => theirs.has(t)) ?? fixed.find((t) => other.messages.some((m) => typeof m.topic !== 'string' && matches(filterOf(m.topic), t)))
+    if (shared !== undefined) warn('address', `${other.name} writes to ${shared} too`, 'Receivers cannot tell the two apart: change one address')
+  }
+  const steering = new Set(messages.flatMap((m) => m.steering.map((i) => equipment[m.equipment[0]!]!.members[i]!.key)))
+  if (steering.size > 0 && !draft.steersOnly && shapeOf(draft.shape).grouping(draft.shape as never) === 'equipment')
+    warn(
+      'address',
+      `${some([...steering])} steers the address and is in the payload too`,
+      'Leave it out of the payload, unless receivers want it there',
+    )
+}
+
+function safety(draft: PublicationDraft, warn: Say): void {
   if (draft.retain && draft.qos === 0)
     warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
   if (draft.qos === 0) warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
-  const filter = equipment.map((e) => e.topic).reduce((a, b) => (a === '' ? b : widen(a, b)), '')
-  return { body: { filter, equipment }, findings }
+  if (draft.retain && 'members' in draft.shape && draft.shape.members === 'changed')
+    warn('safely', 'A retained message with only what changed gives a new subscriber a part', 'Send all members, or do not retain')
+  if (draft.shape.kind === 'sparkplug-b' && (draft.qos !== 0 || draft.retain))
+    warn(
+      'safely',
+      'Sparkplug wants device data at QoS 0 and not retained',
+      'Receivers mostly take it all the same; QoS 1 is what survives a lost link',
+    )
 }
 
 function some(names: readonly string[]): string {

@@ -1,7 +1,8 @@
-import type { Publication } from '~/contract/publication'
+import type { PlanEquipment, PlanMessage, Publication } from '~/contract/publication'
 import type { Outside } from '~/contract/tag'
+import { topicText } from '../address/topic-template'
 import { handlesOf } from '../equipment/resolve'
-import { compile, type World } from './compile'
+import { compile, type PlanBody, type World } from './compile'
 
 const TOLD = 500
 
@@ -16,28 +17,53 @@ export function renamedOutside(publications: readonly Publication[], world: Worl
   )
   const places: Outside['places'] = []
   for (const p of publications) {
-    const was = compile(p, world).body.equipment
-    const will = compile(p, after).body.equipment
-    was.forEach((one, i) => {
-      one.members.forEach((m, k) => {
-        const tag = [...handlesOf(m.fill)].map((h) => byHandle.get(h)).find((t) => t !== undefined)
-        if (tag === undefined) return
-        const then = will[i]
-        places.push({
-          tag,
-          publication: p.name,
-          live: p.state === 'live',
-          topic: one.topic,
-          topicAfter: then?.topic ?? '',
-          key: m.key,
-          keyAfter: then?.members[k]?.key ?? '',
+    const was = compile(p, world).body
+    const will = compile(p, after).body
+    was.messages.forEach((message, n) => {
+      for (const e of message.equipment) {
+        const one = was.equipment[e]!
+        const then = will.equipment[e]
+        one.members.forEach((m, k) => {
+          if (message.members && !message.members.includes(k)) return
+          const tag = [...handlesOf(m.fill)].map((h) => byHandle.get(h)).find((t) => t !== undefined)
+          if (tag === undefined) return
+          places.push({
+            tag,
+            publication: p.name,
+            live: p.state === 'live',
+            topic: textOf(message, one),
+            topicAfter: then && will.messages[n] ? textOf(will.messages[n], then) : '',
+            key: m.key,
+            keyAfter: then?.members[k]?.key ?? '',
+          })
         })
-      })
+      }
     })
   }
   const differs = (p: Outside['places'][number]) => p.topic !== p.topicAfter || p.key !== p.keyAfter
   places.sort((a, b) => Number(differs(b)) - Number(differs(a)))
   return { carried: new Set(places.map((p) => p.tag)).size, changed: places.filter(differs).length, places: places.slice(0, TOLD) }
+}
+
+const textOf = (message: PlanMessage, one: PlanEquipment) =>
+  topicText(
+    message.topic,
+    one.members.map((m) => m.key),
+  )
+
+/** Topics of each equipment, as one text. */
+function topicsOf(body: PlanBody): Map<string, string> {
+  const out = new Map<string, string>()
+  const single = new Map<string, number>()
+  for (const m of body.messages)
+    for (const e of m.equipment) {
+      const one = body.equipment[e]!
+      const n = (single.get(one.id) ?? 0) + 1
+      single.set(one.id, n)
+      // Of many topics, one a member, a few tell what changes.
+      if (n <= 3) out.set(one.id, `${out.has(one.id) ? `${out.get(one.id)}, ` : ''}${textOf(m, one)}`)
+    }
+  return out
 }
 
 /** Something that receivers would see differently. */
@@ -57,17 +83,21 @@ export interface Difference {
 export function outsideDifferences(publications: readonly Publication[], before: World, after: World): Difference[] {
   const out: Difference[] = []
   for (const p of publications) {
-    const was = new Map(compile(p, before).body.equipment.map((e) => [e.id, e]))
-    const will = new Map(compile(p, after).body.equipment.map((e) => [e.id, e]))
+    const [bodyBefore, bodyAfter] = [compile(p, before).body, compile(p, after).body]
+    const was = new Map(bodyBefore.equipment.map((e) => [e.id, e]))
+    const will = new Map(bodyAfter.equipment.map((e) => [e.id, e]))
+    const [oldTopics, newTopics] = [topicsOf(bodyBefore), topicsOf(bodyAfter)]
+    const oldTopic = (id: string) => oldTopics.get(id) ?? ''
+    const newTopic = (id: string) => newTopics.get(id) ?? ''
     const say = (equipment: string, what: Difference['what'], a: string, b: string) =>
       out.push({ publication: p.name, live: p.state === 'live', equipment, what, before: a, after: b })
     for (const [id, old] of was) {
       const now = will.get(id)
       if (!now) {
-        say(old.name, 'gone', old.topic, '')
+        say(old.name, 'gone', oldTopic(id), '')
         continue
       }
-      if (old.topic !== now.topic) say(now.name, 'topic', old.topic, now.topic)
+      if (oldTopic(id) !== newTopic(id)) say(now.name, 'topic', oldTopic(id), newTopic(id))
       const keys = new Map(now.members.map((m) => [JSON.stringify(m.fill), m.key]))
       const kept = new Set<string>()
       for (const m of old.members) {
@@ -87,7 +117,7 @@ export function outsideDifferences(publications: readonly Publication[], before:
       }
       for (const m of now.members) if (!kept.has(m.key)) say(now.name, 'new', '', m.key)
     }
-    for (const [id, now] of will) if (!was.has(id)) say(now.name, 'new', '', now.topic)
+    for (const [id, now] of will) if (!was.has(id)) say(now.name, 'new', '', newTopic(id))
   }
   return out
 }

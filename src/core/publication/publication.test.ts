@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { type Equipment, Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
-import type { Plan, PublicationDraft } from '~/contract/publication'
+import { type Plan, type PublicationDraft, plainAddress } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { Status } from '~/core/value/quality'
 import { compile, type World } from './compile'
@@ -59,10 +60,11 @@ const world: World = {
   ),
 }
 const draft = (part: Partial<PublicationDraft> = {}): PublicationDraft => ({
+  ...plainAddress,
   name: 'p',
   equipmentIds: ['z1', 'z2'],
   trigger: { kind: 'change' },
-  shape: 'compact-json',
+  shape: flatJsonSettings,
   topic: '{enterprise}/{centre}/{unit}/state',
   qos: 1,
   retain: false,
@@ -85,7 +87,7 @@ describe('preflight', () => {
 
   it('resolves topics, handles, and the narrowest filter over them', () => {
     const { body, findings } = compile(draft(), world)
-    expect(body.equipment.map((e) => e.topic)).toEqual(['varnmoor/kiln/zone-1/state', 'varnmoor/kiln/zone-2/state'])
+    expect(body.messages.map((m) => m.topic)).toEqual(['varnmoor/kiln/zone-1/state', 'varnmoor/kiln/zone-2/state'])
     expect(body.equipment[0]!.members.map((m) => m.fill)).toEqual([
       { kind: 'tag', handle: 1, width: 0.5, factor: 1, offset: 0 },
       { kind: 'tag', handle: 2, width: 0, factor: 1, offset: 0 },
@@ -118,16 +120,17 @@ function running(part: Partial<PublicationDraft> = {}) {
     delivery: 1,
     destinationId: 'd',
     trigger: { kind: 'change' },
-    shape: 'compact-json',
+    shape: flatJsonSettings,
     qos: 1,
     retain: false,
+    expiryS: null,
   }
   const values = { value: [null, 100, true, 200] as (number | boolean | null)[], status: [0, 0, 0, 0], time: [0, 1, 1, 1] }
   const runner = new Runner(plan)
   const speak = (handle: number) => {
     runner.touch(handle)
     const ready = runner.drain(values, 0)
-    for (const e of ready) runner.encode(e, 0)
+    for (const e of ready) runner.encode(e, 0, 1)
     return ready
   }
   return { runner, values, speak }

@@ -1,39 +1,79 @@
 import type { Plan } from '~/contract/publication'
-import { compactJson, type Encoded } from '../shape/compact-json'
+import { addressWriter } from '../address/topic-template'
+import { encoderOf, scopeOf, wholeEvery } from '../shape/registry'
+import type { Encoded, Encoder, HostFacts, Part } from '../shape/shape'
 import { isChange, type Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
 import { type Cell, makeCell, type ValueArrays } from './cell'
 
+/** A payload with the address it goes to. */
+export interface Addressed extends Encoded {
+  topic: string
+  key: string
+  headers: [string, string][]
+  responseTopic: string
+}
+
+type Text = ReturnType<typeof addressWriter>
+
+/** One message of the plan, made ready. */
+interface Ready {
+  encoder: Encoder
+  parts: Part[]
+  /** For each part the cells behind it, as indexes; -1 for constants. */
+  places: number[][]
+  /** All cells that it waits for and that make it speak. */
+  moving: number[]
+  /** All cells of its first equipment, for its address. */
+  steering: readonly Cell[]
+  /** How many went since the last whole one; -1: none yet. */
+  sinceWhole: number
+  topic: Text
+  key: Text
+  headers: [string, Text][]
+  responseTopic: Text
+}
+
+const noHeaders: [string, string][] = []
+
 /**
  * A plan made ready to run: from tag handle to the members that it fills. Nothing in here looks up a name. The runner only
- * says which equipment speaks and with what; numbering and storing are the caller's.
+ * says which message is due and what is in it; numbering and storing are the caller's.
  */
 export class Runner {
   /** For each handle, indexes into the cells. */
   private readonly cellsOf = new Map<number, number[]>()
   private readonly cells: Cell[] = []
-  private readonly owner: number[] = []
+  /** Messages that each cell makes speak. */
+  private readonly owners: number[][] = []
   private readonly sentValue: (Scalar | undefined)[] = []
   private readonly sentQuality: string[] = []
-  /** The cells of each equipment, and those of them that are not constants as indexes. */
-  private readonly own: Cell[][] = []
-  private readonly moving: number[][] = []
+  private readonly messages: Ready[] = []
   /** Cells with an input that has changed. */
   private readonly touched = new Set<number>()
   private readonly dirty = new Set<number>()
-  private readonly encoders: ((cells: readonly Cell[], now: number) => Encoded)[] = []
+  private readonly every: number
+  /** For each equipment of the plan its cells, constants too. */
+  readonly cellsOfEquipment: readonly (readonly Cell[])[]
   readonly handles: number[]
 
-  constructor(readonly plan: Plan) {
-    plan.equipment.forEach((one, e) => {
-      this.encoders.push(compactJson(one.members))
-      const cells = one.members.map((m) => makeCell(m.fill, m.dataType))
-      const moving: number[] = []
-      for (const cell of cells) {
-        if (cell.handles.length === 0) continue
+  constructor(
+    readonly plan: Plan,
+    host?: HostFacts,
+  ) {
+    this.every = wholeEvery(plan.shape)
+    const places: number[][] = []
+    this.cellsOfEquipment = plan.equipment.map((one) => {
+      const own: number[] = []
+      const cells = one.members.map((m) => {
+        const cell = makeCell(m.fill, m.dataType)
+        if (cell.handles.length === 0) {
+          own.push(-1)
+          return cell
+        }
         const i = this.cells.push(cell) - 1
-        moving.push(i)
-        this.owner.push(e)
+        own.push(i)
+        this.owners.push([])
         this.sentValue.push(undefined)
         this.sentQuality.push('')
         for (const h of cell.handles) {
@@ -41,9 +81,34 @@ export class Runner {
           if (list) list.push(i)
           else this.cellsOf.set(h, [i])
         }
-      }
-      this.own.push(cells)
-      this.moving.push(moving)
+        return cell
+      })
+      places.push(own)
+      return cells
+    })
+    plan.messages.forEach((message, n) => {
+      const scope = scopeOf(plan, message, host)
+      const picked = message.equipment.map((e) => message.members ?? this.cellsOfEquipment[e]!.map((_, i) => i))
+      const parts = message.equipment.map((e, p): Part => {
+        const cells = picked[p]!.map((i) => this.cellsOfEquipment[e]![i]!)
+        return { cells, changed: new Uint8Array(cells.length) }
+      })
+      const behind = message.equipment.map((e, p) => picked[p]!.map((i) => places[e]![i]!))
+      const steering = message.steering.map((i) => places[message.equipment[0]!]![i]!)
+      const moving = [...new Set([...behind.flat(), ...steering])].filter((i) => i >= 0)
+      for (const i of moving) this.owners[i]!.push(n)
+      this.messages.push({
+        encoder: encoderOf(plan.shape, scope),
+        parts,
+        places: behind,
+        moving,
+        steering: this.cellsOfEquipment[message.equipment[0] ?? 0] ?? [],
+        sinceWhole: -1,
+        topic: addressWriter(message.topic),
+        key: addressWriter(message.key),
+        headers: message.headers.map(([name, value]) => [name, addressWriter(value)]),
+        responseTopic: addressWriter(message.responseTopic),
+      })
     })
     this.handles = [...this.cellsOf.keys()]
   }
@@ -54,36 +119,39 @@ export class Runner {
     if (cells) for (const i of cells) this.touched.add(i)
   }
 
-  /** Reads what was touched, each cell once however many of its inputs changed, and notes which equipment has news. */
+  private differs(i: number): boolean {
+    const cell = this.cells[i]!
+    const sent = this.sentValue[i]
+    return sent === undefined || isChange(sent, cell.value, cell.width) || this.sentQuality[i] !== qualityOf(cell.status)
+  }
+
+  /** Reads what was touched, each cell once however many of its inputs changed, and notes which messages have news. */
   private settle(values: ValueArrays, now: number): void {
     for (const i of this.touched) {
-      const cell = this.cells[i]!
-      cell.read(values, now)
-      const sent = this.sentValue[i]
-      if (sent === undefined || isChange(sent, cell.value, cell.width) || this.sentQuality[i] !== qualityOf(cell.status))
-        this.dirty.add(this.owner[i]!)
+      this.cells[i]!.read(values, now)
+      if (this.differs(i)) for (const n of this.owners[i]!) this.dirty.add(n)
     }
     this.touched.clear()
   }
 
-  /** Equipment that has something new to say; those with a member that never had a value are held back until it has. */
+  /** Messages that have something new to say; those with a member that never had a value are held back until it has. */
   drain(values: ValueArrays, now: number): number[] {
     this.settle(values, now)
     if (this.dirty.size === 0) return []
     const ready: number[] = []
-    for (const e of this.dirty) if (this.complete(e, values, now)) ready.push(e)
-    for (const e of ready) this.dirty.delete(e)
+    for (const n of this.dirty) if (this.complete(n, values, now)) ready.push(n)
+    for (const n of ready) this.dirty.delete(n)
     return ready
   }
 
-  /** All equipment that has its first values: for publications that speak by the clock. */
+  /** All messages that have their first values: for publications that speak by the clock. */
   all(values: ValueArrays, now: number): number[] {
     this.settle(values, now)
-    return this.plan.equipment.map((_, e) => e).filter((e) => this.complete(e, values, now))
+    return this.messages.map((_, n) => n).filter((n) => this.complete(n, values, now))
   }
 
-  private complete(e: number, values: ValueArrays, now: number): boolean {
-    for (const i of this.moving[e]!) {
+  private complete(n: number, values: ValueArrays, now: number): boolean {
+    for (const i of this.messages[n]!.moving) {
       const cell = this.cells[i]!
       if (cell.status === Status.waitingForInitialData) cell.read(values, now)
       if (cell.status === Status.waitingForInitialData) return false
@@ -91,13 +159,41 @@ export class Runner {
     return true
   }
 
-  /** The payload of one equipment as last settled; remembers it as the last one sent. */
-  encode(e: number, now: number): Encoded {
-    for (const i of this.moving[e]!) {
+  /**
+   * One message as last settled, with its address; remembers it as the last one sent. Null: nothing to say after all.
+   * `seq` is the number that it gets.
+   */
+  encode(n: number, now: number, seq: number): Addressed | null {
+    const m = this.messages[n]!
+    const whole = this.every === 1 || m.sinceWhole < 0 || (this.every > 0 && m.sinceWhole + 1 >= this.every)
+    if (this.every !== 1)
+      for (let p = 0; p < m.parts.length; p++) {
+        const { changed } = m.parts[p]!
+        const places = m.places[p]!
+        for (let i = 0; i < places.length; i++) changed[i] = places[i]! >= 0 && this.differs(places[i]!) ? 1 : 0
+      }
+    const encoded = !whole && m.parts.every((p) => !p.changed.includes(1)) ? null : m.encoder({ parts: m.parts, now, seq, whole })
+    for (const i of m.moving) {
       const cell = this.cells[i]!
       this.sentValue[i] = cell.value
       this.sentQuality[i] = qualityOf(cell.status)
     }
-    return this.encoders[e]!(this.own[e]!, now)
+    if (!encoded) return null
+    m.sinceWhole = whole ? 0 : m.sinceWhole + 1
+    const value = (i: number) => m.steering[i]?.value
+    const text = (t: Text) => (typeof t === 'string' ? t : t(value, encoded.at))
+    const own = m.headers.length === 0 ? noHeaders : m.headers.map(([name, t]): [string, string] => [name, text(t)])
+    return {
+      ...encoded,
+      topic: text(m.topic),
+      key: text(m.key),
+      headers: encoded.headers ? [...encoded.headers, ...own] : own,
+      responseTopic: text(m.responseTopic),
+    }
+  }
+
+  /** The next message of each is a whole one again. */
+  forget(): void {
+    for (const m of this.messages) m.sinceWhole = -1
   }
 }

@@ -13,6 +13,8 @@ export interface Metric {
   value: Scalar | undefined
   status: number
   unit?: string
+  /** Why it is not good, where the sender tells it. */
+  reason?: string
 }
 
 export interface SparkplugPayload {
@@ -42,8 +44,11 @@ function signed(value: number | bigint, datatype: number): number {
 
 const big = (n: unknown) => BigInt(String(n))
 
-/** Reads a payload; throws when it is none. Time, names and values; data sets, templates and files are left out. */
-export function readSparkplug(bytes: Uint8Array): SparkplugPayload {
+/**
+ * Reads a payload; throws when it is none. Time, names and values; data sets, templates and files are left out. Data tells no
+ * datatypes, as its birth did: `born` says what that was.
+ */
+export function readSparkplug(bytes: Uint8Array, born: (m: Metric) => number | null = () => null): SparkplugPayload {
   const r = protobuf.Reader.create(bytes)
   const out: SparkplugPayload = { time: null, seq: null, metrics: [] }
   while (r.pos < r.len) {
@@ -55,7 +60,7 @@ export function readSparkplug(bytes: Uint8Array): SparkplugPayload {
       case 18: {
         const length = r.uint32()
         if (r.pos + length > r.len) throw new Error('a metric ends beyond the payload')
-        out.metrics.push(readMetric(r, r.pos + length))
+        out.metrics.push(readMetric(r, r.pos + length, born))
         break
       }
       case 24:
@@ -69,7 +74,7 @@ export function readSparkplug(bytes: Uint8Array): SparkplugPayload {
   return out
 }
 
-function readMetric(r: protobuf.Reader, end: number): Metric {
+function readMetric(r: protobuf.Reader, end: number, born: (m: Metric) => number | null): Metric {
   const m: Metric = { name: null, alias: null, time: null, datatype: null, value: undefined, status: Status.good }
   let integer: bigint | null = null
   let isNull = false
@@ -117,7 +122,11 @@ function readMetric(r: protobuf.Reader, end: number): Metric {
     }
   }
   if (r.pos !== end) throw new Error('a metric does not end where it says')
-  if (integer !== null) m.value = m.datatype === 13 ? new Date(Number(integer)).toISOString() : signed(integer, m.datatype ?? 8)
+  if (integer !== null) {
+    const datatype = m.datatype ?? born(m) ?? 8
+    if (datatype === 13 && integer > 8_640_000_000_000_000n) throw new Error('a time is beyond all calendars')
+    m.value = datatype === 13 ? new Date(Number(integer)).toISOString() : signed(integer, datatype)
+  }
   if (isNull) m.value = null
   return m
 }
@@ -145,6 +154,7 @@ function readProperties(r: protobuf.Reader, end: number, m: Metric): void {
   keys.forEach((key, i) => {
     const value = values[i]
     if (key === 'Quality') m.status = value === 192 ? Status.good : value === 500 ? Status.stale : 0x80000000
+    else if (key === 'reason' && typeof value === 'string') m.reason = value
     else if (/^eng(ineering)?_?unit$/i.test(key) && typeof value === 'string') m.unit = value
   })
 }

@@ -218,8 +218,19 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     }
 
     case 'POST /publications/preview': {
-      const { draft, equipmentId } = await parse(req, z.object({ draft: PublicationDraft, equipmentId: Id.optional() }))
-      return answer(res, 200, engine.model.preview(draft, engine.table, equipmentId))
+      const { draft, equipmentId, publicationId } = await parse(
+        req,
+        z.object({ draft: PublicationDraft, equipmentId: Id.optional(), publicationId: Id.optional() }),
+      )
+      return answer(res, 200, engine.preview(draft, equipmentId, publicationId))
+    }
+
+    case 'POST /publications/contract': {
+      const { draft, publicationId, as } = await parse(
+        req,
+        z.object({ draft: PublicationDraft, publicationId: Id, as: z.enum(['contract', 'asyncapi']) }),
+      )
+      return answer(res, 200, engine.contract(draft, publicationId, as))
     }
 
     default: {

@@ -2,6 +2,7 @@ import type { DestinationDraft } from '~/contract/destination'
 import type { CheckStep, Failure } from '~/contract/failure'
 import type { Envelope } from '~/core/delivery/envelope'
 import type { OpenCredential } from '~/store/credential'
+import type { NodeSession } from './session'
 
 /** A destination with its credentials opened; for drivers only. */
 export interface DestinationTarget {
@@ -33,6 +34,9 @@ export interface DestinationDriver {
   carriesId(settings: DestinationTarget['settings']): boolean
   /** Tries everything in order, the witness too, and yields each step as running and as done. Sends nothing, saves nothing. */
   check(target: DestinationTarget, filters: readonly string[]): AsyncGenerator<CheckStep>
-  /** Connects; rejects with a FailureError that says why not. */
-  open(target: DestinationTarget, sink: DestinationSink): Promise<DestinationConnection>
+  /**
+   * Connects; rejects with a FailureError that says why not. With a session the connection has its will, and its births have
+   * gone out; `number` ties the two.
+   */
+  open(target: DestinationTarget, sink: DestinationSink, session: { of: NodeSession; number: number } | null): Promise<DestinationConnection>
 }

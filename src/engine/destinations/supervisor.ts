@@ -6,6 +6,7 @@ import { digest } from '~/core/delivery/digest'
 import { type Envelope, messageId } from '~/core/delivery/envelope'
 import type { Db } from '~/store/database'
 import { readWitnessSession } from '~/store/ledger'
+import { nextBirth } from '~/store/publication'
 import type { Events } from '../events'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
@@ -16,6 +17,7 @@ import { Witness } from '../witness/witness'
 import type { DestinationConnection, DestinationTarget } from './driver'
 import { witnessAccess } from './mqtt/driver'
 import { destinationDrivers } from './registry'
+import type { NodeSession } from './session'
 
 /** How long sending waits for the witness to listen, so that it sees the first messages. */
 const WITNESS_HEAD_START_MS = 5000
@@ -51,6 +53,9 @@ export class DestinationSupervisor {
   private underWay = new Map<Item, number>()
   private held = false
   private refusedAt = 0
+  private session: NodeSession | null = null
+  /** Ends the connection so that it is made anew. */
+  private end: () => void = () => undefined
 
   constructor(
     readonly destination: Destination,
@@ -183,13 +188,22 @@ export class DestinationSupervisor {
       let down: Failure | null = null
       this.wake = () => this.outbox.wake()
       try {
-        const connection = await destinationDrivers[kind].open(this.target, {
-          down: (failure) => {
-            down = failure
-            this.outbox.wake()
-            this.wake?.()
+        const session = this.session && { of: this.session, number: await nextBirth(this.ctx.db, this.destination.id) }
+        const connection = await destinationDrivers[kind].open(
+          this.target,
+          {
+            down: (failure) => {
+              down = failure
+              this.outbox.wake()
+              this.wake?.()
+            },
           },
-        })
+          session,
+        )
+        this.end = () => {
+          down ??= anew
+          this.outbox.wake()
+        }
         if (this.witness && attempts > 0) await this.witness.ready(WITNESS_HEAD_START_MS)
         const waiting = this.outbox.waiting
         this.event(
@@ -214,6 +228,11 @@ export class DestinationSupervisor {
         await this.pump(connection, () => this.stopped || down !== null).finally(() => clearInterval(overdue))
         this.outbox.eager = false
         await connection.close()
+        this.end = () => undefined
+        if (down === anew) {
+          attempts = 0
+          continue
+        }
         if (down !== null) this.fail(down)
       } catch (e) {
         const failure = failureOf(e, 'destination')
@@ -249,6 +268,13 @@ export class DestinationSupervisor {
       this.held = false
       this.outbox.wake()
     }
+  }
+
+  /** Whom the connection speaks for; when that changes it is made anew, with another will and other births. */
+  speakFor(session: NodeSession | null): void {
+    if (this.session?.identity === session?.identity) return
+    this.session = session
+    this.end()
   }
 
   private fail(failure: Failure): void {
@@ -316,6 +342,9 @@ export class DestinationSupervisor {
     }
   }
 }
+
+/** Not a failure: the connection is to speak for somebody else. */
+const anew: Failure = { code: 'destination.anew', message: 'connects anew', hint: '', where: 'destination' }
 
 function unacknowledged(seconds: number): Failure {
   return {

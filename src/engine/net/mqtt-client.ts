@@ -18,6 +18,7 @@ export async function connectMqtt(
   where: Failure['where'],
   onLost: (failure: Failure) => void,
   prepare?: (client: MqttClient) => void,
+  will?: { topic: string; payload: Uint8Array },
 ): Promise<ConnectedClient> {
   const five = a.protocol === '5'
   const options: IClientOptions = {
@@ -40,6 +41,7 @@ export async function connectMqtt(
     ...(a.user !== null && { username: a.user }),
     ...(a.password !== null && { password: a.password }),
     ...(five && { properties: { sessionExpiryInterval: 0 } }),
+    ...(will && { will: { topic: will.topic, payload: Buffer.from(will.payload), qos: 1, retain: false } }),
   }
   const client = mqtt.connect(options)
   prepare?.(client)

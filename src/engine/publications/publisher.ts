@@ -1,11 +1,16 @@
 import type { Condition, LastMessage } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { Envelope } from '~/core/delivery/envelope'
-import { Runner } from '~/core/publication/runner'
+import { type Addressed, Runner } from '~/core/publication/runner'
+import { decoderOf, scopeOf } from '~/core/shape/registry'
+import type { Decoder, HostFacts } from '~/core/shape/shape'
+import type { NodeSession } from '../destinations/session'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
 import type { Outbox } from '../outbox/outbox'
+import { type Packed, packer, shownPayload } from './message'
+import { sparkplugSession } from './sparkplug-session'
 
 /** How often another message is picked to be shown with its way, ms. */
 const SHOW_EVERY_MS = 1000
@@ -18,6 +23,10 @@ export class Publisher {
   private readonly timer: NodeJS.Timeout | null = null
   private readonly unsubscribe: () => void
   private readonly since = Date.now()
+  private readonly pack: ReturnType<typeof packer>
+  private readonly decoders = new Map<number, Decoder>()
+  /** What its destination's connection has to do for it; null: nothing. */
+  readonly session: NodeSession | null
   readonly rate = new Rate()
   private lastAt: number | null = null
   /** A message made lately, and its way so far: for people who look. */
@@ -28,8 +37,11 @@ export class Publisher {
     private readonly table: LiveTable,
     private readonly ledger: Ledger,
     private readonly outbox: () => Outbox | null,
+    host?: HostFacts,
   ) {
-    this.runner = new Runner(plan)
+    this.runner = new Runner(plan, host)
+    this.pack = packer(plan)
+    this.session = plan.shape.kind === 'sparkplug-b' ? sparkplugSession(plan, plan.shape, this.runner, table) : null
     for (const h of this.runner.handles) table.ensure(h)
     if (plan.trigger.kind === 'change') {
       for (const h of this.runner.handles) this.runner.touch(h)
@@ -51,39 +63,74 @@ export class Publisher {
     }
   }
 
-  private publish(equipment: readonly number[]): void {
-    const outbox = equipment.length > 0 ? this.outbox() : null
+  private publish(messages: readonly number[]): void {
+    const outbox = messages.length > 0 ? this.outbox() : null
     if (!outbox) return
     const account = this.ledger.account(this.plan.delivery)
     const now = Date.now()
     const envelopes: Envelope[] = []
-    for (const e of equipment) {
-      const { payload, at } = this.runner.encode(e, now)
+    const add = (topic: string, packed: Packed, retain: boolean, deviceAt: number) =>
       envelopes.push({
         delivery: this.plan.delivery,
         seq: account.next(now),
-        topic: this.plan.equipment[e]!.topic,
-        payload,
+        topic,
+        ...packed,
         qos: this.plan.qos,
-        retain: this.plan.retain,
-        deviceAt: at,
+        retain,
+        deviceAt,
         producedAt: account.madeAt,
       })
+    let last: { n: number; message: Addressed; packed: Packed } | null = null
+    for (const n of messages) {
+      const message = this.runner.encode(n, now, account.producedThrough + 1)
+      if (!message) continue
+      if (message.before) add(message.topic + message.before.topicSuffix, this.pack(message, message.before.payload), true, message.at)
+      const packed = this.pack(message)
+      add(message.topic, packed, this.plan.retain, message.at)
+      last = { n, message, packed }
     }
+    if (!last) return
     this.rate.add(envelopes.length, now)
     this.lastAt = now
-    this.show(envelopes.at(-1)!)
+    this.show(envelopes.at(-1)!, last.n, last.message, last.packed)
     outbox.offer(envelopes)
   }
 
-  private show(e: Envelope): void {
+  /** Takes retained messages back: an empty one in their place (MQTT 5 3.3.1.3). */
+  clearRetained(topics: readonly string[]): void {
+    const outbox = this.outbox()
+    if (!outbox || topics.length === 0) return
+    const account = this.ledger.account(this.plan.delivery)
+    const now = Date.now()
+    outbox.offer(
+      topics.map((topic) => ({
+        delivery: this.plan.delivery,
+        seq: account.next(now),
+        topic,
+        payload: '',
+        properties: '',
+        qos: 1 as const,
+        retain: true,
+        deviceAt: now,
+        producedAt: account.madeAt,
+      })),
+    )
+  }
+
+  private decoder(n: number): Decoder {
+    let decoder = this.decoders.get(n)
+    if (!decoder) this.decoders.set(n, (decoder = decoderOf(this.plan.shape, scopeOf(this.plan, this.plan.messages[n]!))))
+    return decoder
+  }
+
+  private show(e: Envelope, n: number, message: Addressed, packed: Packed): void {
     const age = this.last ? e.producedAt - this.last.producedAt : Number.POSITIVE_INFINITY
     if (age < (this.last?.confirmedAt === null ? SHOW_AT_MOST_MS : SHOW_EVERY_MS)) return
     this.last = {
       publicationId: this.plan.publicationId,
       seq: e.seq,
       topic: e.topic,
-      payload: String(e.payload),
+      message: shownPayload(this.plan, message, packed, this.decoder(n)),
       deviceAt: e.deviceAt,
       producedAt: e.producedAt,
       storedAt: null,
@@ -99,7 +146,7 @@ export class Publisher {
   }
 
   present(destination: Condition | null): Condition {
-    const all = this.plan.equipment.length
+    const all = this.plan.messages.length
     const held = all - this.runner.all(this.table, Date.now()).length
     const base = { since: this.since, rate: this.rate.perSecond(), last: this.lastAt, hint: '' }
     if (!destination || destination.state === 'off')
@@ -107,7 +154,7 @@ export class Publisher {
     if (destination.state === 'trouble') return { ...base, state: 'trouble', reason: destination.reason, hint: destination.hint }
     if (held === all)
       return { ...base, state: 'starting', reason: 'waits for the first values of its tags', hint: 'Look at the tags and their source' }
-    const waiting = held > 0 ? `; ${held} of ${all} equipment wait for a first value` : ''
+    const waiting = held > 0 ? `; ${held} of ${all} messages wait for a first value` : ''
     return { ...base, state: 'running', reason: `version ${this.plan.number}${waiting}` }
   }
 

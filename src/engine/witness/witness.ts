@@ -4,6 +4,7 @@ import type { Account, Seen, WitnessView } from '~/core/delivery/account'
 import { digest } from '~/core/delivery/digest'
 import { parseMessageId } from '~/core/delivery/envelope'
 import type { Published } from '~/core/delivery/mqtt-wire'
+import { NAMESPACE, withoutSeq } from '~/core/shape/sparkplug'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
@@ -11,6 +12,8 @@ import { type MqttAccess, mqttFailure } from '../net/mqtt-access'
 import { CountedDeliveries, type Delivered } from './counted'
 import { MqttReader } from './reader'
 import type { TopicIndex } from './topics'
+
+const NUMBERED = `${NAMESPACE}/`
 
 export interface WitnessHooks {
   event(severity: 'good' | 'warning' | 'trouble', code: string, message: string, hint: string): void
@@ -237,7 +240,8 @@ export class Witness {
       if (id !== null) this.reader?.acknowledge(id)
       return
     }
-    const sum = digest(packet.payload)
+    // What is numbered on the wire was produced without the number.
+    const sum = digest(packet.topic.startsWith(NUMBERED) ? withoutSeq(packet.payload) : packet.payload)
     if (id !== null && packet.dup) {
       const before = this.counted.get(id)
       if (before && before.digest === sum) {

@@ -2,7 +2,7 @@ import { addClass, changeClass, classVersions, listClasses, removeClass } from '
 import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { freeze } from '~/store/freeze'
-import { addPublication, changePublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
+import { addPublication, changePublication, getPublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
 import { listRecords } from '~/store/record'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
@@ -25,6 +25,8 @@ type Keys =
   | 'changePublication'
   | 'removePublication'
   | 'previewPublication'
+  | 'publicationContract'
+  | 'publicationAsyncApi'
   | 'goLive'
   | 'pausePublication'
   | 'resumePublication'
@@ -46,7 +48,15 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   changePublication: ({ params, body }) => changePublication(database(), params.id!, body),
   removePublication: ({ params }) => removePublication(database(), params.id!),
   previewPublication: async ({ body, request }) => (await askEngine('/publications/preview', { body, signal: request.signal })).json(),
-  goLive: ({ params, caller }) => goLive(database(), params.id!, caller.name, freeze),
+  publicationContract: ({ params, request }) => contract(params.id!, 'contract', request.signal),
+  publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
+  goLive: ({ params, body, caller }) => goLive(database(), params.id!, caller.name, freeze, body.clearRetained),
   pausePublication: ({ params }) => setRunning(database(), params.id!, false),
   resumePublication: ({ params }) => setRunning(database(), params.id!, true),
+}
+
+/** What receivers are given, as it is live or, when it is not, as it would be; the engine has the values for the example. */
+async function contract(id: string, as: 'contract' | 'asyncapi', signal: AbortSignal): Promise<Record<string, unknown>> {
+  const draft = await getPublication(database(), id)
+  return (await askEngine('/publications/contract', { body: { draft, publicationId: id, as }, signal })).json() as Promise<Record<string, unknown>>
 }

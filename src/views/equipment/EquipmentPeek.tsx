@@ -1,7 +1,9 @@
 import type { Equipment } from '~/contract/equipment'
 import type { PlanMember } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
 import type { Leaf } from '~/core/equipment/resolve'
-import { compactJson } from '~/core/shape/compact-json'
+import { newest } from '~/core/shape/choose'
+import { flatWriter } from '~/core/shape/flat-json'
 import { displayValue } from '~/core/value/datatype'
 import { qualityText } from '~/core/value/quality'
 import { Fact, Heading } from '~/ui/Notes'
@@ -24,11 +26,16 @@ export function EquipmentPeek({ equipment, model, chosen }: { equipment: Equipme
     dataType: leaf.member.dataType,
     unit: leaf.member.unit,
     fill: leaf.fill!,
+    label: leaf.label,
+    description: '',
+    required: false,
+    range: null,
+    allowed: null,
+    tag: '',
   }))
-  const { payload } = compactJson(members)(
-    filled.map((f) => f.cell),
-    Date.now(),
-  )
+  const part = { cells: filled.map((f) => f.cell), changed: new Uint8Array(filled.length) }
+  const at = newest(part.cells, Date.now())
+  const payload = `{"at":"${new Date(at).toISOString()}"${flatWriter(flatJsonSettings, members)(part, at, true)}}`
   const using = (publications.data ?? []).filter((p) => p.equipmentIds.includes(equipment.id))
   const pointed = leaves.findIndex((l) => l.keys.join('.') === chosen)
   return (
@@ -51,7 +58,7 @@ export function EquipmentPeek({ equipment, model, chosen }: { equipment: Equipme
       )}
       <h2 className="text-[15px] font-semibold">Payload now</h2>
       <div className="mb-2 text-muted">
-        {equipment.name}, compact JSON, {bytesText(new TextEncoder().encode(payload).length)}
+        {equipment.name}, flat JSON, {bytesText(new TextEncoder().encode(payload).length)}
       </div>
       <Payload text={payload} />
       <Heading>Sent by</Heading>

@@ -4,9 +4,9 @@ import type { Preview, Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Heading } from '~/ui/Notes'
-import { bytesText, durationText, Time } from '~/ui/time'
+import { durationText, Time } from '~/ui/time'
 import { useLastMessage, useWatch } from '../app/live'
-import { Payload } from '../shared/Payload'
+import { MessageBody } from './MessageBody'
 
 /** One real message: as it went out with its way, or, for a draft, as it would be built from the values of this moment. */
 export function MessagePeek({ publication, preview, dirty }: { publication: Publication | null; preview: Preview | null; dirty: boolean }) {
@@ -28,8 +28,7 @@ export function MessagePeek({ publication, preview, dirty }: { publication: Publ
           number {shown.seq}, made at <Time at={shown.producedAt} />
         </div>
         <div className="mb-1.5 font-mono text-[12px] font-semibold break-all">{shown.topic}</div>
-        <Payload text={shown.payload} />
-        <div className="mt-1 text-muted">{bytesText(new TextEncoder().encode(shown.payload).length)}</div>
+        <MessageBody message={shown.message} />
         <Heading>Its way</Heading>
         <Way message={shown} />
       </>
@@ -37,14 +36,11 @@ export function MessagePeek({ publication, preview, dirty }: { publication: Publ
   return (
     <>
       <h2 className="text-[15px] font-semibold">As it would be sent now</h2>
-      {preview?.payload ? (
+      {preview?.message ? (
         <>
           <div className="mb-2 text-muted">{preview.equipment}, with the values of this moment</div>
           <div className="mb-1.5 font-mono text-[12px] font-semibold break-all">{preview.topic}</div>
-          <Payload text={preview.payload} />
-          <div className="mt-1 text-muted">
-            {bytesText(preview.bytes)}; {preview.topicCount} {preview.topicCount === 1 ? 'topic' : 'topics'}
-          </div>
+          <MessageBody message={preview.message} />
         </>
       ) : (
         <p className="text-muted">Choose equipment and a destination: the payload appears here with real values.</p>

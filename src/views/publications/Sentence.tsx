@@ -2,19 +2,25 @@ import { type ReactNode, useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
-import { type Finding, type Preview, type Publication, PublicationDraft } from '~/contract/publication'
-import { placeholders } from '~/core/address/topic-template'
+import { type Finding, type Preview, type Publication, PublicationDraft, plainAddress } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
+import { shapeOf } from '~/core/shape/registry'
 import { Button } from '~/ui/Button'
-import { Choice, SelectField, TextField } from '~/ui/Field'
+import { Choice, SelectField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
 import { ThreeParts } from '~/ui/Parts'
+import { countText } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { conditionGlyph } from '../shared/condition'
 import { tellFailure } from '../shared/problems'
+import { AddressForm } from './AddressForm'
+import { ContractLinks } from './ContractLinks'
 import { MessagePeek } from './MessagePeek'
 import { Section } from './Section'
+import { ShapeForm } from './ShapeForm'
+import { useExample } from './useExample'
 import { WhatPicker, whatWords } from './WhatPicker'
 
 interface Props {
@@ -26,8 +32,6 @@ interface Props {
   onSaved(id: string | null): void
 }
 
-const qosWords = ['at most once', 'at least once', 'exactly once on one connection']
-
 /** A publication as a sentence: what, when, in what shape, to which topic, through which destination, how safely. */
 export function Sentence({ publication, condition, destinations, left, add, onSaved }: Props) {
   const equipment = useCall('listEquipment')
@@ -38,10 +42,11 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
     publication
       ? pick(publication)
       : {
+          ...plainAddress,
           name: '',
           equipmentIds: [],
           trigger: { kind: 'change' },
-          shape: 'compact-json',
+          shape: flatJsonSettings,
           topic: '{enterprise}/{site}/{area}/{centre}/{unit}/state',
           qos: 1,
           retain: false,
@@ -50,6 +55,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   )
   const [preview, setPreview] = useState<Preview | null>(null)
   const [fields, setFields] = useState<Record<string, string>>({})
+  const [clear, setClear] = useState(true)
   const [busy, setBusy] = useState<'save' | 'live' | 'pause' | null>(null)
   const [open, setOpen] = useState<string | null>(publication ? null : 'what')
   const dirty = !publication || JSON.stringify(draft) !== JSON.stringify(pick(publication))
@@ -57,8 +63,11 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const waiting = draft.equipmentIds.length === 0 || !draft.destinationId
 
+  const example = useExample(draft.equipmentIds[0] ?? null)
+
   // The peek follows what is typed, after a breath.
   const text = JSON.stringify(draft)
+  const publicationId = publication?.id
   useEffect(() => {
     if (waiting) {
       setPreview(null)
@@ -66,7 +75,10 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
     }
     const abort = new AbortController()
     const look = () =>
-      void call('previewPublication', { body: { draft: { ...(JSON.parse(text) as PublicationDraft), name: 'draft' } }, signal: abort.signal }).then(
+      void call('previewPublication', {
+        body: { draft: { ...(JSON.parse(text) as PublicationDraft), name: 'draft' }, ...(publicationId !== undefined && { publicationId }) },
+        signal: abort.signal,
+      }).then(
         (p) => {
           setPreview(p)
         },
@@ -79,14 +91,24 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
       clearInterval(again)
       abort.abort()
     }
-  }, [text, waiting])
+  }, [text, waiting, publicationId])
 
   const save = async (): Promise<Publication | null> => {
     const parsed = PublicationDraft.safeParse(draft)
     if (!parsed.success) {
       const wrong = Object.fromEntries(parsed.error.issues.map((i) => [i.path.join('.'), i.message]))
       setFields(wrong)
-      setOpen(wrong.equipmentIds ? 'what' : wrong.topic ? 'address' : wrong.destinationId ? 'through' : open)
+      setOpen(
+        wrong.equipmentIds
+          ? 'what'
+          : Object.keys(wrong).some((k) => k.startsWith('shape'))
+            ? 'shape'
+            : Object.keys(wrong).some((k) => /^(topic|key|headers|contentType|responseTopic|expiryS)/.test(k))
+              ? 'address'
+              : wrong.destinationId
+                ? 'through'
+                : open,
+      )
       return null
     }
     setFields({})
@@ -118,7 +140,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
     if (!saved) return
     setBusy('live')
     try {
-      const now = await call('goLive', { params: { id: saved.id } })
+      const now = await call('goLive', { params: { id: saved.id }, body: { clearRetained: clear } })
       toast.success(`${now.name} is live, version ${now.liveVersion}`)
     } catch (e) {
       tellFailure(e)
@@ -292,63 +314,37 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
           </Section>
           <Section
             title="Shape"
-            summary="compact JSON: a key a member, bad quality as null with its reason"
+            summary={shapeOf(draft.shape).summary(draft.shape as never)}
             findings={of('shape')}
+            error={Object.entries(fields).find(([k]) => k.startsWith('shape'))?.[1]}
             {...section('shape')}
           >
-            <p className="text-muted">
-              One flat object an equipment: <code className="font-mono">at</code> is the newest device time in ISO 8601, then each member by its name;{' '}
-              <code className="font-mono">quality</code> lists only what is not good.
-            </p>
+            <ShapeForm
+              value={draft.shape}
+              onChange={(shape) => set({ shape })}
+              errors={fields}
+              example={example}
+              after={publication && !dirty && <ContractLinks id={publication.id} />}
+            />
           </Section>
           <Section
             title="Address"
             summary={
               <>
-                topic <code className="rounded-sm bg-well px-1 font-mono text-[12.5px]">{draft.topic}</code>, QoS {draft.qos}
+                topic{' '}
+                <code className="rounded-sm bg-well px-1 font-mono text-[12.5px]">
+                  {draft.shape.kind === 'sparkplug-b' ? 'as Sparkplug has it' : draft.topic}
+                </code>
+                , QoS {draft.qos}
                 {draft.retain ? ', retained' : ''}
+                {draft.headers.length > 0 ? `, ${draft.headers.length} ${draft.headers.length === 1 ? 'header' : 'headers'}` : ''}
               </>
             }
             findings={of('address')}
             error={fields.topic}
             {...section('address')}
           >
-            <TextField
-              label="Topic"
-              mono
-              value={draft.topic}
-              onChange={(e) => set({ topic: e.target.value })}
-              error={fields.topic}
-              help="Names become lower case, spaces and slashes in them dashes"
-            />
-            <div className="flex flex-wrap gap-1 pb-2 pl-[142px]">
-              {Object.keys(placeholders).map((p) => (
-                <Button
-                  key={p}
-                  small
-                  onClick={() => set({ topic: `${draft.topic}${draft.topic.endsWith('/') || draft.topic === '' ? '' : '/'}{${p}}` })}
-                >
-                  <code className="font-mono">{`{${p}}`}</code>
-                </Button>
-              ))}
-            </div>
-            <SelectField label="Quality of service" value={draft.qos} onChange={(e) => set({ qos: Number(e.target.value) as 0 | 1 | 2 })}>
-              {qosWords.map((w, q) => (
-                <option key={w} value={q}>{`${q}, ${w}`}</option>
-              ))}
-            </SelectField>
-            <label className="flex items-center gap-2 py-1 pl-[142px]">
-              <input type="checkbox" className="accent-(--clay)" checked={draft.retain} onChange={(e) => set({ retain: e.target.checked })} />
-              retain: a new subscriber gets the last value at once
-            </label>
-            {preview && preview.topics.length > 0 && (
-              <ul className="mt-1 font-mono text-[12.5px] leading-5 text-muted" aria-label="Topics">
-                {preview.topics.slice(0, 6).map((t) => (
-                  <li key={t}>{t}</li>
-                ))}
-                {preview.topicCount > 6 && <li>and {preview.topicCount - 6} more</li>}
-              </ul>
-            )}
+            <AddressForm draft={draft} set={set} fields={fields} preview={preview} example={example} />
           </Section>
           <Section
             title="Through"
@@ -389,6 +385,19 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             findings={of('safely')}
             {...section('safely')}
           >
+            {preview && preview.leftBehindCount > 0 && (
+              <div className="mb-2 rounded-sm border border-uncertain/40 bg-sheet px-3 py-1.5">
+                <div>
+                  {countText(preview.leftBehindCount)} retained {preview.leftBehindCount === 1 ? 'message' : 'messages'} of the live version would
+                  stay at the broker:
+                </div>
+                <div className="font-mono text-[12px] text-muted">{preview.leftBehind.slice(0, 4).join(', ')}</div>
+                <label className="mt-1 flex items-center gap-2">
+                  <input type="checkbox" className="accent-(--clay)" checked={clear} onChange={(e) => setClear(e.target.checked)} />
+                  take them back at the go-live
+                </label>
+              </div>
+            )}
             <p className="text-muted">
               Messages wait on disk until the destination has them, and are sent again in order after a lost link. Limit and witness are the
               destination's:{' '}
@@ -405,6 +414,38 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
 }
 
 function pick(p: Publication): PublicationDraft {
-  const { name, equipmentIds, trigger, shape, topic, qos, retain, destinationId } = p
-  return { name, equipmentIds, trigger, shape, topic, qos, retain, destinationId }
+  const {
+    name,
+    equipmentIds,
+    trigger,
+    shape,
+    topic,
+    topicRule,
+    key,
+    headers,
+    steersOnly,
+    contentType,
+    responseTopic,
+    expiryS,
+    qos,
+    retain,
+    destinationId,
+  } = p
+  return {
+    name,
+    equipmentIds,
+    trigger,
+    shape,
+    topic,
+    topicRule,
+    key,
+    headers,
+    steersOnly,
+    contentType,
+    responseTopic,
+    expiryS,
+    qos,
+    retain,
+    destinationId,
+  }
 }

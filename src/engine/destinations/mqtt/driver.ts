@@ -1,11 +1,14 @@
-import type { MqttClient } from 'mqtt'
+import type { IClientPublishOptions, MqttClient } from 'mqtt'
 import type { Failure } from '~/contract/failure'
-import { ID_PROPERTY } from '~/core/delivery/envelope'
+import { type Envelope, ID_PROPERTY } from '~/core/delivery/envelope'
+import { unpackProperties } from '~/core/delivery/properties'
+import { NAMESPACE } from '~/core/shape/sparkplug'
 import { accessOf, type MqttAccess, mqttFailure, tlsFacts } from '../../net/mqtt-access'
 import { connectMqtt } from '../../net/mqtt-client'
 import { reachSteps, runSteps } from '../../net/steps'
 import { MqttReader } from '../../witness/reader'
 import type { DestinationConnection, DestinationDriver, DestinationTarget } from '../driver'
+import { beginSession, type RunningSession } from './session'
 
 /** Octets in the socket's buffer beyond which the wire counts as full. */
 const FULL = 1 << 20
@@ -73,30 +76,46 @@ export const mqttDriver: DestinationDriver = {
     )
   },
 
-  async open(target, sink) {
+  async open(target, sink, session) {
     const a = senderAccess(target)
-    const { client, receiveMaximum, close } = await connectMqtt(a, 'destination', (failure) =>
-      sink.down({ ...failure, hint: 'Embrik connects again; the outbox holds what comes meanwhile' }),
+    const { client, receiveMaximum, close } = await connectMqtt(
+      a,
+      'destination',
+      (failure) => sink.down({ ...failure, hint: 'Embrik connects again; the outbox holds what comes meanwhile' }),
+      undefined,
+      session?.of.death(session.number, Date.now()),
     )
-    return connection(client, a.protocol === '5', Math.min(target.settings.window, receiveMaximum), close)
+    const five = a.protocol === '5'
+    const window = Math.min(target.settings.window, receiveMaximum)
+    if (!session) return connection(client, five, window, close, null)
+    try {
+      return connection(client, five, window, close, await beginSession(client, session.of, session.number, sink))
+    } catch (e) {
+      await close()
+      throw e
+    }
   },
 }
 
-function connection(client: MqttClient, five: boolean, window: number, close: () => Promise<void>): DestinationConnection {
+function connection(
+  client: MqttClient,
+  five: boolean,
+  window: number,
+  close: () => Promise<void>,
+  session: RunningSession | null,
+): DestinationConnection {
   return {
     window,
     send(envelope, id, done) {
-      const payload =
-        typeof envelope.payload === 'string'
-          ? envelope.payload
-          : Buffer.from(envelope.payload.buffer, envelope.payload.byteOffset, envelope.payload.byteLength)
+      const numbered = session && envelope.topic.startsWith(`${NAMESPACE}/`) ? session.number(envelope.payload) : envelope.payload
+      const payload = typeof numbered === 'string' ? numbered : Buffer.from(numbered.buffer, numbered.byteOffset, numbered.byteLength)
       client.publish(
         envelope.topic,
         payload,
         {
           qos: envelope.qos,
           retain: envelope.retain,
-          ...(five && { properties: { payloadFormatIndicator: true, contentType: 'application/json', userProperties: { [ID_PROPERTY]: id } } }),
+          ...(five && { properties: propertiesOf(envelope, id) }),
         },
         (error) => {
           if (!error) return done(null)
@@ -113,6 +132,23 @@ function connection(client: MqttClient, five: boolean, window: number, close: ()
       return false
     },
     close,
+  }
+}
+
+/** Properties of a PUBLISH (MQTT 5 3.3.2.3). What waited in the outbox has less of its time left. */
+function propertiesOf(envelope: Envelope, id: string): NonNullable<IClientPublishOptions['properties']> {
+  const p = unpackProperties(envelope.properties)
+  const userProperties: Record<string, string | string[]> = { [ID_PROPERTY]: id }
+  for (const [name, value] of p.headers) {
+    const before = userProperties[name]
+    userProperties[name] = before === undefined ? value : Array.isArray(before) ? [...before, value] : [before, value]
+  }
+  return {
+    payloadFormatIndicator: !p.binary,
+    contentType: p.contentType,
+    userProperties,
+    ...(p.responseTopic !== '' && { responseTopic: p.responseTopic }),
+    ...(p.expiryS !== null && { messageExpiryInterval: Math.max(1, p.expiryS - Math.floor((Date.now() - envelope.producedAt) / 1000)) }),
   }
 }
 

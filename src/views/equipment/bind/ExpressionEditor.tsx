@@ -7,6 +7,7 @@ import type { ExpressionInput } from '~/contract/equipment'
 import type { DataType } from '~/contract/tag'
 import { compileExpression } from '~/core/expression/compile'
 import { expressionFunctions } from '~/core/expression/functions'
+import { editorLook } from '~/ui/editor-look'
 
 /** Something that an expression may use, under the name that it would get there. */
 export interface Usable {
@@ -15,17 +16,6 @@ export interface Usable {
   dataType: DataType
   input: ExpressionInput
 }
-
-const look = EditorView.theme({
-  '&': { backgroundColor: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: '3px', fontSize: '13px' },
-  '&.cm-focused': { outline: '2px solid var(--slate)', outlineOffset: '0' },
-  '.cm-content': { fontFamily: 'var(--font-mono)', padding: '6px 4px', caretColor: 'var(--ink)' },
-  '.cm-tooltip': { backgroundColor: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: '3px' },
-  '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--wash)', color: 'var(--ink)' },
-  '.cm-completionDetail': { color: 'var(--muted)', fontStyle: 'normal', marginLeft: '10px' },
-  '.cm-diagnostic-error': { borderLeft: '3px solid var(--bad)' },
-  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
-})
 
 /** Text in CEL: offers what can be used, and underlines what is wrong where it is wrong. */
 export function ExpressionEditor({
@@ -74,7 +64,7 @@ export function ExpressionEditor({
       return { from: word?.from ?? ctx.pos, options, filter: true }
     }
     return [
-      look,
+      editorLook,
       EditorView.lineWrapping,
       EditorView.contentAttributes.of({ 'aria-label': label }),
       autocompletion({ override: [complete], icons: false }),

@@ -1,0 +1,42 @@
+import type { PlanEquipment, PlanMember } from '~/contract/publication'
+import type { DataType } from '~/contract/tag'
+import type { Cell } from '../publication/cell'
+import type { Scalar } from '../value/deadband'
+import { qualityOf, reasonOf } from '../value/quality'
+import type { Part, Reading } from './shape'
+
+/** Built-in types (OPC 10000-6 5.1.2) of member types: Boolean, Int64, Double, String, DateTime. */
+export const BUILT_IN: Record<DataType, number> = { boolean: 1, integer: 8, number: 11, text: 12, time: 13 }
+
+/** Status of a value that is there but is not of its type. */
+const TYPE_MISMATCH = 0x80740000
+
+/** A value as its built-in type takes it, or null, with the status that then holds. */
+export function fieldOf(cell: Cell, dataType: DataType): { value: Scalar; status: number } {
+  const { value, status } = cell
+  if (value === null) return { value: null, status }
+  const fits =
+    dataType === 'number'
+      ? typeof value === 'number'
+      : dataType === 'integer'
+        ? typeof value === 'number' && Number.isSafeInteger(value)
+        : dataType === 'boolean'
+          ? typeof value === 'boolean'
+          : typeof value === 'string' && (dataType !== 'time' || Number.isFinite(Date.parse(value)))
+  return fits ? { value, status } : { value: null, status: status >>> 31 === 1 ? status : TYPE_MISMATCH }
+}
+
+/** Which fields a frame holds: all for a key frame, those that changed for a delta frame. */
+export function fieldsOf(part: Part, whole: boolean, onlyChanged: boolean): number[] {
+  const out: number[] = []
+  for (let i = 0; i < part.cells.length; i++) if (whole || !onlyChanged || part.changed[i] === 1) out.push(i)
+  return out
+}
+
+export function pubsubReading(equipment: string | null, m: PlanMember, value: Reading['value'], status: number, time: number | null): Reading {
+  const quality = qualityOf(status)
+  return { equipment, member: m.key, value, quality, reason: status === 0 ? '' : reasonOf(status), time }
+}
+
+/** Fields of a data set as its metadata tells them. */
+export const fieldNames = (one: PlanEquipment) => one.members.map((m) => ({ name: m.key, type: BUILT_IN[m.dataType], description: m.label }))

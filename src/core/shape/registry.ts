@@ -1,0 +1,75 @@
+import type { Plan, PlanEquipment } from '~/contract/publication'
+import type { Compression, Settings, ShapeInput, ShapeKind, ShapeSettings } from '~/contract/shape'
+import { avroShape } from './avro'
+import { cborShape } from './cbor'
+import { cloudEvents } from './cloudevents'
+import { deviceFacts } from './device-facts'
+import { flatJson } from './flat-json'
+import { messagePack } from './messagepack'
+import { nestedJson } from './nested-json'
+import { pubsubJson } from './pubsub-json'
+import { pubsubUadp } from './pubsub-uadp'
+import { rowsShape } from './rows'
+import type { Decoder, Description, Encoder, HostFacts, Scope, Shape } from './shape'
+import { bareValue, valueQualityTime } from './single'
+import { ambiguous, sparkplugB } from './sparkplug'
+import { freeTemplate } from './template'
+
+/** Every payload format, in the order in which they are offered. */
+export const shapes: { readonly [K in ShapeKind]: Shape<K> } = {
+  'flat-json': flatJson,
+  'nested-json': nestedJson,
+  value: bareValue,
+  'value-quality-time': valueQualityTime,
+  template: freeTemplate,
+  rows: rowsShape,
+  'sparkplug-b': sparkplugB,
+  'pubsub-json': pubsubJson,
+  'pubsub-uadp': pubsubUadp,
+  cloudevents: cloudEvents,
+  avro: avroShape,
+  cbor: cborShape,
+  messagepack: messagePack,
+  'device-facts': deviceFacts,
+}
+export const shapeKinds = Object.keys(shapes) as ShapeKind[]
+
+/** The shape of the settings, which takes them as its own. */
+export function shapeOf<K extends ShapeKind>(settings: Settings<K>): Shape<K> {
+  return shapes[settings.kind as K] as unknown as Shape<K>
+}
+
+/** Begins settings of a kind: what has no default is given here. */
+export const begun: Partial<Record<ShapeKind, Partial<ShapeInput>>> = {
+  template: { body: '{"at": ${at}, "equipment": "${equipment}"}' } as Partial<ShapeInput>,
+}
+
+type PlanLike = Pick<Plan, 'equipment' | 'messages' | 'publicationId' | 'number' | 'shape'>
+
+/** What each message of a plan is about. Equipment of a message about some members has only those. */
+export function scopeOf(plan: PlanLike, message: Plan['messages'][number], host?: HostFacts): Scope {
+  const equipment = message.equipment.map((i): PlanEquipment => {
+    const one = plan.equipment[i]!
+    return message.members === null ? one : { ...one, members: message.members.map((m) => one.members[m]!) }
+  })
+  return {
+    equipment,
+    places: message.equipment,
+    publicationId: plan.publicationId,
+    version: plan.number,
+    ...(plan.shape.kind === 'sparkplug-b' && { ambiguousAliases: ambiguous(plan.equipment) }),
+    ...(host && { host }),
+  }
+}
+
+export const encoderOf = (settings: ShapeSettings, scope: Scope): Encoder => shapeOf(settings).encoder(settings, scope)
+export const decoderOf = (settings: ShapeSettings, scope: Scope): Decoder => shapeOf(settings).decoder(settings, scope)
+export const describe = (settings: ShapeSettings, scope: Scope): Description => shapeOf(settings).describe(settings, scope)
+
+/** How payloads are compressed as a whole; within the format does not count. */
+export const compressionOf = (settings: ShapeSettings): Compression =>
+  'compression' in settings && settings.kind !== 'sparkplug-b' ? settings.compression : 'none'
+
+/** How often everything goes into a message of which else only what changed does: each (1), every n-th, or only the first (0). */
+export const wholeEvery = (settings: ShapeSettings): number =>
+  'members' in settings && settings.members === 'changed' ? ('fullEvery' in settings ? settings.fullEvery : 0) : 1

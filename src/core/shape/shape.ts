@@ -1,0 +1,115 @@
+import type { EpochMs } from '~/contract/id'
+import type { PlanEquipment } from '~/contract/publication'
+import type { Settings, ShapeKind } from '~/contract/shape'
+import type { Cell } from '../publication/cell'
+import type { Scalar } from '../value/deadband'
+import type { Quality } from '../value/quality'
+
+/** What one message is about: some equipment. When it is about a single member, the equipment has only that. */
+export interface Scope {
+  equipment: readonly PlanEquipment[]
+  /** Place of each in the publication, from 0. */
+  places: readonly number[]
+  /** Who sends; part of ids. */
+  publicationId: string
+  /** Number of the frozen plan. */
+  version: number
+  /** Two metrics of the publication have the same alias: names go instead. */
+  ambiguousAliases?: boolean
+  /** Where the engine runs, for messages about it. */
+  host?: HostFacts
+}
+
+export interface HostFacts {
+  name: string
+  version: string
+  startedAt: EpochMs
+}
+
+/** The values of one equipment. Cells are those of its members, in their order, and have been read. */
+export interface Part {
+  cells: readonly Cell[]
+  /** 1 for each member that differs from what was last sent. */
+  changed: Uint8Array
+}
+
+export interface Input {
+  /** One for each equipment of the scope. */
+  parts: readonly Part[]
+  now: EpochMs
+  /** Number of the message within its delivery. */
+  seq: number
+  /** Whether everything is to be in it, changed or not. */
+  whole: boolean
+}
+
+export interface Encoded {
+  payload: string | Uint8Array
+  /** The newest device time among the members; without one the time of making. */
+  at: EpochMs
+  /** What travels beside the payload, name and value. */
+  headers?: [string, string][]
+  /** A message that has to go before it, to the topic with this after its own; retained. */
+  before?: { payload: string | Uint8Array; topicSuffix: string }
+}
+
+/** Null: there is nothing to say, no message is sent. */
+export type Encoder = (input: Input) => Encoded | null
+
+/** One value as it stands in a message. */
+export interface Reading {
+  /** Name of the equipment where the message tells it. */
+  equipment: string | null
+  /** Names from the top, parted by dots, as in the plan. */
+  member: string
+  /** Whole numbers beyond 2^53 come as bigint. */
+  value: Scalar | bigint
+  quality: Quality
+  /** Why it is not good; empty when nothing is told. */
+  reason: string
+  time: EpochMs | null
+}
+
+export interface DecodedMessage {
+  /** What kind of message, where the format has several: `'delta frame'`. */
+  kind: string
+  at: EpochMs | null
+  readings: Reading[]
+}
+/** Octets that are no such message: what is wrong, and where when that is known. */
+export interface Undecodable {
+  problem: string
+  at: number | null
+}
+export type Decoded = DecodedMessage | Undecodable
+export type Decoder = (bytes: Uint8Array, headers?: Readonly<Record<string, string>>) => Decoded
+
+/** What a receiver needs to know to read the payload. */
+export interface Description {
+  /** `schema` is a JSON Schema (2020-12); `avro` an Avro schema; `text` words. */
+  language: 'schema' | 'avro' | 'text'
+  content: unknown
+}
+
+/** One payload format. */
+export interface Shape<K extends ShapeKind> {
+  kind: K
+  label: string
+  /** The standard that rules it. */
+  standard: string
+  /** Names that members must not have at the top of the message. */
+  reserved(settings: Settings<K>): readonly string[]
+  contentType(settings: Settings<K>): string
+  /** What one message is about. */
+  grouping(settings: Settings<K>): 'member' | 'equipment' | 'publication'
+  /** One line for people. */
+  summary(settings: Settings<K>): string
+  /** What stands after the topic of messages that go before others. */
+  suffixes?(settings: Settings<K>): readonly string[]
+  /** What is wrong with the settings for these members; empty when nothing. */
+  problems?(settings: Settings<K>, equipment: readonly PlanEquipment[]): string[]
+  /** Made once for a message of a plan. */
+  encoder(settings: Settings<K>, scope: Scope): Encoder
+  decoder(settings: Settings<K>, scope: Scope): Decoder
+  describe(settings: Settings<K>, scope: Scope): Description
+}

@@ -1,0 +1,89 @@
+import type { Plan, Preview, PublicationDraft } from '~/contract/publication'
+import { topicText } from '~/core/address/topic-template'
+import { topicTree } from '~/core/address/topic-tree'
+import { compile, type PlanBody, type World } from '~/core/publication/compile'
+import { leftBehind } from '~/core/publication/left-behind'
+import { Runner } from '~/core/publication/runner'
+import { decoderOf, scopeOf } from '~/core/shape/registry'
+import type { HostFacts } from '~/core/shape/shape'
+import type { LiveTable } from '../live/table'
+import { packer, shownPayload } from './message'
+
+export interface PreviewOptions {
+  host: HostFacts
+  /** What is live now. */
+  plans: readonly Plan[]
+  /** Whose message is shown; else the first. */
+  equipmentId?: string
+  /** The publication whose draft it is. */
+  publicationId?: string
+  headersLost?: boolean
+}
+
+const TOPICS = 12
+/** So many topics go into the tree. */
+const TREE = 200_000
+
+/** One real message as a draft would send it now, with the values of this moment; and all topics that it would write. */
+export function previewOf(draft: PublicationDraft, world: World, table: LiveTable, o: PreviewOptions): Preview {
+  const { body, findings, converted } = compile(draft, world, {
+    others: o.plans,
+    ...(o.publicationId !== undefined && { publicationId: o.publicationId }),
+    ...(o.headersLost !== undefined && { headersLost: o.headersLost }),
+  })
+  const keys = body.equipment.map((e) => e.members.map((m) => m.key))
+  const topics = body.messages.slice(0, TREE).map((m) => topicText(m.topic, keys[m.equipment[0]!]))
+  const live = o.plans.find((p) => p.publicationId === o.publicationId)
+  const behind = live && live.destinationId === draft.destinationId ? leftBehind(live, { ...body, retain: draft.retain }) : []
+  const shown = body.messages.find((m) => m.equipment.some((e) => body.equipment[e]!.id === o.equipmentId)) ?? body.messages[0]
+  return {
+    findings,
+    topics: topics.slice(0, TOPICS),
+    topicCount: new Set(topics).size,
+    equipment: shown ? (shown.equipment.length === 1 ? body.equipment[shown.equipment[0]!]!.name : `${shown.equipment.length} equipment`) : null,
+    ...(shown && !findings.some((f) => f.section === 'shape' && f.severity === 'stops')
+      ? oneMessage(draft, body, shown, table, o)
+      : { topic: null, message: null }),
+    leftBehind: behind.slice(0, TOPICS),
+    leftBehindCount: behind.length,
+    tree: topicTree(topics),
+    converted,
+  }
+}
+
+function oneMessage(
+  draft: PublicationDraft,
+  body: PlanBody,
+  shown: Plan['messages'][number],
+  table: LiveTable,
+  o: PreviewOptions,
+): Pick<Preview, 'topic' | 'message'> {
+  // A plan of this one message only, so that nothing else is made ready.
+  const message = { ...shown, equipment: shown.equipment.map((_, i) => i) }
+  const { shape, qos, retain, trigger, destinationId, expiryS, name } = draft
+  const plan: Plan = {
+    ...body,
+    equipment: shown.equipment.map((e) => body.equipment[e]!),
+    messages: [message],
+    publicationId: o.publicationId ?? 'draft',
+    name,
+    number: 0,
+    delivery: 0,
+    destinationId,
+    trigger,
+    shape,
+    qos,
+    retain,
+    expiryS,
+  }
+  const now = Date.now()
+  const runner = new Runner(plan, o.host)
+  for (const cells of runner.cellsOfEquipment)
+    for (const cell of cells) {
+      for (const h of cell.handles) table.ensure(h)
+      cell.read(table, now)
+    }
+  const encoded = runner.encode(0, now, 1)
+  if (!encoded) return { topic: null, message: null }
+  return { topic: encoded.topic, message: shownPayload(plan, encoded, packer(plan)(encoded), decoderOf(shape, scopeOf(plan, message))) }
+}
