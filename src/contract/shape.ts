@@ -146,7 +146,7 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .min(1, 'Which group?')
       .max(200)
       .regex(/^[^/+#]+$/, 'Without / + #')
-      .default('Varnmoor')
+      .default('varnmoor')
       .meta({ label: 'Group id', group: 'Names' }),
     node: z
       .string()
@@ -154,7 +154,7 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .min(1, 'Which edge node?')
       .max(200)
       .regex(/^[^/+#]+$/, 'Without / + #')
-      .default('Embrik')
+      .default('embrik')
       .meta({ label: 'Edge node id', help: 'One a destination: it has the connection to itself', group: 'Names' }),
     primaryHost: z
       .string()

@@ -7,9 +7,20 @@ export const ordersLogin = { user: 'works_reader', password: 'order-reader-7', d
 export const deviceLogins = { probes: 'clay-probe-8', packing: 'clay-packer-9' }
 
 export const brokerUsers: User[] = [
-  { name: 'embrik', password: 'clay-sender-1', publish: ['varnmoor/#'], subscribe: [] },
-  { name: 'witness', password: 'clay-witness-2', publish: [], subscribe: ['varnmoor/#'] },
-  { name: 'reader', password: 'clay-reader-3', publish: [], subscribe: ['varnmoor/#'] },
+  {
+    name: 'embrik',
+    password: 'clay-sender-1',
+    publish: ['varnmoor/#', 'spBv1.0/varnmoor/#'],
+    subscribe: ['spBv1.0/varnmoor/NCMD/#', 'spBv1.0/STATE/#'],
+  },
+  { name: 'witness', password: 'clay-witness-2', publish: [], subscribe: ['varnmoor/#', 'spBv1.0/varnmoor/#'] },
+  // A receiver: it may ask edge nodes for their births, and say that it is there.
+  {
+    name: 'reader',
+    password: 'clay-reader-3',
+    publish: ['spBv1.0/varnmoor/NCMD/#', 'spBv1.0/STATE/#'],
+    subscribe: ['varnmoor/#', 'spBv1.0/varnmoor/#'],
+  },
   { name: 'collector', password: 'clay-collector-5', publish: ['spBv1.0/+/NCMD/#'], subscribe: ['probes/#', 'cells/#', 'spBv1.0/#'] },
   { name: 'probes', password: deviceLogins.probes, publish: ['probes/#'], subscribe: [] },
   { name: 'packing', password: deviceLogins.packing, publish: ['cells/#', 'spBv1.0/packing/#'], subscribe: ['spBv1.0/packing/NCMD/#'] },

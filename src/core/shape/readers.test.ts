@@ -5,7 +5,6 @@ import { HTTP } from 'cloudevents'
 import { unpack } from 'msgpackr'
 import { BinaryStream } from 'node-opcua-binary-stream'
 import { DataSetMetaDataType } from 'node-opcua-types'
-import protobuf from 'protobufjs'
 import { describe, expect, it } from 'vitest'
 import type { ShapeInput } from '~/contract/shape'
 import { Status } from '../value/quality'
@@ -14,6 +13,7 @@ import { announcement } from './pubsub-uadp'
 import { decoderOf, encoderOf } from './registry'
 import { cell, kiln, member, part, scope, settings } from './shape-samples'
 import { deviceBirth, nodeBirth, nodeDeath, withoutSeq, withSeq } from './sparkplug'
+import { published } from './sparkplug-published'
 
 const T = Date.UTC(2026, 2, 4, 14, 7, 12, 481)
 const one = {
@@ -179,22 +179,6 @@ describe('CloudEvents', () => {
     expect(event.data).toMatchObject({ temperature: 689.6, gas: { flow: null }, quality })
   })
 })
-
-/** The payload as the standard publishes it (Sparkplug 3.0 6.4), of it what is used here. */
-const published = protobuf
-  .parse(`
-syntax = "proto2";
-package org.eclipse.tahu.protobuf;
-message Payload {
-  message PropertyValue { optional uint32 type = 1; optional bool is_null = 2; oneof value {
-    uint32 int_value = 3; uint64 long_value = 4; float float_value = 5; double double_value = 6; bool boolean_value = 7; string string_value = 8; } }
-  message PropertySet { repeated string keys = 1; repeated PropertyValue values = 2; }
-  message Metric { optional string name = 1; optional uint64 alias = 2; optional uint64 timestamp = 3; optional uint32 datatype = 4;
-    optional bool is_historical = 5; optional bool is_transient = 6; optional bool is_null = 7; optional PropertySet properties = 9;
-    oneof value { uint32 int_value = 10; uint64 long_value = 11; float float_value = 12; double double_value = 13; bool boolean_value = 14; string string_value = 15; bytes bytes_value = 16; } }
-  optional uint64 timestamp = 1; repeated Metric metrics = 2; optional uint64 seq = 3; optional string uuid = 4; optional bytes body = 5;
-}`)
-  .root.lookupType('org.eclipse.tahu.protobuf.Payload')
 
 describe('Sparkplug B', () => {
   const read = (b: Uint8Array) =>

@@ -25,6 +25,7 @@ export async function beginSession(client: MqttClient, node: NodeSession, number
     seq = 0
     for (const { topic, payload } of node.births(number, Date.now())) client.publish(topic, Buffer.from(running.number(payload)), { qos: 0 })
   }
+  let online = false
   let there: (() => void) | null = null
   let born = false
   const gone = {
@@ -37,7 +38,8 @@ export async function beginSession(client: MqttClient, node: NodeSession, number
     if (topic === node.commandTopic) {
       if (born && node.isRebirth(payload)) births()
     } else if (topic === node.hostTopic) {
-      if (hostOnline(payload)) there?.()
+      online = hostOnline(payload)
+      if (online) there?.()
       else if (born) sink.down(gone)
     }
   })
@@ -49,7 +51,8 @@ export async function beginSession(client: MqttClient, node: NodeSession, number
       where: 'destination',
     })
   })
-  if (node.hostTopic)
+  // What it retains may have come with the subscription.
+  if (node.hostTopic && !online)
     await new Promise<void>((done, failed) => {
       const timer = setTimeout(() => failed(new FailureError(gone)), HOST_WAIT_MS)
       const over = () => {

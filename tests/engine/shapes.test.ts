@@ -1,0 +1,380 @@
+// Every shape through a real engine and broker: what a bystander gets, read by libraries that know only the formats.
+import { gunzipSync, inflateSync } from 'node:zlib'
+import { Zstd } from '@hpcc-js/wasm-zstd'
+import avro from 'avsc'
+import { Decoder as CborDecoder } from 'cbor-x'
+import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
+import { unpack } from 'msgpackr'
+import { get } from 'sparkplug-payload'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { DestinationDraft } from '~/contract/destination'
+import type { Plan, PublicationDraft } from '~/contract/publication'
+import { type ShapeInput, ShapeSettings } from '~/contract/shape'
+import { avroSchema } from '~/core/shape/avro'
+import { decoderOf, scopeOf, shapeKinds } from '~/core/shape/registry'
+import { aliasOf } from '~/core/shape/sparkplug'
+import { published } from '~/core/shape/sparkplug-published'
+import { rebirthCommand } from '~/core/source/sparkplug'
+import { Engine } from '~/engine/engine'
+import { unpack as inflate } from '~/engine/publications/compress'
+import { addDestination, changeDestination, listDestinations } from '~/store/destination'
+import { freeze } from '~/store/freeze'
+import { changePublication, getPublication, goLive, setRunning } from '~/store/publication'
+import { publish, zonesPlant } from './plant'
+import { brokerSettings, certificates, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
+
+interface Heard {
+  topic: string
+  payload: Buffer
+  packet: IPublishPacket
+}
+const KEYS = ['temperature', 'pressure', 'order'] as const
+const ZONES = 3
+const spB = get('spBv1.0')!
+
+let t: Awaited<ReturnType<typeof freshDatabase>>
+let b: TestBroker
+let engine: Engine
+let settings: DestinationDraft['settings']
+let destinationId: string
+let equipmentIds: string[]
+let handles: number[]
+let bystander: MqttClient
+let heard: Heard[] = []
+
+beforeAll(async () => {
+  t = await freshDatabase()
+  b = await startBroker()
+  settings = await brokerSettings(t.db, t.vault, b.ports)
+  ;({ handles, equipmentIds } = await zonesPlant(t.db, t.vault, ZONES, KEYS))
+  destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
+  const c = await certificates()
+  bystander = mqtt.connect({
+    protocol: 'mqtts',
+    host: '127.0.0.1',
+    port: b.ports.mutual,
+    ca: c.ca,
+    cert: c.clients.reader!.certificate,
+    key: c.clients.reader!.key,
+    protocolVersion: 5,
+    clientId: 'bystander',
+    clean: false,
+    properties: { sessionExpiryInterval: 600 },
+    reconnectPeriod: 100,
+  })
+  bystander.on('message', (topic, payload, packet) => {
+    // Its own commands come back to it.
+    if (!topic.includes('/NCMD/')) heard.push({ topic, payload, packet })
+  })
+  bystander.on('error', () => undefined)
+  await new Promise<void>((done) => bystander.once('connect', () => done()))
+  await bystander.subscribeAsync(['varnmoor/#', 'spBv1.0/varnmoor/#'], { qos: 1, rap: true })
+  engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('engine') })
+  await engine.start()
+})
+afterAll(async () => {
+  bystander.end(true)
+  await engine.stop()
+  await b.broker.stop()
+  await t.drop()
+})
+
+/** Gives every tag a value; `bad` makes the pressures bad. */
+function values(n: number, bad = false): void {
+  const now = Date.now()
+  engine.table.apply({
+    handles,
+    values: handles.map((_, i) => (bad && i % KEYS.length === 1 ? null : n + i)),
+    statuses: handles.map((_, i) => (bad && i % KEYS.length === 1 ? 0x808c0000 : 0)),
+    times: handles.map(() => now),
+  })
+}
+const counts = (delivery: number) => engine.ledger.countsOf(delivery)!
+async function live(part: Partial<PublicationDraft>): Promise<Plan & { id: string }> {
+  const id = await publish(t.db, { destinationId, equipmentIds, ...part })
+  await until(() => engine.publishers.has(id), 'the publication to be live')
+  return { ...engine.publishers.get(id)!.plan, id }
+}
+async function settled(plan: Plan): Promise<void> {
+  await until(() => {
+    const c = counts(plan.delivery)
+    return c.produced > 0 && c.produced === c.stored && c.waiting === 0
+  }, `the ledger of ${plan.name} to settle`)
+  const c = counts(plan.delivery)
+  expect({ ...c, acknowledged: c.confirmed }, JSON.stringify(c)).toMatchObject({
+    confirmed: c.produced,
+    missing: 0,
+    altered: 0,
+    doubled: 0,
+    foreign: 0,
+  })
+}
+const over = async (id: string) => {
+  await setRunning(t.db, id, false)
+  await until(() => !engine.publishers.has(id), 'the pause')
+}
+
+const tree = { temperature: 100, pressure: 101, order: 102 }
+type Check = (h: Heard, plan: Plan) => unknown
+const json: Check = (h) => JSON.parse(h.payload.toString())
+/** What another reader finds in the first zone's message. */
+const cases: [ShapeInput, Partial<PublicationDraft>, Check, unknown][] = [
+  [{ kind: 'flat-json' }, {}, json, tree],
+  [{ kind: 'flat-json', compression: 'gzip' }, {}, (h) => JSON.parse(gunzipSync(h.payload).toString()), tree],
+  [{ kind: 'nested-json', compression: 'zlib' }, {}, (h) => JSON.parse(inflateSync(h.payload).toString()), tree],
+  [
+    { kind: 'nested-json', per: 'publication', compression: 'zstd' },
+    { topic: '{enterprise}/zstd' },
+    async (h) => JSON.parse(new TextDecoder().decode((await Zstd.load()).decompress(h.payload))),
+    { equipment: { 'Zone 1': tree } },
+  ],
+  [{ kind: 'value' }, { topic: '{enterprise}/v/{unit}/{member}' }, (h) => Number(h.payload.toString()), 100],
+  [{ kind: 'value-quality-time' }, { topic: '{enterprise}/vqt/{tag}' }, json, { value: 100, quality: 'good' }],
+  [{ kind: 'template', body: '{"t":${temperature},"unit":"${equipment}"}' }, {}, json, { t: 100, unit: 'Zone 1' }],
+  [
+    { kind: 'rows', form: 'csv', per: 'publication' },
+    { topic: '{enterprise}/rows' },
+    (h) => h.payload.toString().split('\r\n')[1],
+    expect.stringMatching(/^Zone 1,temperature,100,good,/),
+  ],
+  [{ kind: 'sparkplug-b', aliases: false, compression: 'gzip' }, {}, (h) => metrics(gunzipSync(spB.decodePayload(h.payload).body as Buffer)), tree],
+  [{ kind: 'pubsub-json' }, {}, (h) => JSON.parse(h.payload.toString()).Messages[0].Payload, { temperature: { UaType: 11, Value: 100 } }],
+  [
+    { kind: 'pubsub-uadp', metadata: false },
+    {},
+    (h, plan) => decoderOf(plan.shape, scopeOf(plan, plan.messages[0]!))(h.payload),
+    { kind: 'key frame', readings: [{ value: 100 }, { value: 101 }, { value: 102 }] },
+  ],
+  [
+    { kind: 'cloudevents', mode: 'binary' },
+    {},
+    (h) => ({
+      ...JSON.parse(h.payload.toString()),
+      type: h.packet.properties!.userProperties!.type,
+      specversion: h.packet.properties!.userProperties!.specversion,
+    }),
+    { ...tree, type: 'works.varnmoor.equipment.state', specversion: '1.0' },
+  ],
+  [
+    { kind: 'avro', framing: 'plain' },
+    {},
+    (h, plan) => ({
+      ...(avro.Type.forSchema(avroSchema(plan.shape as never, plan.equipment[0]!) as never, { wrapUnions: false }).fromBuffer(h.payload) as object),
+    }),
+    tree,
+  ],
+  [{ kind: 'cbor' }, {}, (h) => new CborDecoder({ mapsAsObjects: true }).decode(h.payload), tree],
+  [{ kind: 'messagepack' }, {}, (h) => unpack(h.payload), tree],
+  [
+    { kind: 'device-facts' },
+    { topic: '{enterprise}/facts', trigger: { kind: 'every', seconds: 1 } },
+    json,
+    { node: { version: '0.1.0' }, equipment: [{ name: 'Zone 1', class: 'Zone' }, {}, {}] },
+  ],
+]
+const metrics = (payload: Buffer) => Object.fromEntries((spB.decodePayload(payload).metrics ?? []).map((m) => [m.name, m.value]))
+
+it('every shape has its case', () => expect(new Set(cases.map(([s]) => s.kind))).toEqual(new Set(shapeKinds)))
+
+describe.each(cases.map(([input, part, check, found], i) => [JSON.stringify(input).slice(0, 70), i, input, part, check, found] as const))(
+  '%s',
+  (_, i, input, part, check, found) => {
+    it('is what another reader finds, and the ledger confirms it', async () => {
+      heard = []
+      values(100)
+      const plan = await live({ name: `shape ${i}`, shape: ShapeSettings.parse(input), topic: `{enterprise}/s${i}/{unit}`, ...part })
+      await settled(plan)
+      const first = plan.messages[0]!.topic as string
+      const own = await until(() => heard.find((h) => h.topic === first), `a message on ${first}`)
+      const seen = await check(own, plan)
+      if (typeof found === 'object') expect(seen).toMatchObject(found as object)
+      else expect(seen).toEqual(found)
+      expect(own.packet.properties?.contentType).toBe(plan.contentType)
+      // What people are shown is read again by the shape itself.
+      const last = await until(() => engine.lastMessage(plan.id), 'a message to be shown')
+      expect(last.message.read.problem).toBe('')
+      // A bad value has its mark, or is left out; nothing breaks.
+      values(200, true)
+      await settled(plan)
+      await over(plan.id)
+    })
+  },
+)
+
+it('what was compressed is unpacked up to a size, not beyond', async () => {
+  const zstd = await Zstd.load()
+  const bomb = zstd.compress(new Uint8Array(50_000_000))
+  expect(() => inflate('zstd', bomb, 1_000_000)).toThrow('50000000')
+  expect(() => inflate('zlib', Buffer.from(new Uint8Array(9)))).toThrow()
+})
+
+it('an address has values and times of the message, headers, expiry and a response topic; what steers stays out of the payload', async () => {
+  heard = []
+  const plan = await live({
+    name: 'steered',
+    topic: '{enterprise}/orders/{value.order}/{unit}',
+    key: '{name}',
+    headers: [
+      { name: 'zone', value: '{path}' },
+      { name: 'order', value: 'no. {value.order|pad(5)}' },
+    ],
+    steersOnly: true,
+    expiryS: 60,
+    responseTopic: '{enterprise}/answers/{unit}',
+    contentType: 'application/vnd.varnmoor+json',
+  })
+  expect(plan.filter).toBe('varnmoor/orders/+/+')
+  values(300)
+  const own = await until(() => heard.find((h) => h.topic === 'varnmoor/orders/302/zone-1'), 'the message')
+  expect(Object.keys(JSON.parse(own.payload.toString()))).toEqual(['at', 'temperature', 'pressure'])
+  const p = own.packet.properties!
+  expect(p).toMatchObject({ contentType: 'application/vnd.varnmoor+json', responseTopic: 'varnmoor/answers/zone-1' })
+  expect({ ...p.userProperties }).toMatchObject({ zone: 'Varnmoor/Zone 1', order: 'no. 00302' })
+  expect(p.messageExpiryInterval).toBeGreaterThan(50)
+  await settled(plan)
+  await over(plan.id)
+})
+
+it('only what changed, and the whole message now and then', async () => {
+  const plan = await live({
+    name: 'changes',
+    topic: '{enterprise}/changes/{unit}',
+    equipmentIds: equipmentIds.slice(0, 1),
+    shape: ShapeSettings.parse({ kind: 'flat-json', members: 'changed', fullEvery: 3 }),
+  })
+  await settled(plan)
+  heard = []
+  for (const n of [1, 2, 3]) {
+    engine.table.apply({ handles: [handles[0]!], values: [1000 + n], statuses: [0], times: [Date.now()] })
+    await until(() => heard.length === n, `message ${n}`)
+  }
+  expect(heard.map((h) => Object.keys(JSON.parse(h.payload.toString())).filter((k) => k !== 'at'))).toEqual([
+    ['temperature'],
+    ['temperature'],
+    ['temperature', 'pressure', 'order'],
+  ])
+  await settled(plan)
+  await over(plan.id)
+})
+
+it('retained messages that a new address leaves behind are taken back', async () => {
+  const plan = await live({ name: 'kept', topic: '{enterprise}/kept/{unit}', retain: true })
+  await settled(plan)
+  heard = []
+  const draft = { ...(await getPublication(t.db, plan.id)), topic: '{enterprise}/moved/{unit}' }
+  const { leftBehind } = engine.preview(draft, undefined, plan.id)
+  expect(leftBehind).toEqual(['varnmoor/kept/zone-1', 'varnmoor/kept/zone-2', 'varnmoor/kept/zone-3'])
+  await changePublication(t.db, plan.id, draft)
+  await goLive(t.db, plan.id, 'test', freeze, true)
+  await until(() => heard.filter((h) => h.topic.startsWith('varnmoor/kept/') && h.payload.length === 0).length === 3, 'the empty messages')
+  await until(() => heard.filter((h) => h.topic.startsWith('varnmoor/moved/')).length >= 3, 'the new ones')
+  // A new subscriber finds the new ones only.
+  const late: string[] = []
+  const c = await certificates()
+  const newcomer = mqtt.connect({
+    protocol: 'mqtts',
+    host: '127.0.0.1',
+    port: b.ports.mutual,
+    ca: c.ca,
+    cert: c.clients.reader!.certificate,
+    key: c.clients.reader!.key,
+    protocolVersion: 5,
+    clientId: 'newcomer',
+  })
+  newcomer.on('message', (topic) => void late.push(topic))
+  await newcomer.subscribeAsync('varnmoor/#', { qos: 1 })
+  await until(() => late.filter((x) => x.startsWith('varnmoor/moved/')).length === 3, 'what is retained')
+  expect(late.filter((x) => x.startsWith('varnmoor/kept/'))).toEqual([])
+  newcomer.end(true)
+  await settled(engine.publishers.get(plan.id)!.plan)
+  await over(plan.id)
+})
+
+describe('a Sparkplug edge node', () => {
+  const name = (h: Heard) => h.topic.split('/').slice(2).join('/')
+  const payload = (h: Heard) => spB.decodePayload(h.payload)
+  /** Data tells no datatypes, so that only the definition itself can read it. */
+  const data = (h: Heard) =>
+    (published.toObject(published.decode(h.payload), { longs: Number }) as { metrics?: Record<string, unknown>[] }).metrics ?? []
+  const bd = (h: Heard) => Number(payload(h).metrics!.find((m) => m.name === 'bdSeq')!.value)
+
+  it('is born with all its devices, speaks by alias, is born again when asked, and dies with its connection', async () => {
+    heard = []
+    values(400)
+    const plan = await live({ name: 'node', qos: 1, shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'kiln' }) })
+    await until(() => heard.some((h) => name(h).startsWith('DDATA')), 'data')
+    const births = heard.filter((h) => !name(h).startsWith('DDATA'))
+    expect(births.map(name)).toEqual(['NBIRTH/kiln', 'DBIRTH/kiln/Zone 1', 'DBIRTH/kiln/Zone 2', 'DBIRTH/kiln/Zone 3'])
+    const zone = payload(births[1]!)
+    expect(zone.metrics!.map((m) => [m.name, m.type])).toEqual(KEYS.map((k) => [k, 'Double']))
+    expect(Number(zone.metrics![0]!.alias)).toBe(aliasOf(plan.equipment[0]!, plan.equipment[0]!.members[0]!))
+    await settled(plan)
+    // Each message has the next number, births and data alike.
+    expect(heard.map((h) => Number(payload(h).seq))).toEqual(heard.map((_, i) => i))
+
+    engine.table.apply({ handles: [handles[0]!], values: [451.5], statuses: [0], times: [Date.now()] })
+    const change = await until(() => heard.find((h) => data(h).some((m) => m.doubleValue === 451.5)), 'the change')
+    expect(data(change)).toEqual([{ alias: Number(zone.metrics![0]!.alias), doubleValue: 451.5, timestamp: expect.any(Number) }])
+
+    const before = heard.length
+    await bystander.publishAsync('spBv1.0/varnmoor/NCMD/kiln', Buffer.from(rebirthCommand(Date.now())), { qos: 1 })
+    await until(() => heard.length >= before + 4, 'the births again')
+    expect(heard.slice(before, before + 4).map((h) => Number(payload(h).seq))).toEqual([0, 1, 2, 3])
+    expect(bd(heard[before]!)).toBe(bd(births[0]!))
+
+    // The link breaks: its will says so, and the next birth has a later number: one for every try to connect.
+    heard = []
+    b.broker.cut(0.5)
+    const death = await until(() => heard.find((h) => name(h) === 'NDEATH/kiln'), 'the death')
+    expect(bd(death)).toBe(bd(births[0]!))
+    const again = await until(() => heard.find((h) => name(h) === 'NBIRTH/kiln'), 'the birth after it')
+    expect(bd(again)).toBeGreaterThan(bd(death))
+    values(410)
+    await settled(plan)
+    await over(plan.id)
+    const last = await until(() => heard.filter((h) => name(h) === 'NDEATH/kiln')[1], 'the death when it is paused')
+    expect(bd(last)).toBe(bd(again))
+  })
+
+  it('waits for its primary host, and stops when that goes; nothing is lost', async () => {
+    heard = []
+    const state = (online: boolean) =>
+      bystander.publishAsync('spBv1.0/STATE/board', JSON.stringify({ online, timestamp: Date.now() }), { qos: 1, retain: true })
+    values(500)
+    const plan = await live({ name: 'hosted', shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'hosted', primaryHost: 'board' }) })
+    await until(() => engine.destinations.get(destinationId)!.present().reason.includes('primary host'), 'the reason to be told', 40)
+    expect(heard.filter((h) => name(h).includes('BIRTH/hosted'))).toEqual([])
+    await state(true)
+    await until(() => heard.some((h) => name(h) === 'DBIRTH/hosted/Zone 3'), 'the births', 40)
+    await settled(plan)
+    await state(false)
+    await until(() => heard.some((h) => name(h) === 'NDEATH/hosted'), 'the death')
+    values(600)
+    await state(true)
+    await settled(plan)
+    expect(heard.filter((h) => name(h) === 'NBIRTH/hosted').length).toBeGreaterThanOrEqual(2)
+    await over(plan.id)
+  })
+
+  it('is one a connection: a second is refused before it goes live', async () => {
+    const plan = await live({ name: 'one', shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'one' }) })
+    await expect(live({ name: 'two', shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'two' }) })).rejects.toThrow(
+      'one is a Sparkplug edge node',
+    )
+    await over(plan.id)
+  })
+})
+
+it('over MQTT 3.1.1 too, whose messages carry no ids: each is confirmed by topic and payload', async () => {
+  const [d] = await listDestinations(t.db)
+  await changeDestination(t.db, d!.id, { ...d!, settings: { ...settings, protocol: '3.1.1' } })
+  await until(() => engine.destinations.get(destinationId)!.destination.settings.protocol === '3.1.1', 'the change')
+  values(700)
+  for (const [i, input] of ([{ kind: 'cbor' }, { kind: 'sparkplug-b', node: 'old' }] as const).entries()) {
+    const plan = await live({ name: `three ${i}`, shape: ShapeSettings.parse(input), topic: `{enterprise}/three${i}/{unit}` })
+    await settled(plan)
+    for (let n = 0; n < 5; n++) values(710 + n)
+    await settled(plan)
+    await over(plan.id)
+  }
+})
