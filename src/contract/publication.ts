@@ -210,6 +210,7 @@ export type Finding = z.infer<typeof Finding>
 export const TopicNode = z.object({
   level: z.string(),
   count: z.number().int().describe('Topics at it and under it'),
+  rate: z.number().nullable().describe('Messages a second over the last minute; null: not known before it is live'),
   get children(): z.ZodArray<typeof TopicNode> {
     return z.array(TopicNode)
   },

@@ -17,7 +17,7 @@ const bad = z
   .default('marked')
   .meta({
     label: 'Bad quality',
-    options: { marked: 'Without a value, with its reason', 'left-out': 'Left out', 'last-good': 'The last good value, with its age' },
+    options: { marked: 'No value, its reason', 'left-out': 'Left out', 'last-good': 'Last good value, its age' },
     group: 'Values',
   })
 const nulls = z
@@ -163,11 +163,11 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .regex(/^[^/+#]*$/, 'Without / + #')
       .default('')
       .meta({ label: 'Primary host id', help: 'Births go out when it is there; empty: nobody is waited for', group: 'Names' }),
-    aliases: z.boolean().default(true).meta({ label: 'Aliases', help: 'Numbers in place of names, once they are born', group: 'Bytes' }),
     members: z
       .enum(['all', 'changed'])
       .default('changed')
       .meta({ label: 'Members', options: { all: 'All of them', changed: 'Only those that changed' }, group: 'Values' }),
+    aliases: z.boolean().default(true).meta({ label: 'Aliases', help: 'Numbers in place of names, once they are born', group: 'Bytes' }),
     compression: z
       .enum(['none', 'gzip', 'deflate'])
       .default('none')

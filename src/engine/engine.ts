@@ -438,6 +438,7 @@ export class Engine {
     return previewOf(draft, this.model, this.table, {
       host: this.host,
       plans: [...this.publishers.values()].map((p) => p.plan),
+      ...(publicationId !== undefined && this.publishers.has(publicationId) && { rates: this.publishers.get(publicationId)!.rates() }),
       ...(equipmentId !== undefined && { equipmentId }),
       ...(publicationId !== undefined && { publicationId }),
       ...(settings && { headersLost: settings.protocol !== '5' }),

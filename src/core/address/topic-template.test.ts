@@ -128,26 +128,29 @@ describe('topics that would be written', () => {
   it('say nothing when they are right', () => expect(topicFindings(['a/b', 'a/c'])).toEqual([]))
 
   it('stand as a tree with counts, wide levels cut', () => {
-    expect(topicTree(['a/b/c', 'a/b/d', 'a/e'])).toEqual([
+    const rates: Record<string, number> = { 'a/b/c': 2, 'a/e': 0.5 }
+    expect(topicTree(['a/b/c', 'a/b/d', 'a/e'], (t) => rates[t] ?? null)).toEqual([
       {
         level: 'a',
         count: 3,
+        rate: 2.5,
         children: [
           {
             level: 'b',
             count: 2,
+            rate: 2,
             children: [
-              { level: 'c', count: 1, children: [] },
-              { level: 'd', count: 1, children: [] },
+              { level: 'c', count: 1, rate: 2, children: [] },
+              { level: 'd', count: 1, rate: null, children: [] },
             ],
           },
-          { level: 'e', count: 1, children: [] },
+          { level: 'e', count: 1, rate: 0.5, children: [] },
         ],
       },
     ])
     const wide = topicTree(Array.from({ length: 100 }, (_, i) => `a/${i}`))[0]!.children
     expect(wide).toHaveLength(41)
-    expect(wide.at(-1)).toEqual({ level: 'and 60 more', count: 60, children: [] })
+    expect(wide.at(-1)).toEqual({ level: 'and 60 more', count: 60, rate: null, children: [] })
   })
 })
 

@@ -95,7 +95,8 @@ export function templateFaults(how: How, one: PlanEquipment): TemplateProblem[] 
   const { parts, problems } = cutBody(how.body)
   const out = [...problems]
   for (const p of parts)
-    if (typeof p !== 'string' && !meaningOf(p.key, one, how.per)) out.push({ at: p.at, message: `\${${p.key}} is nothing that ${one.name} has` })
+    if (typeof p !== 'string' && !meaningOf(p.key, one, how.per))
+      out.push({ at: p.at, message: `\${${p.key}} is nothing that ${one.className || one.name} has` })
   if (how.form === 'json' && out.length === 0) {
     const inside = insides(parts)
     const trial = parts.map((p, i) => (typeof p === 'string' ? p : inside[i] ? 'x' : '0')).join('')

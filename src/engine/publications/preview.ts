@@ -13,6 +13,8 @@ export interface PreviewOptions {
   host: HostFacts
   /** What is live now. */
   plans: readonly Plan[]
+  /** Messages a second of each kind, of the publication itself while it is live. */
+  rates?: readonly number[]
   /** Whose message is shown; else the first. */
   equipmentId?: string
   /** The publication whose draft it is. */
@@ -46,9 +48,26 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
       : { topic: null, message: null }),
     leftBehind: behind.slice(0, TOPICS),
     leftBehindCount: behind.length,
-    tree: topicTree(topics),
+    tree: topicTree(topics, rateOf(draft, live, o.rates)),
     converted,
   }
+}
+
+/** By the clock each topic has its beat; else what the live version sends to the same topic. */
+function rateOf(draft: PublicationDraft, live: Plan | undefined, rates: readonly number[] | undefined): (topic: string) => number | null {
+  if (draft.trigger.kind === 'every') {
+    const rate = 1 / draft.trigger.seconds
+    return () => rate
+  }
+  const known = new Map<string, number>()
+  live?.messages.forEach((m, n) => {
+    const topic = topicText(
+      m.topic,
+      live.equipment[m.equipment[0]!]?.members.map((x) => x.key),
+    )
+    known.set(topic, (known.get(topic) ?? 0) + (rates?.[n] ?? 0))
+  })
+  return (topic) => known.get(topic) ?? null
 }
 
 function oneMessage(

@@ -14,6 +14,8 @@ import { sparkplugSession } from './sparkplug-session'
 
 /** How often another message is picked to be shown with its way, ms. */
 const SHOW_EVERY_MS = 1000
+/** Rates are counted by halves of a minute, ms. */
+const HALF_MS = 30_000
 /** A shown message that is not confirmed by then is replaced. */
 const SHOW_AT_MOST_MS = 4000
 
@@ -28,6 +30,11 @@ export class Publisher {
   /** What its destination's connection has to do for it; null: nothing. */
   readonly session: NodeSession | null
   readonly rate = new Rate()
+  /** Messages of each kind that were sent in this half minute and in the one before. */
+  private sentNow: Uint32Array
+  private sentBefore: Uint32Array
+  private halfSince = Date.now()
+  private readonly halves: NodeJS.Timeout
   private lastAt: number | null = null
   /** A message made lately, and its way so far: for people who look. */
   last: LastMessage | null = null
@@ -41,6 +48,13 @@ export class Publisher {
   ) {
     this.runner = new Runner(plan, host)
     this.pack = packer(plan)
+    this.sentNow = new Uint32Array(plan.messages.length)
+    this.sentBefore = new Uint32Array(plan.messages.length)
+    this.halves = setInterval(() => {
+      this.sentBefore = this.sentNow
+      this.sentNow = new Uint32Array(plan.messages.length)
+      this.halfSince = Date.now()
+    }, HALF_MS)
     this.session = plan.shape.kind === 'sparkplug-b' ? sparkplugSession(plan, plan.shape, this.runner, table) : null
     for (const h of this.runner.handles) table.ensure(h)
     if (plan.trigger.kind === 'change') {
@@ -87,6 +101,7 @@ export class Publisher {
       if (message.before) add(message.topic + message.before.topicSuffix, this.pack(message, message.before.payload), true, message.at)
       const packed = this.pack(message)
       add(message.topic, packed, this.plan.retain, message.at)
+      this.sentNow[n]!++
       last = { n, message, packed }
     }
     if (!last) return
@@ -158,8 +173,17 @@ export class Publisher {
     return { ...base, state: 'running', reason: `version ${this.plan.number}${waiting}` }
   }
 
+  /** Messages a second of each kind, over the last half to whole minute. */
+  rates(): number[] {
+    const now = Date.now()
+    const first = this.halfSince - this.since < HALF_MS
+    const seconds = Math.max(1, (now - (first ? this.since : this.halfSince - HALF_MS)) / 1000)
+    return Array.from(this.sentNow, (n, i) => (n + this.sentBefore[i]!) / seconds)
+  }
+
   stop(): void {
     this.unsubscribe()
+    clearInterval(this.halves)
     if (this.timer) clearInterval(this.timer)
   }
 }

@@ -73,10 +73,10 @@ export function MessageBody({ message }: { message: ShownPayload }) {
                     <td className="w-5 py-[2px]">
                       <Glyph state={glyph[r.quality as keyof typeof glyph] ?? 'idle'} />
                     </td>
-                    <td className="max-w-0 truncate py-[2px] pr-2" title={r.member}>
+                    <td className="max-w-[150px] truncate py-[2px] pr-2" title={r.member}>
                       {r.member}
                     </td>
-                    <td className="max-w-[130px] truncate py-[2px] text-right font-mono text-[12.5px]">{r.value || '-'}</td>
+                    <td className="max-w-[120px] truncate py-[2px] text-right font-mono text-[12.5px]">{r.value || '-'}</td>
                   </tr>
                 ))}
               </tbody>

@@ -11,6 +11,7 @@ import { MessageBody } from './MessageBody'
 /** One real message: as it went out with its way, or, for a draft, as it would be built from the values of this moment. */
 export function MessagePeek({ publication, preview, dirty }: { publication: Publication | null; preview: Preview | null; dirty: boolean }) {
   const live = publication?.state === 'live' && !dirty
+  const stopped = preview?.findings.find((f) => f.severity === 'stops')
   const [held, setHeld] = useState<LastMessage | null>(null)
   useWatch({ messages: publication ? [publication.id] : [] })
   const last = useLastMessage(publication?.id ?? '')
@@ -43,7 +44,9 @@ export function MessagePeek({ publication, preview, dirty }: { publication: Publ
           <MessageBody message={preview.message} />
         </>
       ) : (
-        <p className="text-muted">Choose equipment and a destination: the payload appears here with real values.</p>
+        <p className="text-muted">
+          {stopped ? `Mend this first: ${stopped.message}` : 'Choose equipment and a destination: the payload appears here with real values.'}
+        </p>
       )}
     </>
   )

@@ -1,26 +1,24 @@
-import { type ReactNode, useEffect, useMemo, useState } from 'react'
-import { toast } from 'sonner'
+import { type ReactNode, useMemo } from 'react'
 import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
-import { type Finding, type Preview, type Publication, PublicationDraft, plainAddress } from '~/contract/publication'
-import { flatJsonSettings } from '~/contract/shape'
+import type { Finding, Publication } from '~/contract/publication'
 import { shapeOf } from '~/core/shape/registry'
 import { Button } from '~/ui/Button'
 import { Choice, SelectField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { conditionGlyph } from '../shared/condition'
-import { tellFailure } from '../shared/problems'
 import { AddressForm } from './AddressForm'
 import { ContractLinks } from './ContractLinks'
 import { MessagePeek } from './MessagePeek'
 import { Section } from './Section'
 import { ShapeForm } from './ShapeForm'
 import { useExample } from './useExample'
+import { usePublicationDraft } from './usePublicationDraft'
 import { WhatPicker, whatWords } from './WhatPicker'
 
 interface Props {
@@ -38,140 +36,10 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
   const mayRun = useMay('operator')
-  const [draft, setDraft] = useState<PublicationDraft>(() =>
-    publication
-      ? pick(publication)
-      : {
-          ...plainAddress,
-          name: '',
-          equipmentIds: [],
-          trigger: { kind: 'change' },
-          shape: flatJsonSettings,
-          topic: '{enterprise}/{site}/{area}/{centre}/{unit}/state',
-          qos: 1,
-          retain: false,
-          destinationId: destinations[0]?.id ?? '',
-        },
-  )
-  const [preview, setPreview] = useState<Preview | null>(null)
-  const [fields, setFields] = useState<Record<string, string>>({})
-  const [clear, setClear] = useState(true)
-  const [busy, setBusy] = useState<'save' | 'live' | 'pause' | null>(null)
-  const [open, setOpen] = useState<string | null>(publication ? null : 'what')
-  const dirty = !publication || JSON.stringify(draft) !== JSON.stringify(pick(publication))
-  const set = (change: Partial<PublicationDraft>) => setDraft({ ...draft, ...change })
+  const edit = usePublicationDraft({ publication, destinations, onSaved })
+  const { draft, set, preview, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
-  const waiting = draft.equipmentIds.length === 0 || !draft.destinationId
-
   const example = useExample(draft.equipmentIds[0] ?? null)
-
-  // The peek follows what is typed, after a breath.
-  const text = JSON.stringify(draft)
-  const publicationId = publication?.id
-  useEffect(() => {
-    if (waiting) {
-      setPreview(null)
-      return
-    }
-    const abort = new AbortController()
-    const look = () =>
-      void call('previewPublication', {
-        body: { draft: { ...(JSON.parse(text) as PublicationDraft), name: 'draft' }, ...(publicationId !== undefined && { publicationId }) },
-        signal: abort.signal,
-      }).then(
-        (p) => {
-          setPreview(p)
-        },
-        () => undefined,
-      )
-    const timer = setTimeout(look, 250)
-    const again = setInterval(look, 2000)
-    return () => {
-      clearTimeout(timer)
-      clearInterval(again)
-      abort.abort()
-    }
-  }, [text, waiting, publicationId])
-
-  const save = async (): Promise<Publication | null> => {
-    const parsed = PublicationDraft.safeParse(draft)
-    if (!parsed.success) {
-      const wrong = Object.fromEntries(parsed.error.issues.map((i) => [i.path.join('.'), i.message]))
-      setFields(wrong)
-      setOpen(
-        wrong.equipmentIds
-          ? 'what'
-          : Object.keys(wrong).some((k) => k.startsWith('shape'))
-            ? 'shape'
-            : Object.keys(wrong).some((k) => /^(topic|key|headers|contentType|responseTopic|expiryS)/.test(k))
-              ? 'address'
-              : wrong.destinationId
-                ? 'through'
-                : open,
-      )
-      return null
-    }
-    setFields({})
-    setBusy('save')
-    try {
-      const saved = publication
-        ? await call('changePublication', { params: { id: publication.id }, body: draft })
-        : await call('addPublication', { body: draft })
-      await refresh('listPublications', 'listDestinations')
-      setDraft(pick(saved))
-      return saved
-    } catch (e) {
-      const f = failureIn(e)
-      if (f.fields) setFields(f.fields)
-      else tellFailure(e)
-      return null
-    } finally {
-      setBusy(null)
-    }
-  }
-  const saveOnly = async () => {
-    const saved = await save()
-    if (!saved) return
-    toast.success(`${saved.name} is saved`)
-    onSaved(saved.id)
-  }
-  const goLive = async () => {
-    const saved = dirty ? await save() : publication
-    if (!saved) return
-    setBusy('live')
-    try {
-      const now = await call('goLive', { params: { id: saved.id }, body: { clearRetained: clear } })
-      toast.success(`${now.name} is live, version ${now.liveVersion}`)
-    } catch (e) {
-      tellFailure(e)
-    } finally {
-      setBusy(null)
-      await refresh('listPublications')
-      onSaved(saved.id)
-    }
-  }
-  const run = async (what: 'pausePublication' | 'resumePublication') => {
-    setBusy('pause')
-    try {
-      await call(what, { params: { id: publication!.id } })
-      await refresh('listPublications')
-    } catch (e) {
-      tellFailure(e)
-    } finally {
-      setBusy(null)
-    }
-  }
-  const remove = async () => {
-    const { id } = publication!
-    try {
-      await call('removePublication', { params: { id } })
-      await refresh('listPublications', 'listDestinations')
-      onSaved(null)
-      toast(`${publication!.name} removed with its versions and its account`)
-    } catch (e) {
-      tellFailure(e)
-    }
-  }
 
   const findings = preview?.findings ?? []
   const stops = findings.filter((f) => f.severity === 'stops').length
@@ -227,7 +95,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
         </Button>
         <Button
           kind="main"
-          disabled={!mayEdit || stops > 0}
+          disabled={!mayEdit || stops > 0 || unfit}
           busy={busy === 'live'}
           title={stops > 0 ? 'Mend what stops it first' : 'Freezes a version and sends it'}
           onClick={() => void goLive()}
@@ -411,41 +279,4 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
       </ThreeParts>
     </>
   )
-}
-
-function pick(p: Publication): PublicationDraft {
-  const {
-    name,
-    equipmentIds,
-    trigger,
-    shape,
-    topic,
-    topicRule,
-    key,
-    headers,
-    steersOnly,
-    contentType,
-    responseTopic,
-    expiryS,
-    qos,
-    retain,
-    destinationId,
-  } = p
-  return {
-    name,
-    equipmentIds,
-    trigger,
-    shape,
-    topic,
-    topicRule,
-    key,
-    headers,
-    steersOnly,
-    contentType,
-    responseTopic,
-    expiryS,
-    qos,
-    retain,
-    destinationId,
-  }
 }

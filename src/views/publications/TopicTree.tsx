@@ -3,6 +3,9 @@ import { useState } from 'react'
 import type { TopicNode } from '~/contract/publication'
 import { countText } from '~/ui/time'
 
+/** Two digits that count. */
+const rateText = (n: number) => (n === 0 ? '0' : n >= 10 ? n.toFixed(0) : n >= 1 ? n.toFixed(1) : n.toPrecision(2))
+
 /** So many lines stand open at first. */
 const OPEN = 14
 
@@ -14,7 +17,7 @@ function folded(node: TopicNode): TopicNode {
     at = at.children[0]!
     level += `/${at.level}`
   }
-  return { level, count: at.count, children: at.children }
+  return { level, count: at.count, rate: at.rate, children: at.children }
 }
 
 /** All topics of a publication by their levels, with how many lie under each. */
@@ -47,7 +50,10 @@ export function TopicTree({ nodes }: { nodes: readonly TopicNode[] }) {
                 {n.children.length > 0 && (open ? <ChevronDown size={12} /> : <ChevronRight size={12} />)}
               </span>
               <span className="truncate">{n.level}</span>
-              {n.count > 1 && <span className="ml-auto text-[12px] text-muted">{countText(n.count)}</span>}
+              <span className="ml-auto flex shrink-0 gap-3 text-[12px] text-muted">
+                {n.count > 1 && <span>{countText(n.count)}</span>}
+                <span className="w-16 text-right">{n.rate === null ? '' : `${rateText(n.rate)}/s`}</span>
+              </span>
             </button>
             {open && branch(n.children, id, depth + 1)}
           </li>

@@ -1,0 +1,199 @@
+import { useEffect, useMemo, useState } from 'react'
+import { toast } from 'sonner'
+import type { Destination } from '~/contract/destination'
+import { type Preview, type Publication, PublicationDraft, plainAddress } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
+import { call, failureIn, refresh } from '../app/api'
+import { tellFailure } from '../shared/problems'
+
+/** Which section of the sentence a field stands in. */
+const sections: [RegExp, string][] = [
+  [/^equipmentIds/, 'what'],
+  [/^shape/, 'shape'],
+  [/^(topic|key|headers|contentType|responseTopic|expiryS)/, 'address'],
+  [/^destinationId/, 'through'],
+]
+const sectionOf = (fields: readonly string[]) => sections.find(([of]) => fields.some((f) => of.test(f)))?.[1]
+
+/** A publication while it is edited: what is typed, what would come of it, and what can be done with it. */
+export function usePublicationDraft({
+  publication,
+  destinations,
+  onSaved,
+}: {
+  publication: Publication | null
+  destinations: readonly Destination[]
+  onSaved(id: string | null): void
+}) {
+  const [draft, setDraft] = useState<PublicationDraft>(() =>
+    publication
+      ? pick(publication)
+      : {
+          ...plainAddress,
+          name: '',
+          equipmentIds: [],
+          trigger: { kind: 'change' },
+          shape: flatJsonSettings,
+          topic: '{enterprise}/{site}/{area}/{centre}/{unit}/state',
+          qos: 1,
+          retain: false,
+          destinationId: destinations[0]?.id ?? '',
+        },
+  )
+  const [preview, setPreview] = useState<Preview | null>(null)
+  const [refused, setRefused] = useState<Record<string, string>>({})
+  const [clear, setClear] = useState(true)
+  const [busy, setBusy] = useState<'save' | 'live' | 'pause' | null>(null)
+  const [open, setOpen] = useState<string | null>(publication ? null : 'what')
+  const dirty = !publication || JSON.stringify(draft) !== JSON.stringify(pick(publication))
+  const set = (change: Partial<PublicationDraft>) => setDraft({ ...draft, ...change })
+  const waiting = draft.equipmentIds.length === 0 || !draft.destinationId
+
+  // What is wrong is said beside its field while it is typed; what is still to be filled in only when it is saved.
+  const wrong = useMemo(() => {
+    const parsed = PublicationDraft.safeParse({ ...draft, name: draft.name || 'draft' })
+    if (parsed.success) return {}
+    const typed = parsed.error.issues.filter((i) => /^(shape|headers|expiryS|topic|key|contentType|responseTopic)/.test(i.path.join('.')))
+    return Object.fromEntries(typed.map((i) => [i.path.join('.'), i.message]))
+  }, [draft])
+  const fields = { ...refused, ...wrong }
+  const unfit = Object.keys(wrong).length > 0
+
+  // The peek follows what is typed, after a breath.
+  const text = JSON.stringify(draft)
+  const publicationId = publication?.id
+  useEffect(() => {
+    if (waiting) {
+      setPreview(null)
+      return
+    }
+    if (unfit) return
+    const abort = new AbortController()
+    const look = () =>
+      void call('previewPublication', {
+        body: { draft: { ...(JSON.parse(text) as PublicationDraft), name: 'draft' }, ...(publicationId !== undefined && { publicationId }) },
+        signal: abort.signal,
+      }).then(
+        (p) => {
+          setPreview(p)
+        },
+        () => undefined,
+      )
+    const timer = setTimeout(look, 250)
+    const again = setInterval(look, 2000)
+    return () => {
+      clearTimeout(timer)
+      clearInterval(again)
+      abort.abort()
+    }
+  }, [text, waiting, unfit, publicationId])
+
+  const save = async (): Promise<Publication | null> => {
+    const parsed = PublicationDraft.safeParse(draft)
+    if (!parsed.success) {
+      const missing = Object.fromEntries(parsed.error.issues.map((i) => [i.path.join('.'), i.message]))
+      setRefused(missing)
+      setOpen(sectionOf(Object.keys(missing)) ?? open)
+      return null
+    }
+    setRefused({})
+    setBusy('save')
+    try {
+      const saved = publication
+        ? await call('changePublication', { params: { id: publication.id }, body: draft })
+        : await call('addPublication', { body: draft })
+      await refresh('listPublications', 'listDestinations')
+      setDraft(pick(saved))
+      return saved
+    } catch (e) {
+      const f = failureIn(e)
+      if (f.fields) setRefused(f.fields)
+      else tellFailure(e)
+      return null
+    } finally {
+      setBusy(null)
+    }
+  }
+  const saveOnly = async () => {
+    const saved = await save()
+    if (!saved) return
+    toast.success(`${saved.name} is saved`)
+    onSaved(saved.id)
+  }
+  const goLive = async () => {
+    const saved = dirty ? await save() : publication
+    if (!saved) return
+    setBusy('live')
+    try {
+      const now = await call('goLive', { params: { id: saved.id }, body: { clearRetained: clear } })
+      toast.success(`${now.name} is live, version ${now.liveVersion}`)
+    } catch (e) {
+      tellFailure(e)
+    } finally {
+      setBusy(null)
+      await refresh('listPublications')
+      onSaved(saved.id)
+    }
+  }
+  const run = async (what: 'pausePublication' | 'resumePublication') => {
+    setBusy('pause')
+    try {
+      await call(what, { params: { id: publication!.id } })
+      await refresh('listPublications')
+    } catch (e) {
+      tellFailure(e)
+    } finally {
+      setBusy(null)
+    }
+  }
+  const remove = async () => {
+    const { id } = publication!
+    try {
+      await call('removePublication', { params: { id } })
+      await refresh('listPublications', 'listDestinations')
+      onSaved(null)
+      toast(`${publication!.name} removed with its versions and its account`)
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
+
+  return { draft, set, preview, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove }
+}
+
+function pick(p: Publication): PublicationDraft {
+  const {
+    name,
+    equipmentIds,
+    trigger,
+    shape,
+    topic,
+    topicRule,
+    key,
+    headers,
+    steersOnly,
+    contentType,
+    responseTopic,
+    expiryS,
+    qos,
+    retain,
+    destinationId,
+  } = p
+  return {
+    name,
+    equipmentIds,
+    trigger,
+    shape,
+    topic,
+    topicRule,
+    key,
+    headers,
+    steersOnly,
+    contentType,
+    responseTopic,
+    expiryS,
+    qos,
+    retain,
+    destinationId,
+  }
+}
