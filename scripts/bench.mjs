@@ -1,5 +1,5 @@
 // Measures: the whole engine beside a bare loop of the same library, parts alone, memory and CPU, start times, and a million messages under
-// random faults. `npm run bench -- thread` (or parts, tags, simulated, import, table, equipment, start, faults) takes a part. Nothing asserts what it prints.
+// random faults. `npm run bench -- thread` (or parts, tags, simulated, import, table, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { join } from 'node:path'
@@ -25,11 +25,11 @@ try {
   const parts =
     process.argv.slice(2).length > 0
       ? process.argv.slice(2)
-      : ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'start', 'faults']
+      : ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'shapes', 'start', 'faults']
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
-    entryPoints: ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'faults'].map((n) => `bench/${n}.ts`),
+    entryPoints: ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'shapes', 'faults'].map((n) => `bench/${n}.ts`),
     outdir: out,
     outExtension: { '.js': '.mjs' },
     bundle: true,

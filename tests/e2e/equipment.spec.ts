@@ -135,27 +135,43 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
   await expect(origin).toContainText('°C to °F: × 1.8 + 32')
   await expect(member(page, 'wetBulb')).toContainText('from °C')
 
-  // Sent, and confirmed by the ledger.
-  const dryers = (await equipment()).filter((e) => e.name.startsWith('Dryer Chamber ')).map((e) => e.id)
-  const [site] = await api<{ id: string }[]>('GET', '/api/destinations')
-  const made = await api<{ id: string }>('POST', '/api/publications', {
-    name: 'Dryers, each 2 s',
-    equipmentIds: dryers,
-    trigger: { kind: 'every', seconds: 2 },
-    shape: 'compact-json',
-    topic: '{enterprise}/{area}/{name}/now',
-    qos: 1,
-    retain: false,
-    destinationId: site!.id,
-  })
-  await api('POST', `/api/publications/${made.id}/live`)
-  await page.goto('/proof')
-  const line = page.locator('[data-line="Dryers, each 2 s"]')
-  const count = async (what: string) => Number(((await line.locator(`[data-count="${what}"]`).textContent()) ?? '0').replace(/\D/g, ''))
-  await expect.poll(() => count('arrived'), { timeout: 40_000 }).toBeGreaterThanOrEqual(12)
-  expect(await count('missing')).toBe(0)
-  await api('POST', `/api/publications/${made.id}/pause`)
-  await api('DELETE', `/api/publications/${made.id}`)
+  // Published in three shapes, each with the values of all four kinds of source; the ledger confirms each.
+  for (const [name, format, topic, shown] of [
+    ['Dryers, nested', 'nested-json', '{enterprise}/{area}/{name}/nested', '"clayMoisture"'],
+    ['Dryers, Sparkplug', 'sparkplug-b', null, 'clayMoisture'],
+    ['Dryers, CBOR', 'cbor', '{enterprise}/{area}/{name}/cbor', 'clayMoisture'],
+  ] as const) {
+    await page.goto('/publications?add')
+    await page.getByLabel('Name', { exact: true }).fill(name)
+    await page.getByRole('button', { name: 'all 6 Dryer Chamber' }).click()
+    await page.getByRole('region', { name: 'When' }).getByRole('button').first().click()
+    await page.getByRole('button', { name: 'Every', exact: true }).click()
+    await page.getByLabel('Seconds').fill('2')
+    await page.getByRole('region', { name: 'Shape' }).getByRole('button').first().click()
+    await page.getByLabel('Format').selectOption(format)
+    await page.getByRole('region', { name: 'Address' }).getByRole('button').first().click()
+    if (topic) await page.getByLabel('Topic', { exact: true }).fill(topic)
+    await expect(page.getByText('6 topics')).toBeVisible()
+    await expect(page.getByRole('tree', { name: 'Topics' })).toContainText(topic ? 'varnmoor/drying' : 'spBv1.0/varnmoor/DDATA/embrik')
+    const peek = page.getByRole('complementary', { name: 'Peek' })
+    await expect(peek).toContainText(shown)
+    if (!topic) await expect(peek.getByRole('table', { name: 'Read again' })).toContainText('product')
+    await page.getByRole('button', { name: 'Go live' }).click()
+    await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+    await expect(page.getByText('Confirmed by witness')).toBeVisible()
+    await page.goto('/proof')
+    const line = page.locator(`[data-line="${name}"]`)
+    const count = async (what: string) => Number(((await line.locator(`[data-count="${what}"]`).textContent()) ?? '0').replace(/\D/g, ''))
+    await expect.poll(() => count('arrived'), { timeout: 40_000 }).toBeGreaterThanOrEqual(12)
+    expect(await count('missing')).toBe(0)
+    const [made] = (await api<{ id: string; name: string }[]>('GET', '/api/publications')).filter((x) => x.name === name)
+    // What receivers are given speaks of the same.
+    const contract = await api<{ messages: { topicCount: number }[] }>('GET', `/api/publications/${made!.id}/contract`)
+    expect(contract.messages.reduce((n, m) => n + m.topicCount, 0)).toBe(6)
+    expect(await api<{ asyncapi: string; channels: object }>('GET', `/api/publications/${made!.id}/asyncapi`)).toMatchObject({ asyncapi: '3.0.0' })
+    await api('POST', `/api/publications/${made!.id}/pause`)
+    await api('DELETE', `/api/publications/${made!.id}`)
+  }
 })
 
 test('a tag is dragged onto a member, equipment onto its new place, and each is taken back', async ({ page }) => {

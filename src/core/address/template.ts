@@ -65,7 +65,10 @@ export function parseTemplate(
       const f = FILTER.exec(text)
       const filter = f ? templateFilters[f[1]!] : undefined
       if (!f || !filter) {
-        problems.push({ at: m.index, message: `${text.trim() || 'Nothing'} is no filter; there are ${Object.keys(templateFilters).join(', ')}` })
+        problems.push({
+          at: m.index,
+          message: `${text.trim() ? `${text.trim()} is no filter` : 'A filter is missing after the bar'}; there are ${Object.keys(templateFilters).join(', ')}`,
+        })
         return []
       }
       const given = f[2] === undefined ? [] : args(f[2])

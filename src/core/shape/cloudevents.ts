@@ -5,7 +5,7 @@ import { flatSchema, flatWriter, readFlat } from './flat-json'
 import { isObject, readJson, timeSchema } from './json-reading'
 import { nestedSchema, nestedWriter, readNested } from './nested-json'
 import type { Decoded, Shape } from './shape'
-import { jsonTime, readTime } from './text'
+import { isoTime, jsonTime, readTime } from './text'
 
 type How = Settings<'cloudevents'>
 
@@ -47,7 +47,7 @@ export const cloudEvents: Shape<'cloudevents'> = {
       const at = newest(parts[0]!.cells, now)
       const data = `{"at":${time(at)}${body(parts[0]!, at, whole)}}`
       const id = `${publicationId}-${seq}`
-      const when = new Date(at).toISOString()
+      const when = isoTime(at)
       if (settings.mode === 'structured')
         return { at, payload: `{"specversion":"1.0","id":"${id}",${fixed},"time":"${when}","datacontenttype":"application/json","data":${data}}` }
       return {

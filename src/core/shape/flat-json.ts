@@ -4,34 +4,29 @@ import { chooser, markOf, newest, Take } from './choose'
 import { isObject, readingOf, readJson, timeSchema } from './json-reading'
 import { valueSchema } from './schema'
 import type { Decoded, Part, Shape } from './shape'
-import { jsonTime, jsonValue, readTime } from './text'
+import { jsonTime, jsonValue, readTime, rememberedValue } from './text'
 
 export type JsonHow = Omit<Settings<'flat-json'>, 'kind' | 'compression'>
 
 /** Writes the body of flat objects, without the message's time: `"temperature":689.6,...,"quality":{...}`. Keys and constants are written once here. */
 export function flatWriter(how: JsonHow, members: readonly PlanMember[]): (part: Part, at: number, whole: boolean) => string {
   const text = jsonValue(how)
-  const keys = members.map((m) => `,${JSON.stringify(m.key)}:`)
-  const fixed = members.map((m) => (m.fill.kind === 'constant' ? text(m.fill.value) : null))
+  const nulls = members.map((m) => `,${JSON.stringify(m.key)}:null`)
+  const fixed = members.map((m) => (m.fill.kind === 'constant' ? `,${JSON.stringify(m.key)}:${text(m.fill.value)}` : null))
   const marks = members.map((m) => `${JSON.stringify(m.key)}:`)
   const { take, choose } = chooser(how, members.length)
-  const bare = how.decimals === null && how.wholes === 'number'
+  const texts = members.map((m) => rememberedValue((v) => `,${JSON.stringify(m.key)}:${text(v)}`))
   return (part, at, whole) => {
     choose(part, whole)
     const { cells } = part
     let body = ''
     let quality = ''
-    for (let i = 0; i < keys.length; i++) {
+    for (let i = 0; i < members.length; i++) {
       const t = take[i]!
       if (t === Take.nothing) continue
       const cell = cells[i]!
-      const { value } = cell
-      if (t === Take.value) {
-        const constant = fixed[i]
-        if (typeof constant === 'string') body += keys[i]! + constant
-        else if (bare && typeof value === 'number' && Number.isFinite(value)) body += keys[i]! + value
-        else body += keys[i]! + text(value)
-      } else body += keys[i]! + (t === Take.lastGood ? text(cell.goodValue) : 'null')
+      if (t === Take.value) body += fixed[i] ?? texts[i]!(cell.value)
+      else body += t === Take.lastGood ? texts[i]!(cell.goodValue) : nulls[i]!
       if (cell.status >>> 30 !== 0) quality += `${quality ? ',' : ''}${marks[i]}${JSON.stringify(markOf(cell, t, at))}`
     }
     return quality ? `${body},"quality":{${quality}}` : body

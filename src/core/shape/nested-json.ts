@@ -4,13 +4,14 @@ import type { JsonHow } from './flat-json'
 import { isObject, readingOf, readJson, timeSchema } from './json-reading'
 import { valueSchema } from './schema'
 import type { Decoded, Part, Reading, Shape } from './shape'
-import { jsonTime, jsonValue, readTime } from './text'
+import { jsonTime, jsonValue, readTime, rememberedValue } from './text'
 import { anyTaken, atKey, type Node, treeOf } from './tree'
 
 /** Writes equipment as its class nests: parts are objects, lists arrays. Without the braces, each field with a comma before it. */
 export function nestedWriter(how: JsonHow, one: PlanEquipment): (part: Part, at: number, whole: boolean) => string {
   const { members } = one
   const text = jsonValue(how)
+  const texts = members.map(() => rememberedValue(text))
   const { take, choose } = chooser(how, members.length)
   const marks = members.map((m) => `${JSON.stringify(m.key)}:`)
   const root = treeOf(members)
@@ -18,7 +19,7 @@ export function nestedWriter(how: JsonHow, one: PlanEquipment): (part: Part, at:
   type Emit = () => string
   const value = (i: number): string => {
     const t = take[i]!
-    return t === Take.value ? text(cells[i]!.value) : t === Take.lastGood ? text(cells[i]!.goodValue) : 'null'
+    return t === Take.value ? texts[i]!(cells[i]!.value) : t === Take.lastGood ? texts[i]!(cells[i]!.goodValue) : 'null'
   }
   /** Fields of an object, each with a comma before it; nothing for what is left out. */
   const fieldsOf = (fields: readonly [string, Node][]): Emit => {

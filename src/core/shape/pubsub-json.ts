@@ -4,7 +4,7 @@ import { newest } from './choose'
 import { isObject, readJson } from './json-reading'
 import { BUILT_IN, fieldNames, fieldOf, fieldsOf, pubsubReading } from './pubsub'
 import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
-import { fromJson } from './text'
+import { fromJson, isoTime } from './text'
 
 type How = Settings<'pubsub-json'>
 
@@ -60,14 +60,12 @@ function encoder(how: How, scope: Scope): Encoder {
         const { value, status } = fieldOf(cell, equipment[e]!.members[i]!.dataType)
         payload += `${payload ? ',' : ''}${fields[e]![i]}${body(value, whole[e]![i]!)}`
         if (status !== 0) payload += `,"StatusCode":{"Code":${status >>> 0}}`
-        if (cell.time > 0) payload += `,"SourceTimestamp":"${new Date(cell.time).toISOString()}"`
+        if (cell.time > 0) payload += `,"SourceTimestamp":"${isoTime(cell.time)}"`
         payload += '}'
       }
       sequence[e] = (sequence[e]! + 1) >>> 0
       const kind = all || !onlyChanged ? 'ua-keyframe' : 'ua-deltaframe'
-      messages.push(
-        `${heads[e]}${sequence[e]},${version},"Timestamp":"${new Date(own).toISOString()}","MessageType":"${kind}","Payload":{${payload}}}`,
-      )
+      messages.push(`${heads[e]}${sequence[e]},${version},"Timestamp":"${isoTime(own)}","MessageType":"${kind}","Payload":{${payload}}}`)
     }
     if (messages.length === 0) return null
     return {

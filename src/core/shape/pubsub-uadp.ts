@@ -10,7 +10,13 @@ type How = Settings<'pubsub-uadp'>
 
 /** 1601-01-01 as epoch ms: DateTime counts from there in 100 ns (OPC 10000-6 5.2.2.5). */
 const EPOCH_1601 = -11_644_473_600_000
-const toDateTime = (ms: number) => BigInt(Math.round(ms) - EPOCH_1601) * 10_000n
+/** In two halves, since the whole is beyond what a double holds. */
+function dateTime(w: Writer, ms: number): void {
+  const since = Math.max(0, Math.round(ms) - EPOCH_1601)
+  const low = (since % 0x1_0000_0000) * 10_000
+  w.u32(low % 0x1_0000_0000)
+  w.u32((Math.floor(since / 0x1_0000_0000) * 10_000 + Math.floor(low / 0x1_0000_0000)) >>> 0)
+}
 const fromDateTime = (n: bigint) => Number(n / 10_000n) + EPOCH_1601
 
 const encoder = new TextEncoder()
@@ -29,7 +35,7 @@ function variant(w: Writer, value: Scalar, dataType: DataType): void {
   if (dataType === 'number') w.f64(value as number)
   else if (dataType === 'integer') w.i64(BigInt(value as number))
   else if (dataType === 'boolean') w.u8(value ? 1 : 0)
-  else if (dataType === 'time') w.i64(toDateTime(Date.parse(value as string)))
+  else if (dataType === 'time') dateTime(w, Date.parse(value as string))
   else text(w, String(value))
 }
 
@@ -116,7 +122,7 @@ function encode(how: How, scope: Scope): Encoder {
       one.u8((key ? 0 : 1) | 0x10)
       sequence[e] = (sequence[e]! + 1) & 0xffff
       one.u16(sequence[e]!)
-      one.i64(toDateTime(own))
+      dateTime(one, own)
       one.u32(scope.version)
       one.u32(scope.version)
       one.u16(chosen.length)
@@ -129,7 +135,7 @@ function encode(how: How, scope: Scope): Encoder {
           one.u8((value === null ? 0 : 1) | (status === 0 ? 0 : 2) | (cell.time > 0 ? 4 : 0))
           if (value !== null) variant(one, value, dataType)
           if (status !== 0) one.u32(status >>> 0)
-          if (cell.time > 0) one.i64(toDateTime(cell.time))
+          if (cell.time > 0) dateTime(one, cell.time)
         } else variant(one, status >>> 31 === 1 ? null : value, dataType)
       }
       bodies.push({ id: places[e]! + 1, bytes: one.take() })
@@ -143,7 +149,7 @@ function encode(how: How, scope: Scope): Encoder {
     w.u16(network)
     w.u8(bodies.length)
     for (const b of bodies) w.u16(b.id)
-    w.i64(toDateTime(now))
+    dateTime(w, now)
     if (bodies.length > 1) for (const b of bodies) w.u16(b.bytes.length)
     for (const b of bodies) w.raw(b.bytes)
     return {

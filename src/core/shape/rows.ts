@@ -79,19 +79,19 @@ function readRow(how: How, raw: Record<string, unknown>, equipment: readonly Pla
   const one = equipment.find((e) => e.name === raw.equipment)
   if (!one) return []
   const at = readTime(raw.at, how.time)
-  const cell = (m: PlanMember, v: unknown) => (csv && v === '' ? null : m.dataType === 'text' && csv && typeof v === 'string' ? v : v)
+  const cell = (v: unknown) => (csv && v === '' ? null : v)
   if (how.rows === 'narrow') {
     const m = one.members.find((x) => x.key === raw.name)
     if (!m) return []
     const value = how.apart ? (numeric(m) ? raw.number : raw.text) : raw.value
-    return [readingOf(one.name, m, cell(m, value), raw.quality, at)]
+    return [readingOf(one.name, m, cell(value), raw.quality, at)]
   }
   const marks = new Map(
     String(raw.quality ?? '')
       .split('; ')
       .map((t) => [t.slice(0, t.indexOf('=')), t.slice(t.indexOf('=') + 1)] as const),
   )
-  return one.members.flatMap((m) => (m.key in raw ? [readingOf(one.name, m, cell(m, raw[m.key]), marks.get(m.key), at)] : []))
+  return one.members.flatMap((m) => (m.key in raw ? [readingOf(one.name, m, cell(raw[m.key]), marks.get(m.key), at)] : []))
 }
 
 /**

@@ -106,6 +106,17 @@ function timeOctets(at: number): Uint8Array {
   return lastOctets
 }
 
+let lastNow = Number.NaN
+let lastNowOctets: Uint8Array = none
+/** The same for the times at which messages are made. */
+function nowOctets(now: number): Uint8Array {
+  if (now !== lastNow) {
+    lastNow = now
+    lastNowOctets = octets((w) => w.varint(Math.round(now)))
+  }
+  return lastNowOctets
+}
+
 /** Whether the value is one of the type; others go as null. */
 function usable(value: Scalar, dataType: DataType): boolean {
   if (value === null) return false
@@ -113,6 +124,19 @@ function usable(value: Scalar, dataType: DataType): boolean {
   if (dataType === 'integer') return typeof value === 'number' && Number.isSafeInteger(value)
   if (dataType === 'boolean') return typeof value === 'boolean'
   return typeof value === 'string' && (dataType !== 'time' || Number.isFinite(Date.parse(value)))
+}
+
+/** A good number's metric with its time and value still to be filled in: head, time of six octets, double. */
+function numberForm(head: Uint8Array): Uint8Array {
+  return octets((w) => {
+    w.u8(0x12)
+    w.varint(head.length + 1 + 6 + 9)
+    w.raw(head)
+    w.u8(0x18)
+    for (let i = 0; i < 6; i++) w.u8(0)
+    w.u8(0x69)
+    for (let i = 0; i < 8; i++) w.u8(0)
+  })
 }
 
 /** One metric; `head` are its name or alias and its datatype, written before. Its length is known before it is written. */
@@ -270,14 +294,26 @@ function encoderOf(how: How, scope: Scope): Encoder {
   const one = scope.equipment[0]!
   const aliased = how.aliases && !scope.ambiguousAliases
   const own = heads(one, !aliased, aliased, !aliased)
+  const forms = own.map((head, i) => (one.members[i]!.dataType === 'number' ? numberForm(head) : none))
   const types = one.members.map((m) => m.dataType)
   const onlyChanged = how.members === 'changed'
   const w = new Writer()
   const encode = (part: Part, now: number, chosen: readonly number[]): Encoded => {
     const at = newest(part.cells, now)
     w.u8(0x08)
-    w.varint(now)
-    for (const i of chosen) metric(w, own[i]!, types[i]!, part.cells[i]!, at)
+    w.raw(nowOctets(now))
+    for (const i of chosen) {
+      const cell = part.cells[i]!
+      const form = forms[i]!
+      if (form !== none && cell.status >>> 30 === 0 && typeof cell.value === 'number') {
+        const when = timeOctets(cell.time || at)
+        if (when.length === 6) {
+          w.form(form, when, cell.value)
+          continue
+        }
+      }
+      metric(w, own[i]!, types[i]!, cell, at)
+    }
     return { at, payload: w.take() }
   }
   return ({ parts, now, whole }: Input) => {

@@ -32,6 +32,20 @@ export function jsonValue(how: Pick<TextHow, 'decimals' | 'nonFinite' | 'wholes'
   }
 }
 
+/** The same with memory: a member that has not changed since the last message is not written anew. One for each member. */
+export function rememberedValue(text: (value: Scalar) => string): (value: Scalar) => string {
+  let last: Scalar | undefined
+  let written = ''
+  return (value) => {
+    // NaN is never the same as itself, and is written anew; 0 and -0 read the same.
+    if (value !== last) {
+      written = text(value)
+      last = value
+    }
+    return written
+  }
+}
+
 /** The same as bare text: no quotes, nothing for no value. */
 export function plainValue(how: Pick<TextHow, 'decimals' | 'nonFinite'>): (value: Scalar) => string {
   const { decimals } = how
@@ -71,11 +85,25 @@ function offsets(zone: string): (at: number) => number {
   }
 }
 
+const THREE = Array.from({ length: 1000 }, (_, n) => `${String(n).padStart(3, '0')}Z`)
+let second = Number.NaN
+let secondText = ''
+/** As `toISOString`; what is the same for a whole second is written once. */
+export function isoTime(at: number): string {
+  const whole = Math.round(at)
+  const s = Math.floor(whole / 1000)
+  if (s !== second) {
+    secondText = new Date(s * 1000).toISOString().slice(0, -4)
+    second = s
+  }
+  return secondText + THREE[whole - s * 1000]!
+}
+
 /** Makes the writer of times, as bare text: `2026-03-04T14:07:12.481Z`, the same local with its offset, or a number. */
 export function timeText(form: TimeForm, zone: string): (at: number) => string {
   switch (form) {
     case 'iso':
-      return (at) => new Date(at).toISOString()
+      return isoTime
     case 'epoch-ms':
       return (at) => String(Math.round(at))
     case 'epoch-s':

@@ -59,6 +59,7 @@ export function AddressForm({
   const [more, setMore] = useState(beside)
   const offer = offered(example)
   const fixed = draft.shape.kind === 'sparkplug-b'
+  const steered = [draft.topic, draft.key, ...draft.headers.map((h) => h.value)].some((t) => t.includes('{value.'))
   const editor = (label: string, value: string, onChange: (text: string) => void, topic = false) => (
     <TemplateEditor
       oneLine
@@ -109,6 +110,12 @@ export function AddressForm({
         <input type="checkbox" className="accent-(--clay)" checked={draft.retain} onChange={(e) => set({ retain: e.target.checked })} />
         retain: a new subscriber gets the last value at once
       </label>
+      {steered && (
+        <label className="flex items-center gap-2 py-1 pl-[142px]">
+          <input type="checkbox" className="accent-(--clay)" checked={draft.steersOnly} onChange={(e) => set({ steersOnly: e.target.checked })} />
+          leave members that steer topic, key or headers out of the payload
+        </label>
+      )}
       {more ? (
         <>
           <Heading>Beside the payload</Heading>
@@ -161,10 +168,6 @@ export function AddressForm({
             <Button small onClick={() => set({ headers: [...draft.headers, { name: '', value: '' }] })}>
               <Plus size={13} /> Header
             </Button>
-            <label className="flex items-center gap-2">
-              <input type="checkbox" className="accent-(--clay)" checked={draft.steersOnly} onChange={(e) => set({ steersOnly: e.target.checked })} />
-              leave members that steer topic, key or headers out of the payload
-            </label>
           </div>
         </>
       ) : (
