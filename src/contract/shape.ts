@@ -183,10 +183,11 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
     publisherId: z.string().trim().min(1, 'Which publisher?').max(200).default('embrik').meta({ label: 'Publisher id', group: 'Names' }),
     members,
     fullEvery,
-    metadata: z
-      .boolean()
-      .default(true)
-      .meta({ label: 'Metadata', help: 'A message that describes the fields, first and with every whole message', group: 'Values' }),
+    metadata: z.boolean().default(true).meta({
+      label: 'Metadata',
+      help: 'A retained message that describes the fields, first and every 10 minutes, on the topic with /metadata after it',
+      group: 'Values',
+    }),
     compression,
   }),
   z.object({
@@ -206,10 +207,11 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .meta({ label: 'Fields', options: { variant: 'With their type', value: 'With quality and time too' }, group: 'Values' }),
     members,
     fullEvery,
-    metadata: z
-      .boolean()
-      .default(true)
-      .meta({ label: 'Metadata', help: 'A message that describes the fields, first and with every whole message', group: 'Values' }),
+    metadata: z.boolean().default(true).meta({
+      label: 'Metadata',
+      help: 'A retained message that describes the fields, first and every 10 minutes, on the topic with /metadata after it',
+      group: 'Values',
+    }),
   }),
   z.object({
     kind: z.literal('cloudevents'),

@@ -3,7 +3,7 @@ import type { Settings } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
 import { chooser, markOf, newest, readMark, Take } from './choose'
-import { OctetError, plain, Reader, Writer } from './octets'
+import { OctetError, plain, Reader, rememberedText, Writer } from './octets'
 import type { Decoded, Encoder, Reading, Shape } from './shape'
 
 type How = Settings<'avro'>
@@ -63,6 +63,10 @@ function long(w: Writer, n: number): void {
     w.varint(((n << 1) ^ (n >> 31)) >>> 0)
     return
   }
+  if (n > 0 && n < 0x10_0000_0000_0000) {
+    w.varint(n * 2)
+    return
+  }
   let z = BigInt.asUintN(64, (BigInt(n) << 1n) ^ (BigInt(n) >> 63n))
   while (z > 127n) {
     w.u8(Number(z & 127n) | 128)
@@ -72,14 +76,14 @@ function long(w: Writer, n: number): void {
 }
 
 const encoder = new TextEncoder()
-function text(w: Writer, s: string): void {
-  const octets = encoder.encode(s)
+function text(w: Writer, s: string, encode: (s: string) => Uint8Array = (t) => encoder.encode(t)): void {
+  const octets = encode(s)
   long(w, octets.length)
   w.raw(octets)
 }
 
 /** What fits the type; undefined: null in its place. */
-function write(w: Writer, value: Scalar, dataType: DataType): void {
+function write(w: Writer, value: Scalar, dataType: DataType, encode: (s: string) => Uint8Array): void {
   const wrong =
     dataType === 'number' || dataType === 'integer' ? typeof value !== 'number' : dataType === 'boolean' ? typeof value !== 'boolean' : false
   if (value === null || wrong || (dataType === 'integer' && !Number.isSafeInteger(value))) {
@@ -90,7 +94,7 @@ function write(w: Writer, value: Scalar, dataType: DataType): void {
   if (dataType === 'integer') long(w, value as number)
   else if (typeof value === 'number' && dataType === 'number') w.f64(value)
   else if (typeof value === 'boolean' && dataType === 'boolean') w.u8(value ? 1 : 0)
-  else text(w, String(value))
+  else text(w, String(value), encode)
 }
 
 function encoderOf(how: How, one: PlanEquipment): Encoder {
@@ -104,6 +108,7 @@ function encoderOf(how: How, one: PlanEquipment): Encoder {
   }
   const start = frame.take()
   const names = one.members.map((m) => nameOf(m.key))
+  const texts = one.members.map(() => rememberedText())
   const w = new Writer()
   return ({ parts, now }) => {
     const part = parts[0]!
@@ -115,7 +120,7 @@ function encoderOf(how: How, one: PlanEquipment): Encoder {
     let odd = 0
     for (let i = 0; i < types.length; i++) {
       const t = take[i]!
-      write(w, t === Take.value ? cells[i]!.value : t === Take.lastGood ? cells[i]!.goodValue : null, types[i]!)
+      write(w, t === Take.value ? cells[i]!.value : t === Take.lastGood ? cells[i]!.goodValue : null, types[i]!, texts[i]!)
       if (cells[i]!.status >>> 30 !== 0 && t !== Take.nothing) odd++
     }
     if (odd > 0) {

@@ -11,28 +11,41 @@ export class OctetError extends Error {
 const encoder = new TextEncoder()
 const decoder = new TextDecoder('utf-8', { fatal: true })
 
-/** Octets that grow as they are written; `take` hands out a copy and begins anew. Little-endian unless it says otherwise. */
+/** Octets of a piece from which many messages are cut: making one for each costs more than writing it. */
+const SLAB = 65_536
+
+/**
+ * Octets that grow as they are written; `take` hands them out and begins anew behind them. What is handed out shares its
+ * buffer with others and is never written again. Little-endian unless it says otherwise.
+ */
 export class Writer {
   private bytes: Uint8Array
   private view: DataView
-  at = 0
+  /** Where this message begins. */
+  private from = 0
+  private at = 0
 
-  constructor(room = 512) {
-    this.bytes = new Uint8Array(room)
+  constructor(private readonly slab = SLAB) {
+    this.bytes = new Uint8Array(slab)
     this.view = new DataView(this.bytes.buffer)
   }
 
-  /** Makes room for `n` more. */
+  /** Makes room for `n` more; a message that does not fit goes on in a new piece. */
   private more(n: number): number {
     const at = this.at
-    if (at + n > this.bytes.length) {
-      const next = new Uint8Array(Math.max(this.bytes.length * 2, at + n))
-      next.set(this.bytes)
-      this.bytes = next
-      this.view = new DataView(next.buffer)
-    }
+    if (at + n > this.bytes.length) return this.anew(n)
     this.at = at + n
     return at
+  }
+
+  private anew(n: number): number {
+    const begun = this.bytes.subarray(this.from, this.at)
+    this.bytes = new Uint8Array(Math.max(this.slab, (begun.length + n) * 2))
+    this.bytes.set(begun)
+    this.view = new DataView(this.bytes.buffer)
+    this.from = 0
+    this.at = begun.length + n
+    return begun.length
   }
 
   u8(n: number): void {
@@ -72,13 +85,15 @@ export class Writer {
     else for (let i = 0; i < n; i++) this.bytes[at + i] = octets[i]!
   }
 
-  /** Octets made ready, with others put in 15 before their end and a double, little-endian, in their last eight. */
+  /** Octets made ready, with six others put in 15 before their end and a double, little-endian, in their last eight. */
   form(octets: Uint8Array, before: Uint8Array, value: number): void {
     const at = this.more(octets.length)
     const end = at + octets.length
     const { bytes } = this
-    for (let i = 0; i < octets.length; i++) bytes[at + i] = octets[i]!
-    for (let i = 0; i < before.length; i++) bytes[end - 15 + i] = before[i]!
+    const n = octets.length - 15
+    for (let i = 0; i < n; i++) bytes[at + i] = octets[i]!
+    bytes[end - 9] = octets[n + 6]!
+    for (let i = 0; i < 6; i++) bytes[end - 15 + i] = before[i]!
     this.view.setFloat64(end - 8, value, true)
   }
 
@@ -117,21 +132,10 @@ export class Writer {
     this.u8(n)
   }
 
-  /** Overwrites what stands at a place; for lengths that are known only afterwards. */
-  patchU8(at: number, n: number): void {
-    this.bytes[at] = n
-  }
-  patchU16(at: number, n: number): void {
-    this.view.setUint16(at, n, true)
-  }
-  patchI32(at: number, n: number): void {
-    this.view.setInt32(at, n, true)
-  }
-
-  /** A copy of what was written; the writer is empty again. */
+  /** What was written; the writer is empty again. */
   take(): Uint8Array {
-    const out = this.bytes.slice(0, this.at)
-    this.at = 0
+    const out = this.bytes.subarray(this.from, this.at)
+    this.from = this.at
     return out
   }
 }
@@ -220,6 +224,20 @@ export class Reader {
       if (b < 128) return BigInt.asUintN(64, out)
     }
     throw new OctetError('A number is longer than 64 bits', from)
+  }
+}
+
+const texts = new TextEncoder()
+/** Makes a writer of one text after the other that remembers the last: most members' texts stay the same. */
+export function rememberedText(): (text: string) => Uint8Array {
+  let last: string | null = null
+  let octets: Uint8Array = new Uint8Array(0)
+  return (text) => {
+    if (text !== last) {
+      octets = texts.encode(text)
+      last = text
+    }
+    return octets
   }
 }
 

@@ -2,7 +2,7 @@ import type { PlanEquipment } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
 import { newest } from './choose'
 import { isObject, readJson } from './json-reading'
-import { BUILT_IN, fieldNames, fieldOf, fieldsOf, pubsubReading } from './pubsub'
+import { BUILT_IN, fieldNames, fieldOf, fieldsOf, metadataDue, pubsubReading } from './pubsub'
 import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
 import { fromJson, isoTime } from './text'
 
@@ -24,6 +24,7 @@ function encoder(how: How, scope: Scope): Encoder {
   const fields = equipment.map((one) => one.members.map((m) => `${JSON.stringify(m.key)}:{"UaType":${BUILT_IN[m.dataType]},"Value":`))
   const whole = equipment.map((one) => one.members.map((m) => m.dataType === 'integer'))
   const sequence = equipment.map(() => 0)
+  const due = metadataDue(how.metadata)
   const publisher = JSON.stringify(how.publisherId)
   const metadata = () =>
     JSON.stringify(
@@ -71,7 +72,7 @@ function encoder(how: How, scope: Scope): Encoder {
     return {
       at,
       payload: `{"MessageId":"${scope.publicationId}-${seq}","MessageType":"ua-data","PublisherId":${publisher},"Messages":[${messages.join(',')}]}`,
-      ...(how.metadata && all && { before: { payload: metadata(), topicSuffix: '/metadata' } }),
+      ...(due(now) && { before: { payload: metadata(), topicSuffix: '/metadata' } }),
     }
   }
 }

@@ -3,7 +3,7 @@ import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
 import { newest } from './choose'
 import { OctetError, plain, Reader, Writer } from './octets'
-import { BUILT_IN, fieldNames, fieldOf, fieldsOf, pubsubReading } from './pubsub'
+import { BUILT_IN, fieldNames, fieldOf, fieldsOf, metadataDue, pubsubReading } from './pubsub'
 import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
 
 type How = Settings<'pubsub-uadp'>
@@ -104,6 +104,8 @@ function encode(how: How, scope: Scope): Encoder {
   const onlyChanged = how.members === 'changed'
   const full = how.fields === 'value'
   const sequence = equipment.map(() => 0)
+  // An announcement is about one data set: with one message for all it cannot go along.
+  const due = metadataDue(how.metadata && equipment.length === 1)
   let network = 0
   const w = new Writer()
   const one = new Writer()
@@ -155,7 +157,7 @@ function encode(how: How, scope: Scope): Encoder {
     return {
       at,
       payload: w.take(),
-      ...(how.metadata && whole && parts.length === 1 && { before: { payload: announcement(how, scope, 0, network), topicSuffix: '/metadata' } }),
+      ...(due(now) && { before: { payload: announcement(how, scope, 0, network), topicSuffix: '/metadata' } }),
     }
   }
 }

@@ -8,6 +8,18 @@ import type { Part, Reading } from './shape'
 /** Built-in types (OPC 10000-6 5.1.2) of member types: Boolean, Int64, Double, String, DateTime. */
 export const BUILT_IN: Record<DataType, number> = { boolean: 1, integer: 8, number: 11, text: 12, time: 13 }
 
+/** Metadata goes with the first message, is retained, and goes again after so long, for brokers that have forgotten it, ms. */
+const METADATA_EVERY_MS = 600_000
+/** Says when metadata is due. */
+export function metadataDue(wanted: boolean): (now: number) => boolean {
+  let last = Number.NEGATIVE_INFINITY
+  return (now) => {
+    if (!wanted || now - last < METADATA_EVERY_MS) return false
+    last = now
+    return true
+  }
+}
+
 /** Status of a value that is there but is not of its type. */
 const TYPE_MISMATCH = 0x80740000
 
@@ -27,11 +39,15 @@ export function fieldOf(cell: Cell, dataType: DataType): { value: Scalar; status
 }
 
 /** Which fields a frame holds: all for a key frame, those that changed for a delta frame. */
-export function fieldsOf(part: Part, whole: boolean, onlyChanged: boolean): number[] {
+export function fieldsOf(part: Part, whole: boolean, onlyChanged: boolean): readonly number[] {
+  const count = part.cells.length
+  if (whole || !onlyChanged) return (everyOne[count] ??= Array.from({ length: count }, (_, i) => i))
   const out: number[] = []
-  for (let i = 0; i < part.cells.length; i++) if (whole || !onlyChanged || part.changed[i] === 1) out.push(i)
+  for (let i = 0; i < count; i++) if (part.changed[i] === 1) out.push(i)
   return out
 }
+/** By how many there are. */
+const everyOne: number[][] = []
 
 export function pubsubReading(equipment: string | null, m: PlanMember, value: Reading['value'], status: number, time: number | null): Reading {
   const quality = qualityOf(status)

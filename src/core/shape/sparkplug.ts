@@ -6,7 +6,7 @@ import { type Metric, readSparkplug } from '../source/sparkplug'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, reasonOf } from '../value/quality'
 import { newest } from './choose'
-import { Writer } from './octets'
+import { rememberedText, Writer } from './octets'
 import { fieldsOf } from './pubsub'
 import type { Decoded, Encoded, Encoder, Input, Part, Reading, Scope, Shape } from './shape'
 
@@ -140,7 +140,7 @@ function numberForm(head: Uint8Array): Uint8Array {
 }
 
 /** One metric; `head` are its name or alias and its datatype, written before. Its length is known before it is written. */
-function metric(w: Writer, head: Uint8Array, dataType: DataType, cell: Cell, at: number): void {
+function metric(w: Writer, head: Uint8Array, dataType: DataType, cell: Cell, at: number, encode: (s: string) => Uint8Array = text): void {
   const when = timeOctets(cell.time || at)
   const bad = cell.status >>> 31 === 1
   const value = bad ? cell.goodValue : cell.value
@@ -154,7 +154,7 @@ function metric(w: Writer, head: Uint8Array, dataType: DataType, cell: Cell, at:
   else {
     body =
       dataType === 'text'
-        ? text(value as string)
+        ? encode(value as string)
         : octets((x) => {
             if (dataType === 'time') x.varint(Math.max(0, Date.parse(value as string)))
             else varint64(x, BigInt.asUintN(64, BigInt(value as number)))
@@ -211,16 +211,16 @@ function heads(one: PlanEquipment, named: boolean, aliased: boolean, typed: bool
   )
 }
 
+const numbered = new Writer()
 /**
  * The number within the session (6.4.5), which is known only when the message is sent: appended as a field of its own, since
  * the order of fields is free (Protocol Buffers encoding).
  */
 export function withSeq(payload: Uint8Array, seq: number): Uint8Array {
-  const w = new Writer(payload.length + 3)
-  w.raw(payload)
-  w.u8(0x18)
-  w.varint(seq & 255)
-  return w.take()
+  numbered.raw(payload)
+  numbered.u8(0x18)
+  numbered.varint(seq & 255)
+  return numbered.take()
 }
 
 /** The payload as it was before `withSeq`. */
@@ -296,6 +296,7 @@ function encoderOf(how: How, scope: Scope): Encoder {
   const own = heads(one, !aliased, aliased, !aliased)
   const forms = own.map((head, i) => (one.members[i]!.dataType === 'number' ? numberForm(head) : none))
   const types = one.members.map((m) => m.dataType)
+  const texts = one.members.map(() => rememberedText())
   const onlyChanged = how.members === 'changed'
   const w = new Writer()
   const encode = (part: Part, now: number, chosen: readonly number[]): Encoded => {
@@ -312,7 +313,7 @@ function encoderOf(how: How, scope: Scope): Encoder {
           continue
         }
       }
-      metric(w, own[i]!, types[i]!, cell, at)
+      metric(w, own[i]!, types[i]!, cell, at, texts[i]!)
     }
     return { at, payload: w.take() }
   }
