@@ -1,10 +1,10 @@
 // Every shape through a real engine and broker: what a bystander gets, read by libraries that know only the formats.
 import { gunzipSync, inflateSync } from 'node:zlib'
 import { Zstd } from '@hpcc-js/wasm-zstd'
+import { decode as unpack } from '@msgpack/msgpack'
 import avro from 'avsc'
-import { Decoder as CborDecoder } from 'cbor-x'
+import cbor from 'cbor'
 import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
-import { unpack } from 'msgpackr'
 import { get } from 'sparkplug-payload'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DestinationDraft } from '~/contract/destination'
@@ -163,7 +163,7 @@ const cases: [ShapeInput, Partial<PublicationDraft>, Check, unknown][] = [
     }),
     tree,
   ],
-  [{ kind: 'cbor' }, {}, (h) => new CborDecoder({ mapsAsObjects: true }).decode(h.payload), tree],
+  [{ kind: 'cbor' }, {}, (h) => cbor.decodeFirstSync(h.payload), tree],
   [{ kind: 'messagepack' }, {}, (h) => unpack(h.payload), tree],
   [
     { kind: 'device-facts' },
