@@ -1,12 +1,16 @@
 // 10,000 equipment of 12 members over 50,000 tags: naming pattern, proposals, coverage, and the edit that binds them all.
 import { randomUUID } from 'node:crypto'
 import { type Binding, Member } from '~/contract/equipment'
+import { plainAddress } from '~/contract/publication'
+import { type ShapeInput, ShapeSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { coverageOf } from '~/core/equipment/coverage'
 import type { ClassLike } from '~/core/equipment/members'
 import { matchNaming, NameIndex, type NamingHit, parseNaming } from '~/core/equipment/naming'
 import { ProposalIndex, propose } from '~/core/equipment/propose'
 import { Resolver } from '~/core/equipment/resolve'
+import { compile, type World } from '~/core/publication/compile'
+import { Runner } from '~/core/publication/runner'
 import { addClass } from '~/store/class'
 import { listEquipment } from '~/store/equipment'
 import { editEquipment } from '~/store/equipment-edit'
@@ -108,6 +112,25 @@ for (let i = 0; i < ROUNDS; i++)
       if (filled !== EQUIPMENT * TAGGED) throw new Error(`${filled} filled`)
     })[1],
   )
+/** All of them as one publication: resolved with topics, and made ready to run. */
+const world: World = { equipment: new Map(stored.map((e) => [e.id, e])), classes, tags: tagMap, records: new Map(), madeUpSources: new Set() }
+const publication = (shape: ShapeInput, topic: string) => {
+  const draft = {
+    ...plainAddress,
+    name: 'all',
+    equipmentIds: machines.map((e) => e.id),
+    trigger: { kind: 'change' as const },
+    shape: ShapeSettings.parse(shape),
+    topic,
+    qos: 1 as const,
+    retain: false,
+    destinationId: 'd',
+  }
+  const [{ body }, resolveS] = timed(() => compile(draft, world))
+  const plan = { ...draft, ...body, publicationId: 'p', number: 1, delivery: 1 }
+  const [, readyS] = timed(() => new Runner(plan))
+  return `${seconds(resolveS)}, ${seconds(readyS)} (${body.messages.length.toLocaleString('en')} messages)`
+}
 const seconds = (s: number) => `${s.toFixed(2)} s`
 console.log(`${EQUIPMENT.toLocaleString('en')} equipment of ${KEYS.length} members, ${tags.length.toLocaleString('en')} tags, medians of ${ROUNDS}`)
 show('naming pattern over all: Hall {fact.hall}/{name}/{member}', seconds(median(preview)))
@@ -117,4 +140,6 @@ show('coverage of all, resolved anew', seconds(median(covered)))
 show('made in one edit', seconds(makeS))
 show(`${single.length.toLocaleString('en')} members bound in one edit`, seconds(bindS))
 show('read back', seconds(readS))
+show('as one publication: resolved, made ready; flat JSON', publication({ kind: 'flat-json' }, '{path}/state'))
+show('the same, bare values, a topic a member', publication({ kind: 'value' }, '{path}/{member}'))
 await db.destroy()

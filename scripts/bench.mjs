@@ -1,5 +1,5 @@
 // Measures: the whole engine beside a bare loop of the same library, parts alone, memory and CPU, start times, and a million messages under
-// random faults. `npm run bench -- thread` (or parts, tags, simulated, import, table, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
+// random faults. `npm run bench -- thread` (or parts, tags, simulated, import, table, plant, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { join } from 'node:path'
@@ -25,11 +25,11 @@ try {
   const parts =
     process.argv.slice(2).length > 0
       ? process.argv.slice(2)
-      : ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'shapes', 'start', 'faults']
+      : ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'start', 'faults']
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
-    entryPoints: ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'equipment', 'shapes', 'faults'].map((n) => `bench/${n}.ts`),
+    entryPoints: ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'faults'].map((n) => `bench/${n}.ts`),
     outdir: out,
     outExtension: { '.js': '.mjs' },
     bundle: true,
@@ -54,23 +54,23 @@ try {
       await stack.supervisor.stop()
     }
   }
-  if (parts.includes('table')) {
+  for (const part of ['table', 'plant'].filter((p) => parts.includes(p))) {
     if (!chromium()) await installDebian(['chromium'])
-    const stack = await startDemoStack({ base, home: join(home, 'table'), fresh: true, quiet: true })
+    const stack = await startDemoStack({ base, home: join(home, part), fresh: true, quiet: true })
     try {
       const env = {
         EMBRIK_PORT_BASE: String(base),
-        EMBRIK_DEMO_DIR: join(home, 'table', 'demo'),
+        EMBRIK_DEMO_DIR: join(home, part, 'demo'),
         EMBRIK_CHROMIUM: chromium(),
         EMBRIK_BROWSER_ARGS: JSON.stringify(browserArgs),
         EMBRIK_LOGIN: JSON.stringify(['ines', 'varnmoor-engineer-2']),
       }
-      process.stdout.write(await run(process.execPath, [join(out, 'table.mjs')], { env: { ...process.env, ...env } }))
+      process.stdout.write(await run(process.execPath, [join(out, `${part}.mjs`)], { env: { ...process.env, ...env } }))
     } finally {
       await stack.supervisor.stop()
     }
   }
-  const own = parts.filter((p) => p !== 'start' && p !== 'table')
+  const own = parts.filter((p) => !['start', 'table', 'plant'].includes(p))
   if (own.length > 0) {
     rmSync(join(home, 'demo'), { recursive: true, force: true })
     const cluster = await privateCluster({ home, port: base + 2, fresh: true })

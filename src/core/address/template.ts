@@ -42,7 +42,7 @@ function args(text: string): string[] {
     .slice(0, 9)
 }
 
-/** Cuts a template into texts and placeholders; `known` says which there are. */
+/** Cuts a template into texts and placeholders; `known` says which there are, and `list` tells them. */
 export function parseTemplate(
   template: string,
   known: (key: string) => boolean,

@@ -148,6 +148,18 @@ function ruled(
   return one(text)
 }
 
+const cut = new Map<string, readonly TemplatePart[]>()
+/** The pieces of a template; thousands of messages have the same one. */
+function partsOf(template: string): readonly TemplatePart[] {
+  let parts = cut.get(template)
+  if (!parts) {
+    parts = parseTemplate(template, knownPlaceholder, LIST).parts
+    if (cut.size >= 100) cut.clear()
+    cut.set(template, parts)
+  }
+  return parts
+}
+
 /**
  * Fills a template for one message as far as is known before it has values. `rule` null: a key or header, in which names stay
  * as they are. `missing` names a placeholder that has nothing to stand for.
@@ -157,7 +169,7 @@ export function resolveTemplate(
   of: AddressOf,
   rule: TopicRule | null,
 ): { resolved: Resolved; missing: string | null; converted: [string, string][]; steering: number[] } {
-  const { parts } = parseTemplate(template, knownPlaceholder, LIST)
+  const parts = partsOf(template)
   let missing: string | null = null
   const converted: [string, string][] = []
   const steering: number[] = []

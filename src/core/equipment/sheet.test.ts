@@ -74,6 +74,11 @@ describe('equipment as a table', () => {
 
   it('is refused without names of columns', () => expect(() => planEquipment('a,b\n1,2', model)).toThrow('names of the columns'))
 
+  it('takes a separator of lines in a heading for part of the name', () => {
+    const plan = planEquipment(`name,under,equipment_id,"fact: a\u2028b"\nDryer 1,Varnmoor / Lower Pit,${uuid(3)},x`, model)
+    expect(plan.edit.change?.[0]?.facts).toMatchObject({ 'a\u2028b': 'x' })
+  })
+
   it('carries any facts there and back', () => {
     const text = fc
       .string({ unit: 'grapheme', minLength: 1, maxLength: 30 })

@@ -68,7 +68,7 @@ function columnOf(heading: string): Column | null {
   const h = heading.trim()
   const small = h.toLowerCase()
   if ((equipmentColumns as readonly string[]).includes(small) || small === 'equipment_id') return small as Column
-  const m = /^(fact|id)\s*:\s*(.+)$/i.exec(h)
+  const m = /^(fact|id)\s*:\s*(.+)$/is.exec(h)
   return m ? (`${m[1]!.toLowerCase()}: ${m[2]!.trim()}` as Column) : null
 }
 

@@ -134,7 +134,10 @@ export class Runner {
     this.touched.clear()
   }
 
-  /** Messages that have something new to say; those with a member that never had a value are held back until it has. */
+  /**
+   * Messages that have something new to say. Those about one equipment with a member that never had a value are held back
+   * until it has; those about many until some value is there.
+   */
   drain(values: ValueArrays, now: number): number[] {
     this.settle(values, now)
     if (this.dirty.size === 0) return []
@@ -151,12 +154,17 @@ export class Runner {
   }
 
   private complete(n: number, values: ValueArrays, now: number): boolean {
-    for (const i of this.messages[n]!.moving) {
+    const { moving, parts } = this.messages[n]!
+    let waiting = 0
+    for (const i of moving) {
       const cell = this.cells[i]!
       if (cell.status === Status.waitingForInitialData) cell.read(values, now)
-      if (cell.status === Status.waitingForInitialData) return false
+      if (cell.status !== Status.waitingForInitialData) continue
+      waiting++
+      if (parts.length === 1) return false
     }
-    return true
+    // One silent equipment among many does not keep the others from speaking.
+    return waiting === 0 || waiting < moving.length
   }
 
   /**
