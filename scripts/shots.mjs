@@ -83,6 +83,20 @@ try {
   await shot('publication', '/publications', async () => {
     await page.getByRole('region', { name: 'Address' }).getByRole('button').first().click()
   })
+  await shot('shapes', '/publications', async () => {
+    await page.getByRole('region', { name: 'Shape' }).getByRole('button').first().click()
+    await page.getByLabel('Format').selectOption('pubsub-uadp')
+    await page.getByRole('table', { name: 'Read again' }).waitFor()
+  })
+  await shot('template', '/publications', async () => {
+    await page.getByRole('region', { name: 'Shape' }).getByRole('button').first().click()
+    await page.getByLabel('Format').selectOption('template')
+    await page.getByRole('textbox', { name: 'Message' }).click()
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('{"oven": "${equipment}", "t": ${temperature}, "seen": "${temperature.', { delay: 15 })
+    await page.locator('.cm-tooltip-autocomplete').waitFor()
+  })
+  await shot('coverage', '/equipment/coverage')
   await shot('destinations', '/destinations')
   await shot('credentials', '/destinations/credentials')
   await theme('dark')

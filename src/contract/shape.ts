@@ -146,7 +146,7 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .min(1, 'Which group?')
       .max(200)
       .regex(/^[^/+#]+$/, 'Without / + #')
-      .default('varnmoor')
+      .default('plant')
       .meta({ label: 'Group id', group: 'Names' }),
     node: z
       .string()
@@ -223,7 +223,7 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .enum(['nested', 'flat'])
       .default('nested')
       .meta({ label: 'Data', options: { nested: 'Nested JSON', flat: 'Flat JSON' }, group: 'Form' }),
-    type: z.string().trim().min(1, 'Which type?').max(200).default('works.varnmoor.equipment.state').meta({ label: 'Event type', group: 'Names' }),
+    type: z.string().trim().min(1, 'Which type?').max(200).default('equipment.state').meta({ label: 'Event type', group: 'Names' }),
     source: z
       .string()
       .trim()
@@ -245,7 +245,7 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .trim()
       .max(200)
       .regex(/^$|^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$/, 'Names parted by dots')
-      .default('works.varnmoor')
+      .default('')
       .meta({ label: 'Namespace', group: 'Names' }),
     framing: z
       .enum(['single-object', 'plain'])

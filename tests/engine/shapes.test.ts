@@ -137,7 +137,12 @@ const cases: [ShapeInput, Partial<PublicationDraft>, Check, unknown][] = [
     (h) => h.payload.toString().split('\r\n')[1],
     expect.stringMatching(/^Zone 1,temperature,100,good,/),
   ],
-  [{ kind: 'sparkplug-b', aliases: false, compression: 'gzip' }, {}, (h) => metrics(gunzipSync(spB.decodePayload(h.payload).body as Buffer)), tree],
+  [
+    { kind: 'sparkplug-b', group: 'varnmoor', aliases: false, compression: 'gzip' },
+    {},
+    (h) => metrics(gunzipSync(spB.decodePayload(h.payload).body as Buffer)),
+    tree,
+  ],
   [{ kind: 'pubsub-json' }, {}, (h) => JSON.parse(h.payload.toString()).Messages[0].Payload, { temperature: { UaType: 11, Value: 100 } }],
   [
     { kind: 'pubsub-uadp', metadata: false },
@@ -146,7 +151,7 @@ const cases: [ShapeInput, Partial<PublicationDraft>, Check, unknown][] = [
     { kind: 'key frame', readings: [{ value: 100 }, { value: 101 }, { value: 102 }] },
   ],
   [
-    { kind: 'cloudevents', mode: 'binary' },
+    { kind: 'cloudevents', mode: 'binary', type: 'works.varnmoor.equipment.state' },
     {},
     (h) => ({
       ...JSON.parse(h.payload.toString()),
@@ -301,7 +306,7 @@ describe('a Sparkplug edge node', () => {
   it('is born with all its devices, speaks by alias, is born again when asked, and dies with its connection', async () => {
     heard = []
     values(400)
-    const plan = await live({ name: 'node', qos: 1, shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'kiln' }) })
+    const plan = await live({ name: 'node', qos: 1, shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'kiln' }) })
     await until(() => heard.some((h) => name(h).startsWith('DDATA')), 'data')
     const births = heard.filter((h) => !name(h).startsWith('DDATA'))
     expect(births.map(name)).toEqual(['NBIRTH/kiln', 'DBIRTH/kiln/Zone 1', 'DBIRTH/kiln/Zone 2', 'DBIRTH/kiln/Zone 3'])
@@ -341,7 +346,10 @@ describe('a Sparkplug edge node', () => {
     const state = (online: boolean) =>
       bystander.publishAsync('spBv1.0/STATE/board', JSON.stringify({ online, timestamp: Date.now() }), { qos: 1, retain: true })
     values(500)
-    const plan = await live({ name: 'hosted', shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'hosted', primaryHost: 'board' }) })
+    const plan = await live({
+      name: 'hosted',
+      shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'hosted', primaryHost: 'board' }),
+    })
     await until(() => engine.destinations.get(destinationId)!.present().reason.includes('primary host'), 'the reason to be told', 40)
     expect(heard.filter((h) => name(h).includes('BIRTH/hosted'))).toEqual([])
     await state(true)
@@ -357,8 +365,8 @@ describe('a Sparkplug edge node', () => {
   })
 
   it('is one a connection: a second is refused before it goes live', async () => {
-    const plan = await live({ name: 'one', shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'one' }) })
-    await expect(live({ name: 'two', shape: ShapeSettings.parse({ kind: 'sparkplug-b', node: 'two' }) })).rejects.toThrow(
+    const plan = await live({ name: 'one', shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'one' }) })
+    await expect(live({ name: 'two', shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'two' }) })).rejects.toThrow(
       'one is a Sparkplug edge node',
     )
     await over(plan.id)
@@ -370,7 +378,7 @@ it('over MQTT 3.1.1 too, whose messages carry no ids: each is confirmed by topic
   await changeDestination(t.db, d!.id, { ...d!, settings: { ...settings, protocol: '3.1.1' } })
   await until(() => engine.destinations.get(destinationId)!.destination.settings.protocol === '3.1.1', 'the change')
   values(700)
-  for (const [i, input] of ([{ kind: 'cbor' }, { kind: 'sparkplug-b', node: 'old' }] as const).entries()) {
+  for (const [i, input] of ([{ kind: 'cbor' }, { kind: 'sparkplug-b', group: 'varnmoor', node: 'old' }] as const).entries()) {
     const plan = await live({ name: `three ${i}`, shape: ShapeSettings.parse(input), topic: `{enterprise}/three${i}/{unit}` })
     await settled(plan)
     for (let n = 0; n < 5; n++) values(710 + n)

@@ -162,7 +162,7 @@ describe('Avro', () => {
 
 describe('CloudEvents', () => {
   it.each(['structured', 'binary'] as const)('%s, as the library of the standard sees it', (mode) => {
-    const out = write({ kind: 'cloudevents', mode, source: '/works' })
+    const out = write({ kind: 'cloudevents', mode, source: '/works', type: 'works.varnmoor.equipment.state' })
     const headers =
       mode === 'structured'
         ? { 'content-type': 'application/cloudevents+json' }

@@ -2,6 +2,7 @@ import { Fragment, type ReactNode } from 'react'
 import type { z } from 'zod'
 import type { PlanEquipment } from '~/contract/publication'
 import { type ShapeInput, type ShapeKind, ShapeSettings } from '~/contract/shape'
+import { topicLevel } from '~/core/address/template'
 import { begun, shapeKinds, shapes } from '~/core/shape/registry'
 import { placeholdersOf, templateFaults } from '~/core/shape/template'
 import { CheckField, Field, SelectField, TextField } from '~/ui/Field'
@@ -38,10 +39,11 @@ function idle(name: string, s: Record<string, unknown>): boolean {
 }
 
 /** The settings of a shape when another is chosen: what both have in common stays. */
-export function turnedInto(kind: ShapeKind, from: ShapeSettings): ShapeSettings {
+export function turnedInto(kind: ShapeKind, from: ShapeSettings, example: PlanEquipment | null): ShapeSettings {
   const names = new Set(fieldsOf.get(kind)?.map(([name]) => name))
   const kept = Object.fromEntries(Object.entries(from).filter(([name]) => names.has(name)))
-  const parsed = ShapeSettings.safeParse({ ...begun[kind], ...kept, kind })
+  const named = kind === 'sparkplug-b' && example ? { group: topicLevel(example.path[0] ?? '') || 'plant' } : {}
+  const parsed = ShapeSettings.safeParse({ ...begun[kind], ...named, ...kept, kind })
   return parsed.success ? parsed.data : ShapeSettings.parse({ ...begun[kind], kind } as ShapeInput)
 }
 
@@ -65,7 +67,7 @@ export function ShapeForm({
   return (
     <div className="grid gap-x-6 xl:grid-cols-2">
       <div className="xl:col-span-2">
-        <SelectField label="Format" value={value.kind} onChange={(e) => onChange(turnedInto(e.target.value as ShapeKind, value))}>
+        <SelectField label="Format" value={value.kind} onChange={(e) => onChange(turnedInto(e.target.value as ShapeKind, value, example))}>
           {shapeKinds.map((k) => (
             <option key={k} value={k}>
               {shapes[k].label} ({shapes[k].standard})
