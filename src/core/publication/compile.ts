@@ -113,7 +113,7 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
       const name = `${one.name} ${leaf.label}`
       if (!leaf.fill) {
         if (leaf.problem && leaf.problem.kind !== 'unbound') faulty.push(`${name} (${leaf.problem.message})`)
-        else unbound.push(name)
+        else if (leaf.member.required) unbound.push(name)
         continue
       }
       if (leaf.problem) doubtful.push(`${name} (${leaf.problem.message})`)
