@@ -37,6 +37,13 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
   const topics = body.messages.slice(0, TREE).map((m) => topicText(m.topic, keys[m.equipment[0]!]))
   const live = o.plans.find((p) => p.publicationId === o.publicationId)
   const behind = live && live.destinationId === draft.destinationId ? leftBehind(live, { ...body, retain: draft.retain }) : []
+  if (behind.length > 0)
+    findings.push({
+      severity: 'warns',
+      section: 'safely',
+      message: `${behind.length} retained ${behind.length === 1 ? 'message' : 'messages'} of the live version would stay at the broker`,
+      hint: 'They are taken back at the go-live, unless you untick that here',
+    })
   const shown = body.messages.find((m) => m.equipment.some((e) => body.equipment[e]!.id === o.equipmentId)) ?? body.messages[0]
   return {
     findings,
