@@ -7,7 +7,8 @@ import { qualityOf, Status } from '../value/quality'
 import { type Cell, makeCell, type ValueArrays } from './cell'
 
 /** A payload with the address it goes to. */
-export interface Addressed extends Encoded {
+export interface Addressed extends Omit<Encoded, 'before'> {
+  before: Encoded['before']
   topic: string
   key: string
   headers: [string, string][]
@@ -188,20 +189,17 @@ export class Runner {
     }
     if (!encoded) return null
     m.sinceWhole = whole ? 0 : m.sinceWhole + 1
-    const value = (i: number) => m.steering[i]?.value
-    const text = (t: Text) => (typeof t === 'string' ? t : t(value, encoded.at))
+    const { at } = encoded
+    const text = (t: Text) => (typeof t === 'string' ? t : t((i) => m.steering[i]?.value, at))
     const own = m.headers.length === 0 ? noHeaders : m.headers.map(([name, t]): [string, string] => [name, text(t)])
     return {
-      ...encoded,
+      payload: encoded.payload,
+      at,
+      before: encoded.before,
       topic: text(m.topic),
       key: text(m.key),
       headers: encoded.headers ? [...encoded.headers, ...own] : own,
       responseTopic: text(m.responseTopic),
     }
-  }
-
-  /** The next message of each is a whole one again. */
-  forget(): void {
-    for (const m of this.messages) m.sinceWhole = -1
   }
 }

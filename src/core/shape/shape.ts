@@ -50,7 +50,7 @@ export interface Encoded {
   /** What travels beside the payload, name and value. */
   headers?: [string, string][]
   /** A message that has to go before it, to the topic with this after its own; retained. */
-  before?: { payload: string | Uint8Array; topicSuffix: string }
+  before?: { payload: string | Uint8Array; topicSuffix: string } | undefined
 }
 
 /** Null: there is nothing to say, no message is sent. */

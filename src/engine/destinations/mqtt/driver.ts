@@ -1,7 +1,7 @@
 import type { IClientPublishOptions, MqttClient } from 'mqtt'
 import type { Failure } from '~/contract/failure'
 import { type Envelope, ID_PROPERTY } from '~/core/delivery/envelope'
-import { unpackProperties } from '~/core/delivery/properties'
+import { plainJson, unpackProperties } from '~/core/delivery/properties'
 import { NAMESPACE } from '~/core/shape/sparkplug'
 import { accessOf, type MqttAccess, mqttFailure, tlsFacts } from '../../net/mqtt-access'
 import { connectMqtt } from '../../net/mqtt-client'
@@ -137,6 +137,7 @@ function connection(
 
 /** Properties of a PUBLISH (MQTT 5 3.3.2.3). What waited in the outbox has less of its time left. */
 function propertiesOf(envelope: Envelope, id: string): NonNullable<IClientPublishOptions['properties']> {
+  if (envelope.properties === '') return { payloadFormatIndicator: true, contentType: plainJson.contentType, userProperties: { [ID_PROPERTY]: id } }
   const p = unpackProperties(envelope.properties)
   const userProperties: Record<string, string | string[]> = { [ID_PROPERTY]: id }
   for (const [name, value] of p.headers) {
