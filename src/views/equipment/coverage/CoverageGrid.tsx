@@ -4,7 +4,7 @@ import type { Equipment, Member } from '~/contract/equipment'
 import { type CellState, cellState } from '~/core/equipment/coverage'
 import { pathText } from '~/core/equipment/hierarchy'
 import type { Leaf } from '~/core/equipment/resolve'
-import { Glyph, type GlyphState } from '~/ui/Glyph'
+import type { GlyphState } from '~/ui/Glyph'
 import type { PlantModel } from '../useModel'
 
 export const stateWords: Record<CellState, { label: string; glyph: GlyphState | null }> = {
@@ -224,6 +224,7 @@ function CellBox({
 }) {
   const words = state ? stateWords[state] : null
   const kind = leaf?.binding && leaf.binding.kind !== 'tag' ? (leaf.byClass ? 'computed' : leaf.binding.kind) : ''
+  const told = state === 'missing' || state === 'broken' ? state : state === 'mismatch' ? (leaf?.problem?.kind ?? '') : kind
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: the grid around it takes the keys
     <div
@@ -235,12 +236,15 @@ function CellBox({
       className={`absolute top-0 flex h-full w-[96px] cursor-default items-center gap-1.5 px-2 ${chosen ? 'bg-wash' : 'hover:bg-well/60'} ${cursor ? 'outline outline-1 -outline-offset-1 outline-slate' : ''}`}
       style={{ transform: `translateX(${start}px)` }}
     >
-      {words?.glyph && <Glyph state={words.glyph} title={words.label} />}
-      <span
-        className={`truncate text-xs ${state === 'missing' || state === 'broken' ? 'text-bad' : state === 'mismatch' ? 'text-uncertain' : 'text-muted'}`}
-      >
-        {state === 'missing' ? 'missing' : state === 'broken' ? 'broken' : state === 'mismatch' ? (leaf?.problem?.kind ?? '') : kind}
-      </span>
+      {/* Drawn by the style sheet: thousands of pictures of their own would make scrolling heavy. */}
+      {words?.glyph && <i className={`brick brick-${words.glyph}`} />}
+      {told !== '' && (
+        <span
+          className={`truncate text-xs ${state === 'missing' || state === 'broken' ? 'text-bad' : state === 'mismatch' ? 'text-uncertain' : 'text-muted'}`}
+        >
+          {told}
+        </span>
+      )}
     </div>
   )
 }
