@@ -109,7 +109,8 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .default('json')
       .meta({
         label: 'Result',
-        options: { json: 'JSON: checked, texts escaped', csv: 'CSV: texts quoted', text: 'Text, nothing escaped' },
+        options: { json: 'JSON, checked', csv: 'CSV', text: 'Text' },
+        help: 'Texts are escaped in JSON and quoted in CSV',
         group: 'Form',
       }),
     body: z.string().min(1, 'What is the message?').max(20_000, 'At most 20,000 characters').meta({ label: 'Message', group: 'Form' }),
