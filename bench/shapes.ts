@@ -4,7 +4,7 @@ import type { PlanEquipment, PlanMember } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
 import type { Cell } from '~/core/publication/cell'
 import { decoderOf, encoderOf, shapes } from '~/core/shape/registry'
-import { metricName } from '~/core/shape/sparkplug'
+import { metricName } from '~/core/shape/sparkplug-metric'
 import { loadCompression, pack } from '~/engine/publications/compress'
 import { median, show } from './common'
 

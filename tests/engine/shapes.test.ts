@@ -4,7 +4,7 @@ import { Zstd } from '@hpcc-js/wasm-zstd'
 import { decode as unpack } from '@msgpack/msgpack'
 import avro from 'avsc'
 import cbor from 'cbor'
-import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
+import type { IPublishPacket, MqttClient } from 'mqtt'
 import { get } from 'sparkplug-payload'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DestinationDraft } from '~/contract/destination'
@@ -12,7 +12,7 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
 import { avroSchema } from '~/core/shape/avro'
 import { decoderOf, scopeOf, shapeKinds } from '~/core/shape/registry'
-import { aliasOf } from '~/core/shape/sparkplug'
+import { aliasOf } from '~/core/shape/sparkplug-metric'
 import { published } from '~/core/shape/sparkplug-published'
 import { rebirthCommand } from '~/core/source/sparkplug'
 import { Engine } from '~/engine/engine'
@@ -21,7 +21,7 @@ import { addDestination, changeDestination, listDestinations } from '~/store/des
 import { freeze } from '~/store/freeze'
 import { changePublication, getPublication, goLive, setRunning } from '~/store/publication'
 import { publish, zonesPlant } from './plant'
-import { brokerSettings, certificates, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
+import { brokerSettings, bystander, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
 
 interface Heard {
   topic: string
@@ -39,7 +39,7 @@ let settings: DestinationDraft['settings']
 let destinationId: string
 let equipmentIds: string[]
 let handles: number[]
-let bystander: MqttClient
+let listener: MqttClient
 let heard: Heard[] = []
 
 beforeAll(async () => {
@@ -48,32 +48,16 @@ beforeAll(async () => {
   settings = await brokerSettings(t.db, t.vault, b.ports)
   ;({ handles, equipmentIds } = await zonesPlant(t.db, t.vault, ZONES, KEYS))
   destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
-  const c = await certificates()
-  bystander = mqtt.connect({
-    protocol: 'mqtts',
-    host: '127.0.0.1',
-    port: b.ports.mutual,
-    ca: c.ca,
-    cert: c.clients.reader!.certificate,
-    key: c.clients.reader!.key,
-    protocolVersion: 5,
-    clientId: 'bystander',
-    clean: false,
-    properties: { sessionExpiryInterval: 600 },
-    reconnectPeriod: 100,
-  })
-  bystander.on('message', (topic, payload, packet) => {
+  listener = await bystander(b.ports, 'bystander', (topic, payload, packet) => {
     // Its own commands come back to it.
     if (!topic.includes('/NCMD/')) heard.push({ topic, payload, packet })
   })
-  bystander.on('error', () => undefined)
-  await new Promise<void>((done) => bystander.once('connect', () => done()))
-  await bystander.subscribeAsync(['varnmoor/#', 'spBv1.0/varnmoor/#'], { qos: 1, rap: true })
+  await listener.subscribeAsync(['varnmoor/#', 'spBv1.0/varnmoor/#'], { qos: 1, rap: true })
   engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('engine') })
   await engine.start()
 })
 afterAll(async () => {
-  bystander.end(true)
+  listener.end(true)
   await engine.stop()
   await b.broker.stop()
   await t.drop()
@@ -275,18 +259,7 @@ it('retained messages that a new address leaves behind are taken back', async ()
   await until(() => heard.filter((h) => h.topic.startsWith('varnmoor/moved/')).length >= 3, 'the new ones')
   // A new subscriber finds the new ones only.
   const late: string[] = []
-  const c = await certificates()
-  const newcomer = mqtt.connect({
-    protocol: 'mqtts',
-    host: '127.0.0.1',
-    port: b.ports.mutual,
-    ca: c.ca,
-    cert: c.clients.reader!.certificate,
-    key: c.clients.reader!.key,
-    protocolVersion: 5,
-    clientId: 'newcomer',
-  })
-  newcomer.on('message', (topic) => void late.push(topic))
+  const newcomer = await bystander(b.ports, 'newcomer', (topic) => void late.push(topic))
   await newcomer.subscribeAsync('varnmoor/#', { qos: 1 })
   await until(() => late.filter((x) => x.startsWith('varnmoor/moved/')).length === 3, 'what is retained')
   expect(late.filter((x) => x.startsWith('varnmoor/kept/'))).toEqual([])
@@ -322,7 +295,7 @@ describe('a Sparkplug edge node', () => {
     expect(data(change)).toEqual([{ alias: Number(zone.metrics![0]!.alias), doubleValue: 451.5, timestamp: expect.any(Number) }])
 
     const before = heard.length
-    await bystander.publishAsync('spBv1.0/varnmoor/NCMD/kiln', Buffer.from(rebirthCommand(Date.now())), { qos: 1 })
+    await listener.publishAsync('spBv1.0/varnmoor/NCMD/kiln', Buffer.from(rebirthCommand(Date.now())), { qos: 1 })
     await until(() => heard.length >= before + 4, 'the births again')
     expect(heard.slice(before, before + 4).map((h) => Number(payload(h).seq))).toEqual([0, 1, 2, 3])
     expect(bd(heard[before]!)).toBe(bd(births[0]!))
@@ -344,7 +317,7 @@ describe('a Sparkplug edge node', () => {
   it('waits for its primary host, and stops when that goes; nothing is lost', async () => {
     heard = []
     const state = (online: boolean) =>
-      bystander.publishAsync('spBv1.0/STATE/board', JSON.stringify({ online, timestamp: Date.now() }), { qos: 1, retain: true })
+      listener.publishAsync('spBv1.0/STATE/board', JSON.stringify({ online, timestamp: Date.now() }), { qos: 1, retain: true })
     values(500)
     const plan = await live({
       name: 'hosted',

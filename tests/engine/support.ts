@@ -3,6 +3,7 @@ import { mkdtempSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
 import pg from 'pg'
 import type { DestinationDraft } from '~/contract/destination'
 import { certificateFacts } from '~/core/credential/certificate'
@@ -116,4 +117,30 @@ export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['po
     lateS: 30,
     outboxMb: 50,
   }
+}
+
+/** A client that only reads, with a session that outlives a cut link; connected when it is given. */
+export async function bystander(
+  ports: TestBroker['ports'],
+  clientId: string,
+  each: (topic: string, payload: Buffer, packet: IPublishPacket) => void,
+): Promise<MqttClient> {
+  const c = await certificates()
+  const client = mqtt.connect({
+    protocol: 'mqtts',
+    host: '127.0.0.1',
+    port: ports.mutual,
+    ca: c.ca,
+    cert: c.clients.reader!.certificate,
+    key: c.clients.reader!.key,
+    protocolVersion: 5,
+    clientId,
+    clean: false,
+    properties: { sessionExpiryInterval: 600 },
+    reconnectPeriod: 100,
+  })
+  client.on('message', each)
+  client.on('error', () => undefined)
+  await new Promise<void>((done) => client.once('connect', () => done()))
+  return client
 }

@@ -1,4 +1,4 @@
-import mqtt, { type MqttClient } from 'mqtt'
+import type { MqttClient } from 'mqtt'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DestinationDraft } from '~/contract/destination'
 import type { PublicationDraft } from '~/contract/publication'
@@ -9,7 +9,7 @@ import { addDestination, changeDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
 import { setRunning } from '~/store/publication'
 import { publish, zonesPlant } from './plant'
-import { brokerSettings, certificates, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
+import { brokerSettings, bystander, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
 
 const ZONES = 20
 
@@ -35,25 +35,9 @@ beforeAll(async () => {
   settings = await brokerSettings(t.db, t.vault, b.ports)
   ;({ handles, equipmentIds } = await zonesPlant(t.db, t.vault, ZONES))
   destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
-  const c = await certificates()
-  listener = mqtt.connect({
-    protocol: 'mqtts',
-    host: '127.0.0.1',
-    port: b.ports.mutual,
-    ca: c.ca,
-    cert: c.clients.reader!.certificate,
-    key: c.clients.reader!.key,
-    protocolVersion: 5,
-    clientId: 'listener',
-    clean: false,
-    properties: { sessionExpiryInterval: 600 },
-    reconnectPeriod: 100,
-  })
-  listener.on('message', (topic, payload, packet) => {
+  listener = await bystander(b.ports, 'listener', (topic, payload, packet) => {
     if (!packet.dup) heard.push({ topic, value: JSON.parse(payload.toString()).n, id: String(packet.properties?.userProperties?.[ID_PROPERTY]) })
   })
-  listener.on('error', () => undefined)
-  await new Promise<void>((done) => listener.once('connect', () => done()))
   await listener.subscribeAsync('varnmoor/#', { qos: 1 })
   engine = await start()
 })

@@ -6,7 +6,7 @@ import { type AddressOf, filterOf, outsideName, resolveTemplate, templateProblem
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
 import { shapeOf } from '../shape/registry'
-import { deviceId, sparkplugTopicOf } from '../shape/sparkplug'
+import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
 
 export interface World extends Model {
   /** Ids of sources whose values are computed, not measured. */

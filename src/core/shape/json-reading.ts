@@ -1,5 +1,6 @@
 import type { PlanMember } from '~/contract/publication'
 import type { TimeForm } from '~/contract/shape'
+import { tooDeep } from '../value/json-depth'
 import { readMark } from './choose'
 import type { Reading, Undecodable } from './shape'
 import { fromJson } from './text'
@@ -24,18 +25,8 @@ export function readJson(bytes: Uint8Array): { json: unknown } | Undecodable {
 }
 
 export function readJsonText(text: string): { json: unknown } | Undecodable {
-  let depth = 0
-  let inText = false
-  for (let i = 0; i < text.length; i++) {
-    const c = text.charCodeAt(i)
-    if (inText) {
-      if (c === 92) i++
-      else if (c === 34) inText = false
-    } else if (c === 34) inText = true
-    else if (c === 123 || c === 91) {
-      if (++depth > DEPTH_MAX) return { problem: `It nests deeper than ${DEPTH_MAX} levels`, at: i }
-    } else if (c === 125 || c === 93) depth--
-  }
+  const deep = tooDeep(text, DEPTH_MAX)
+  if (deep !== null) return { problem: `It nests deeper than ${DEPTH_MAX} levels`, at: deep }
   try {
     if (!/\d{16}/.test(text)) return { json: JSON.parse(text) }
     let large = false

@@ -13,7 +13,7 @@ import { avroSchema, canonical, fingerprint } from './avro'
 import { announcement } from './pubsub-uadp'
 import { decoderOf, encoderOf } from './registry'
 import { cell, kiln, member, part, scope, settings } from './shape-samples'
-import { deviceBirth, nodeBirth, nodeDeath, withoutSeq, withSeq } from './sparkplug'
+import { deviceBirth, nodeBirth, nodeDeath, withoutSeq, withSeq } from './sparkplug-birth'
 import { published } from './sparkplug-published'
 
 const T = Date.UTC(2026, 2, 4, 14, 7, 12, 481)

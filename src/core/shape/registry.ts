@@ -12,7 +12,8 @@ import { pubsubUadp } from './pubsub-uadp'
 import { rowsShape } from './rows'
 import type { Decoder, Description, Encoder, HostFacts, Scope, Shape } from './shape'
 import { bareValue, valueQualityTime } from './single'
-import { ambiguous, sparkplugB } from './sparkplug'
+import { sparkplugB } from './sparkplug'
+import { ambiguous } from './sparkplug-metric'
 import { freeTemplate } from './template'
 
 /** Every payload format, in the order in which they are offered. */

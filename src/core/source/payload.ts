@@ -1,6 +1,7 @@
 import type { HeardTopic } from '~/contract/sources/mqtt'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
+import { tooDeep } from '../value/json-depth'
 import { Status } from '../value/quality'
 import { atPointer, dataTypeOf, leavesOf, parsePointer } from './json-leaf'
 import { readSparkplug, sparkplugTopic, sparkplugType } from './sparkplug'
@@ -16,23 +17,12 @@ export function textOf(bytes: Uint8Array): string | null {
   }
 }
 
-/** Deeper than this no JSON of a device is: a guard before the parser, which would take it. */
+/** Deeper than this no JSON of a device is. */
 const DEPTH_MAX = 100
 
 /** Parses JSON from others: refuses what nests too deep, and throws a sentence. */
 export function parseJson(text: string): unknown {
-  let depth = 0
-  let inText = false
-  for (let i = 0; i < text.length; i++) {
-    const c = text.charCodeAt(i)
-    if (inText) {
-      if (c === 92) i++
-      else if (c === 34) inText = false
-    } else if (c === 34) inText = true
-    else if (c === 123 || c === 91) {
-      if (++depth > DEPTH_MAX) throw new Error(`it nests deeper than ${DEPTH_MAX} levels`)
-    } else if (c === 125 || c === 93) depth--
-  }
+  if (tooDeep(text, DEPTH_MAX) !== null) throw new Error(`it nests deeper than ${DEPTH_MAX} levels`)
   return JSON.parse(text)
 }
 

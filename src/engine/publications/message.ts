@@ -3,7 +3,7 @@ import { packProperties } from '~/core/delivery/properties'
 import type { Addressed } from '~/core/publication/runner'
 import { compressionOf } from '~/core/shape/registry'
 import type { Decoder } from '~/core/shape/shape'
-import { compressed } from '~/core/shape/sparkplug'
+import { compressed } from '~/core/shape/sparkplug-birth'
 import { octets, pack } from './compress'
 
 /** A message as it goes into the outbox. */

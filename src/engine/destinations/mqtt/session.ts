@@ -1,6 +1,6 @@
 import type { MqttClient } from 'mqtt'
 import { FailureError } from '~/contract/failure'
-import { withSeq } from '~/core/shape/sparkplug'
+import { withSeq } from '~/core/shape/sparkplug-birth'
 import type { DestinationSink } from '../driver'
 import { hostOnline, type NodeSession } from '../session'
 
