@@ -34,7 +34,7 @@ export function usePublicationDraft({
           equipmentIds: [],
           trigger: { kind: 'change' },
           shape: flatJsonSettings,
-          topic: '{enterprise}/{site}/{area}/{centre}/{unit}/state',
+          topic: '{path}/state',
           qos: 1,
           retain: false,
           destinationId: destinations[0]?.id ?? '',
