@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { type KeyboardEvent, memo, useCallback, useRef, useState } from 'react'
+import { type KeyboardEvent, memo, type RefObject, useCallback, useEffect, useRef, useState } from 'react'
 import type { Equipment, Member } from '~/contract/equipment'
 import { type CellState, cellState } from '~/core/equipment/coverage'
 import { pathText } from '~/core/equipment/hierarchy'
@@ -46,22 +46,15 @@ export function CoverageGrid({
   const box = useRef<HTMLDivElement>(null)
   const [at, setAt] = useState({ row: 0, column: 0 })
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 10 })
-  const across = useVirtualizer({
-    count: columns.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => COLUMN,
-    horizontal: true,
-    overscan: 4,
-  })
-  const shown = across.getVirtualItems()
-  const [firstColumn, lastColumn] = [shown[0]?.index ?? 0, shown.at(-1)?.index ?? -1]
+  const [firstColumn, lastColumn] = useColumnsInView(box, columns.length)
+  const shown = columns.slice(firstColumn, lastColumn + 1)
   const told = useRef(onChoose)
   told.current = onChoose
   const onCell = useCallback((row: number, column: number, id: string, path: string) => {
     setAt({ row, column })
     told.current(id, path)
   }, [])
-  const width = HEAD + across.getTotalSize()
+  const width = HEAD + columns.length * COLUMN
   const key = (e: KeyboardEvent) => {
     const page = Math.max(1, Math.floor((box.current?.clientHeight ?? ROW) / ROW) - 1)
     const step: Record<string, [number, number]> = {
@@ -81,7 +74,7 @@ export function CoverageGrid({
       const column = Math.min(columns.length - 1, Math.max(0, at.column + s[1]))
       setAt({ row, column })
       virtual.scrollToIndex(row)
-      across.scrollToIndex(column)
+      toColumn(box.current, column)
     } else return
     e.preventDefault()
   }
@@ -100,15 +93,15 @@ export function CoverageGrid({
           Equipment
         </div>
         <div className="relative flex-1">
-          {shown.map((c) => (
+          {shown.map((c, i) => (
             <div
-              key={columns[c.index]!.id}
+              key={c.id}
               role="columnheader"
               className="absolute top-0 flex h-full w-[96px] flex-col justify-end px-2 pb-1 text-xs leading-4 text-muted"
-              style={{ transform: `translateX(${c.start}px)` }}
-              title={columns[c.index]!.label}
+              style={{ transform: `translateX(${(firstColumn + i) * COLUMN}px)` }}
+              title={c.label}
             >
-              <span className="line-clamp-2 font-semibold">{columns[c.index]!.label}</span>
+              <span className="line-clamp-2 font-semibold">{c.label}</span>
             </div>
           ))}
         </div>
@@ -137,6 +130,44 @@ export function CoverageGrid({
       </div>
     </div>
   )
+}
+
+/** So many columns beside those in view are drawn too. */
+const BESIDE = 4
+
+/**
+ * The first and last column in view. It looks before the rows are drawn anew (in the capturing phase): asked afterwards, the
+ * browser would lay everything out again only to answer.
+ */
+function useColumnsInView(box: RefObject<HTMLDivElement | null>, count: number): readonly [number, number] {
+  const [range, setRange] = useState<readonly [number, number]>([0, 30])
+  useEffect(() => {
+    const el = box.current
+    if (!el) return
+    const look = () => {
+      const first = Math.max(0, Math.floor(el.scrollLeft / COLUMN) - BESIDE)
+      const last = Math.ceil((el.scrollLeft + el.clientWidth - HEAD) / COLUMN) + BESIDE
+      setRange((old) => (old[0] === first && old[1] === last ? old : [first, last]))
+    }
+    look()
+    el.addEventListener('scroll', look, { capture: true, passive: true })
+    const size = new ResizeObserver(look)
+    size.observe(el)
+    return () => {
+      el.removeEventListener('scroll', look, { capture: true })
+      size.disconnect()
+    }
+  }, [box])
+  return [Math.min(range[0], Math.max(0, count - 1)), Math.min(range[1], count - 1)]
+}
+
+/** Brings a column into view. */
+function toColumn(el: HTMLDivElement | null, column: number): void {
+  if (!el) return
+  const room = el.clientWidth - HEAD
+  const left = column * COLUMN
+  if (left < el.scrollLeft) el.scrollLeft = left
+  else if (left + COLUMN > el.scrollLeft + room) el.scrollLeft = left + COLUMN - room
 }
 
 /** One equipment: drawn anew only when something of it has changed, not when the others move. */
@@ -173,7 +204,7 @@ const CoverageRow = memo(function CoverageRow({
       role="row"
       aria-label={one.name}
       className="absolute left-0 flex border-b border-line/70"
-      style={{ height: ROW, width, transform: `translateY(${top}px)` }}
+      style={{ height: ROW, width, transform: `translateY(${top}px)`, contain: 'layout style' }}
     >
       <a
         href={`/equipment?id=${one.id}`}
