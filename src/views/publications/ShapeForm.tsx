@@ -38,11 +38,24 @@ function idle(name: string, s: Record<string, unknown>): boolean {
   return false
 }
 
+/** A template to begin with: all members of the equipment, to be cut down and renamed. */
+const bodyOf = (one: PlanEquipment) =>
+  `{\n  "equipment": "\${equipment}",\n  "at": \${at}${one.members
+    .slice(0, 30)
+    .map((m) => `,\n  ${JSON.stringify(m.key)}: \${${m.key}}`)
+    .join('')}\n}`
+
 /** The settings of a shape when another is chosen: what both have in common stays. */
 export function turnedInto(kind: ShapeKind, from: ShapeSettings, example: PlanEquipment | null): ShapeSettings {
   const names = new Set(fieldsOf.get(kind)?.map(([name]) => name))
   const kept = Object.fromEntries(Object.entries(from).filter(([name]) => names.has(name)))
-  const named = kind === 'sparkplug-b' && example ? { group: topicLevel(example.path[0] ?? '') || 'plant' } : {}
+  const named = !example
+    ? {}
+    : kind === 'sparkplug-b'
+      ? { group: topicLevel(example.path[0] ?? '') || 'plant' }
+      : kind === 'template'
+        ? { body: bodyOf(example) }
+        : {}
   const parsed = ShapeSettings.safeParse({ ...begun[kind], ...named, ...kept, kind })
   return parsed.success ? parsed.data : ShapeSettings.parse({ ...begun[kind], kind } as ShapeInput)
 }
