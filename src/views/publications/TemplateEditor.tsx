@@ -82,7 +82,14 @@ export function TemplateEditor({
         extensions={extensions}
         theme="none"
         {...(!oneLine && { minHeight: '96px' })}
-        basicSetup={{ lineNumbers: false, foldGutter: false, highlightActiveLine: false, highlightSelectionMatches: false, autocompletion: false }}
+        basicSetup={{
+          lineNumbers: false,
+          foldGutter: false,
+          highlightActiveLine: false,
+          highlightSelectionMatches: false,
+          autocompletion: false,
+          closeBrackets: false,
+        }}
       />
     </div>
   )
