@@ -449,7 +449,8 @@ export class Engine {
   contract(draft: PublicationDraft, publicationId: string, as: 'contract' | 'asyncapi'): object {
     const live = this.publishers.get(publicationId)?.plan
     const plan = live ?? { ...draft, ...compile(draft, this.model).body, publicationId, number: 0 }
-    const { message } = this.preview(draft, undefined, publicationId)
+    // Of the live version a message that went out; the draft may have been edited since.
+    const message = this.publishers.get(publicationId)?.last?.message ?? this.preview(draft, undefined, publicationId).message
     const example =
       message && !message.binary && message.read.problem === '' ? parsedOr(message.payload) : message ? { base64: message.payload } : null
     if (as === 'contract') return contractOf(plan, example)

@@ -26,17 +26,17 @@ export const topicRules: Record<TopicRule, string> = {
   'as-is': 'as they are, spaces too: Lower Pit',
 }
 
-/** A name as one level under a rule. `/ + #` and NUL, which MQTT 5 4.7 gives a meaning or forbids, never stay. */
+/** A name as one level under a rule. `/ + #` and control characters, which MQTT 5 4.7 and 1.5.4 give a meaning or forbid, never stay. */
 export function levelBy(rule: TopicRule, name: string): string {
   switch (rule) {
     case 'slug':
       return topicLevel(name)
     case 'dashes':
-      return name.trim().replace(/[\s/+#\0]+/g, '-')
+      return name.trim().replace(/[\s/+#\p{Cc}]+/gu, '-')
     case 'underscores':
-      return name.trim().replace(/[\s/+#\0]+/g, '_')
+      return name.trim().replace(/[\s/+#\p{Cc}]+/gu, '_')
     case 'as-is':
-      return name.replace(/[/+#\0]+/g, '-')
+      return name.replace(/[/+#\p{Cc}]+/gu, '-')
   }
 }
 
@@ -216,6 +216,10 @@ function timePart(part: TimePart, at: number): string {
   }
 }
 
+/** So many characters of a value go into a topic, a key or a header. */
+const LEVEL_MAX = 200
+const HEADER_MAX = 4000
+
 /** Makes the writer of an address: with the values of a message and its time (UTC). A level without a value is `none`. */
 export function addressWriter(resolved: Resolved): string | ((value: (member: number) => unknown, at: number) => string) {
   if (typeof resolved === 'string') return resolved
@@ -226,7 +230,9 @@ export function addressWriter(resolved: Resolved): string | ((value: (member: nu
       else if (p.take === 'time') out += filtered(timePart(p.part!, at), p.filters)
       else {
         const v = value(p.member!)
-        const text = ruled(v === null || v === undefined ? '' : String(v), '', p.filters, p.rule, () => undefined)
+        // A value may be a text of any length; topics and properties may not.
+        const raw = v === null || v === undefined ? '' : String(v).slice(0, p.rule === null ? HEADER_MAX : LEVEL_MAX)
+        const text = ruled(raw, '', p.filters, p.rule, () => undefined)
         out += text === '' && p.rule !== null ? 'none' : text
       }
     }

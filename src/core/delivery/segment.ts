@@ -5,7 +5,7 @@ const VERSION = 2
 /** As it was before messages had properties: without their length. */
 const FIRST = 1
 const HEAD = 5
-const FIXED = 4 + 8 + 8 + 8 + 1 + 2 + 4 + 2
+const FIXED = 4 + 8 + 8 + 8 + 1 + 2 + 4 + 4
 
 /** Thrown when octets are no whole segment. */
 export class SegmentError extends Error {}
@@ -16,7 +16,7 @@ const decoder = new TextDecoder('utf-8', { fatal: true })
 /**
  * Packs messages for one row of the outbox. Layout, little-endian: version u8, count u32, then a message: delivery u32,
  * seq f64, device time f64, produced time f64, flags u8 (bits 0-1 QoS, bit 2 retain), topic length u16, payload
- * length u32, properties length u16, topic, payload and properties octets. Version 1 has no properties. The whole numbers in f64 are exact up to 2^53. Payloads that are text become
+ * length u32, properties length u32, topic, payload and properties octets. Version 1 has no properties. The whole numbers in f64 are exact up to 2^53. Payloads that are text become
  * octets in the messages too: views into what is returned.
  */
 export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
@@ -45,7 +45,6 @@ export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
     let propertiesLength = 0
     if (m.properties !== '') {
       propertiesLength = encoder.encodeInto(m.properties, bytes.subarray(at)).written
-      if (propertiesLength > 0xffff) throw new SegmentError(`properties of ${propertiesLength} octets: 65535 at most`)
       at += propertiesLength
     }
     view.setUint32(head, m.delivery, true)
@@ -55,7 +54,7 @@ export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
     view.setUint8(head + 28, m.qos | (m.retain ? 4 : 0))
     view.setUint16(head + 29, topicLength, true)
     view.setUint32(head + 31, payloadLength, true)
-    view.setUint16(head + 35, propertiesLength, true)
+    view.setUint32(head + 35, propertiesLength, true)
   }
   return bytes.subarray(0, at)
 }
@@ -64,7 +63,7 @@ export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
 export function decodeSegment(bytes: Uint8Array): Envelope[] {
   const version = bytes[0]
   if (bytes.length < HEAD || (version !== VERSION && version !== FIRST)) throw new SegmentError('not a segment of a known version')
-  const fixed = version === FIRST ? FIXED - 2 : FIXED
+  const fixed = version === FIRST ? FIXED - 4 : FIXED
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   const count = view.getUint32(1, true)
   const messages: Envelope[] = []
@@ -74,7 +73,7 @@ export function decodeSegment(bytes: Uint8Array): Envelope[] {
     const topicAt = at + fixed
     const payloadAt = topicAt + view.getUint16(at + 29, true)
     const propertiesAt = payloadAt + view.getUint32(at + 31, true)
-    const end = propertiesAt + (version === FIRST ? 0 : view.getUint16(at + 35, true))
+    const end = propertiesAt + (version === FIRST ? 0 : view.getUint32(at + 35, true))
     if (end > bytes.length) throw new SegmentError('segment cut short')
     const flags = view.getUint8(at + 28)
     messages.push({

@@ -204,6 +204,8 @@ export class DestinationSupervisor {
           down ??= anew
           this.outbox.wake()
         }
+        // It may be meant to speak for somebody else since it began to connect.
+        if (session?.of.identity !== this.session?.identity) down ??= anew
         if (this.witness && attempts > 0) await this.witness.ready(WITNESS_HEAD_START_MS)
         const waiting = this.outbox.waiting
         this.event(

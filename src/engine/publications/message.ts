@@ -4,7 +4,7 @@ import type { Addressed } from '~/core/publication/runner'
 import { compressionOf } from '~/core/shape/registry'
 import type { Decoder } from '~/core/shape/shape'
 import { compressed } from '~/core/shape/sparkplug-birth'
-import { octets, pack } from './compress'
+import { octets, pack, unpack } from './compress'
 
 /** A message as it goes into the outbox. */
 export interface Packed {
@@ -40,14 +40,16 @@ const text = (value: unknown) => (value === null ? '' : typeof value === 'object
 
 /** A message for people, read again by its own shape. */
 export function shownPayload(plan: How, m: Addressed, packed: Packed, decode: Decoder): ShownPayload {
-  const before = octets(m.payload)
+  const compression = compressionOf(plan.shape)
+  const sent = octets(packed.payload)
+  // What is read again is what was sent, unpacked; of Sparkplug's envelope what is in it.
+  const before = compression === 'none' ? octets(m.payload) : unpack(compression, sent)
   const binary = typeof m.payload !== 'string'
   const decoded = decode(before, Object.fromEntries(m.headers))
-  const compression = compressionOf(plan.shape)
   return {
     payload: binary ? Buffer.from(before.subarray(0, SHOWN_MAX)).toString('base64') : (m.payload as string).slice(0, SHOWN_MAX),
     binary,
-    bytes: octets(packed.payload).length,
+    bytes: sent.length,
     bytesBefore: before.length,
     contentType: plan.contentType,
     key: m.key,

@@ -3,13 +3,27 @@ import type { LastMessage } from '~/contract/live'
 import type { Preview, Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
-import { Heading } from '~/ui/Notes'
+import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
 import { durationText, Time } from '~/ui/time'
 import { useLastMessage, useWatch } from '../app/live'
 import { MessageBody } from './MessageBody'
 
 /** One real message: as it went out with its way, or, for a draft, as it would be built from the values of this moment. */
-export function MessagePeek({ publication, preview, dirty }: { publication: Publication | null; preview: Preview | null; dirty: boolean }) {
+export function MessagePeek({
+  publication,
+  preview,
+  trouble,
+  waiting,
+  dirty,
+}: {
+  publication: Publication | null
+  preview: Preview | null
+  /** Why there is no newer preview. */
+  trouble: Problem | null
+  /** Equipment or destination is still to be chosen. */
+  waiting: boolean
+  dirty: boolean
+}) {
   const live = publication?.state === 'live' && !dirty
   const stopped = preview?.findings.find((f) => f.severity === 'stops')
   const [held, setHeld] = useState<LastMessage | null>(null)
@@ -37,6 +51,7 @@ export function MessagePeek({ publication, preview, dirty }: { publication: Publ
   return (
     <>
       <h2 className="text-[15px] font-semibold">As it would be sent now</h2>
+      {trouble && <ProblemNote problem={trouble} />}
       {preview?.message ? (
         <>
           <div className="mb-2 text-muted">{preview.equipment}, with the values of this moment</div>
@@ -45,7 +60,13 @@ export function MessagePeek({ publication, preview, dirty }: { publication: Publ
         </>
       ) : (
         <p className="text-muted">
-          {stopped ? `Mend this first: ${stopped.message}` : 'Choose equipment and a destination: the payload appears here with real values.'}
+          {waiting
+            ? 'Choose equipment and a destination: the payload appears here with real values.'
+            : stopped
+              ? `Mend this first: ${stopped.message}`
+              : trouble
+                ? ''
+                : 'Looking ...'}
         </p>
       )}
     </>

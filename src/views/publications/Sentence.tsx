@@ -37,7 +37,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const mayEdit = useMay('engineer')
   const mayRun = useMay('operator')
   const edit = usePublicationDraft({ publication, destinations, onSaved })
-  const { draft, set, preview, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } = edit
+  const { draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const example = useExample(draft.equipmentIds[0] ?? null)
 
@@ -108,7 +108,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
         leftWidth={226}
         peekWidth={324}
         left={left}
-        peek={<MessagePeek publication={publication} preview={preview} dirty={dirty} />}
+        peek={<MessagePeek publication={publication} preview={preview} trouble={trouble} waiting={waiting} dirty={dirty} />}
       >
         <form className="flex flex-col gap-2 p-3.5" onSubmit={(e) => e.preventDefault()} aria-label="Publication">
           <input

@@ -3,6 +3,7 @@ import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
 import { type Preview, type Publication, PublicationDraft, plainAddress } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
+import type { Problem } from '~/ui/Notes'
 import { call, failureIn, refresh } from '../app/api'
 import { tellFailure } from '../shared/problems'
 
@@ -41,6 +42,7 @@ export function usePublicationDraft({
         },
   )
   const [preview, setPreview] = useState<Preview | null>(null)
+  const [trouble, setTrouble] = useState<Problem | null>(null)
   const [refused, setRefused] = useState<Record<string, string>>({})
   const [clear, setClear] = useState(true)
   const [busy, setBusy] = useState<'save' | 'live' | 'pause' | null>(null)
@@ -76,8 +78,11 @@ export function usePublicationDraft({
       }).then(
         (p) => {
           setPreview(p)
+          setTrouble(null)
         },
-        () => undefined,
+        (e: unknown) => {
+          if (!abort.signal.aborted) setTrouble(failureIn(e))
+        },
       )
     const timer = setTimeout(look, 250)
     const again = setInterval(look, 2000)
@@ -158,42 +163,10 @@ export function usePublicationDraft({
     }
   }
 
-  return { draft, set, preview, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove }
+  return { draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove }
 }
 
-function pick(p: Publication): PublicationDraft {
-  const {
-    name,
-    equipmentIds,
-    trigger,
-    shape,
-    topic,
-    topicRule,
-    key,
-    headers,
-    steersOnly,
-    contentType,
-    responseTopic,
-    expiryS,
-    qos,
-    retain,
-    destinationId,
-  } = p
-  return {
-    name,
-    equipmentIds,
-    trigger,
-    shape,
-    topic,
-    topicRule,
-    key,
-    headers,
-    steersOnly,
-    contentType,
-    responseTopic,
-    expiryS,
-    qos,
-    retain,
-    destinationId,
-  }
+/** What of a publication is edited. */
+function pick({ id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft }: Publication): PublicationDraft {
+  return draft
 }
