@@ -51,10 +51,16 @@ export function MessagePeek({
   return (
     <>
       <h2 className="text-[15px] font-semibold">As it would be sent now</h2>
-      {trouble && <ProblemNote problem={trouble} />}
+      {trouble && (
+        <div className="my-2">
+          <ProblemNote problem={trouble} />
+        </div>
+      )}
       {preview?.message ? (
         <>
-          <div className="mb-2 text-muted">{preview.equipment}, with the values of this moment</div>
+          <div className="mb-2 text-muted">
+            {preview.equipment}, {trouble ? 'as it was before that' : 'with the values of this moment'}
+          </div>
           <div className="mb-1.5 font-mono text-[12px] font-semibold break-all">{preview.topic}</div>
           <MessageBody message={preview.message} />
         </>
