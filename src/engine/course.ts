@@ -1,9 +1,8 @@
 import type { CourseFigures } from '~/contract/live'
-import type { DeliveryRow } from '~/store/publication'
 import type { Engine } from './engine'
 
 /** The figures of the course: how many of each there are, up and down, and the rates between them. */
-export function courseOf(engine: Engine, deliveries: readonly DeliveryRow[]): CourseFigures {
+export function courseOf(engine: Engine): CourseFigures {
   let sourcesUp = 0
   let sourcesDown = 0
   for (const s of engine.sources.values()) {
@@ -12,18 +11,17 @@ export function courseOf(engine: Engine, deliveries: readonly DeliveryRow[]): Co
   }
   let destinationsUp = 0
   let destinationsDown = 0
-  for (const d of engine.destinations.values()) {
-    const state = d.present().state
+  for (const { sender } of Object.values(engine.destinationConditions())) {
+    const { state } = sender
     if (state === 'running') destinationsUp++
     else if (state !== 'off') destinationsDown++
   }
   let trouble = 0
-  for (const p of engine.publishers.values())
-    if (p.present(engine.destinations.get(p.plan.destinationId)?.present() ?? null).state === 'trouble') trouble++
+  for (const c of Object.values(engine.publicationConditions())) if (c.state === 'trouble') trouble++
   let arrived = 0
   let missing = 0
   let lost = 0
-  for (const d of deliveries) {
+  for (const d of engine.publications.deliveries) {
     const c = engine.ledger.countsOf(d.number)
     if (!c) continue
     arrived += c.arrived - c.altered

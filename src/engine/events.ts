@@ -4,6 +4,8 @@ import { log, wordsOf } from './log'
 
 const HELD = 2000
 const KEPT = 100_000
+/** The table is trimmed after so many were added. */
+const TRIM_EVERY = 1000
 
 /** The event list: what happened, where, and what to do; held in memory while the database is away. */
 export class Events {
@@ -11,6 +13,7 @@ export class Events {
   private readonly timer: NodeJS.Timeout
   private busy = false
   private written = 0
+  private said = false
 
   constructor(private readonly db: Db) {
     this.timer = setInterval(() => void this.flush(), 250)
@@ -31,16 +34,21 @@ export class Events {
     try {
       await addEvents(this.db, batch)
       this.written += batch.length
-      if (this.written > 1000) {
-        this.written = 0
-        await trimEvents(this.db, KEPT)
-      }
+      this.said = false
     } catch (e) {
-      this.waiting = [...batch, ...this.waiting]
-      log('warn', 'database', `events wait to be written: ${wordsOf(e)}`)
+      this.waiting = [...batch, ...this.waiting].slice(-HELD)
+      if (!this.said) log('warn', 'database', `events wait to be written: ${wordsOf(e)}`)
+      this.said = true
     } finally {
       this.busy = false
     }
+    if (this.written >= TRIM_EVERY) await this.trim()
+  }
+
+  /** Apart from the writing: when it fails nothing was written twice. */
+  private async trim(): Promise<void> {
+    this.written = 0
+    await trimEvents(this.db, KEPT).catch((e: unknown) => log('warn', 'database', `old events were not removed: ${wordsOf(e)}`))
   }
 
   async close(): Promise<void> {

@@ -1,3 +1,4 @@
+import type { Socket } from 'node:net'
 import { Kysely, PostgresDialect, sql, type Transaction } from 'kysely'
 import pg from 'pg'
 import { FailureError } from '~/contract/failure'
@@ -10,14 +11,54 @@ export type Conn = Kysely<Tables> | Transaction<Tables>
 // int8 as number: sequence numbers and times stay far below 2^53.
 pg.types.setTypeParser(pg.types.builtins.INT8, Number)
 
-/** Opens a pool; it connects on first use. `onTrouble` hears of idle connections that died. */
-export function openDatabase(url: string, max = 6, onTrouble: (e: Error) => void = () => {}): Db {
-  const pool = new pg.Pool({ connectionString: url, max, connectionTimeoutMillis: 5000, application_name: 'embrik' })
-  pool.on('error', onTrouble)
-  // A client that is in use when the server dies tells its query, and besides emits an error that would end the process.
-  pool.on('connect', (client) => client.on('error', () => undefined))
-  return new Kysely<Tables>({ dialect: new PostgresDialect({ pool }) })
+export interface PoolLimits {
+  max: number
+  /** A connection that has said nothing for so long while something is asked of it is dead, ms: a database may hang. */
+  silentMs: number
+  /** Nothing waits longer than this for a lock, and no statement takes longer, ms; null: no bound. */
+  lockMs?: number
+  statementMs?: number
+  name: string
+  onTrouble?: (e: Error) => void
 }
+
+/** A pool whose queries always end: with an answer, or with an error. It connects on first use. */
+export function limited(url: string, o: PoolLimits): pg.Pool {
+  const settings = [
+    `-c idle_in_transaction_session_timeout=${o.silentMs + 2000}`,
+    ...(o.lockMs === undefined ? [] : [`-c lock_timeout=${o.lockMs}`]),
+    ...(o.statementMs === undefined ? [] : [`-c statement_timeout=${o.statementMs}`]),
+  ]
+  const pool = new pg.Pool({
+    connectionString: url,
+    max: o.max,
+    connectionTimeoutMillis: Math.min(5000, o.silentMs),
+    idleTimeoutMillis: Math.floor(o.silentMs / 2),
+    application_name: o.name,
+    options: settings.join(' '),
+    keepAlive: true,
+  })
+  pool.on('error', o.onTrouble ?? (() => undefined))
+  pool.on('connect', (client) => {
+    // A client that is in use when the server dies tells its query, and besides emits an error that would end the process.
+    client.on('error', () => undefined)
+    const { stream } = (client as unknown as { connection: { stream: Socket } }).connection
+    stream.setTimeout(o.silentMs, () => stream.destroy(new Error(`the database is silent for ${Math.round(o.silentMs / 1000)} s`)))
+  })
+  return pool
+}
+
+/** Opens a database; it connects on first use. `onTrouble` hears of idle connections that died. */
+export function openDatabase(url: string, max = 6, onTrouble: (e: Error) => void = () => {}): Db {
+  return over(limited(url, { max, silentMs: 120_000, lockMs: 10_000, name: 'embrik', onTrouble }))
+}
+
+/** For delivery: what waits too long is tried again. */
+export function openDeliveryDatabase(url: string, onTrouble: (e: Error) => void = () => {}): Db {
+  return over(limited(url, { max: 6, silentMs: 8000, lockMs: 5000, statementMs: 30_000, name: 'embrik delivery', onTrouble }))
+}
+
+const over = (pool: pg.Pool): Db => new Kysely<Tables>({ dialect: new PostgresDialect({ pool }) })
 
 /** `DATABASE_URL`, or a failure that says what is missing. */
 export function databaseUrl(): string {
@@ -65,35 +106,6 @@ export async function listen(url: string, onNoun: (noun: Noun) => void, onLost: 
     over = true
     await client.end()
   }
-}
-
-/** Takes the lease under which only one engine works on this database; null while another holds it. */
-export async function takeLease(url: string, onLost: (e: Error) => void): Promise<(() => Promise<void>) | null> {
-  const client = new pg.Client({ connectionString: url, application_name: 'embrik engine lease', keepAlive: true })
-  let over = true
-  const lost = (e: Error) => {
-    if (over) return
-    over = true
-    onLost(e)
-  }
-  client.on('error', lost)
-  client.on('end', () => lost(new Error('connection ended')))
-  try {
-    await client.connect()
-    const got = await client.query(`select pg_try_advisory_lock(hashtext('embrik engine')) as got`)
-    if (got.rows[0].got) {
-      over = false
-      return async () => {
-        over = true
-        await client.end()
-      }
-    }
-  } catch (e) {
-    await client.end().catch(() => undefined)
-    throw e
-  }
-  await client.end()
-  return null
 }
 
 /** Turns PostgreSQL's refusals that come from people's input into the one form; others pass. */

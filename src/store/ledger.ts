@@ -1,9 +1,10 @@
 import { sql } from 'kysely'
 import type { Brick } from '~/contract/live'
-import type { AccountChange } from '~/core/delivery/account'
+import type { AccountChange } from '~/core/delivery/account-changes'
+import { Fenced } from '~/core/delivery/delivery-store'
 import { Histogram } from '~/core/delivery/histogram'
 import { RangeSet } from '~/core/delivery/ranges'
-import { emptyStanding, oddSets, type Standing, verdicts } from '~/core/delivery/verdict'
+import { emptyStanding, oddSets, openSets, type Standing, verdicts, windowSets } from '~/core/delivery/verdict'
 import type { Conn } from './database'
 
 /** Takes the flush number one up; false when this very flush was committed before its answer got lost. */
@@ -12,7 +13,7 @@ export async function claimFlush(tx: Conn, number: number): Promise<boolean> {
   if (moved.numAffectedRows === 1n) return true
   const row = await tx.selectFrom('ledger_state').select('flush').executeTakeFirstOrThrow()
   if (row.flush === number) return false
-  throw new Error(`ledger flush ${number} finds ${row.flush}: another engine writes to this database`)
+  throw new Fenced()
 }
 
 export async function lastFlush(db: Conn): Promise<number> {
@@ -27,10 +28,11 @@ export async function loadStandings(db: Conn): Promise<Map<number, Standing>> {
       ...emptyStanding(),
       storedThrough: r.stored_through,
       madeAt: r.made_at,
+      turns: r.turns,
       acknowledged: r.acknowledged,
       foreign: r.foreign_count,
-      answered: RangeSet.parse(r.answered),
-      known: RangeSet.parse(r.known),
+      answered: upTo(r.answered_through),
+      known: upTo(r.known_through),
       tally: Object.fromEntries(verdicts.map((v) => [v, r[v]])) as Standing['tally'],
     })
   const odd = await db.selectFrom('ledger_odd').selectAll().orderBy('delivery').orderBy('part').execute()
@@ -38,8 +40,17 @@ export async function loadStandings(db: Conn): Promise<Map<number, Standing>> {
     const standing = standings.get(row.delivery)
     if (!standing) continue
     for (const set of oddSets) for (const [first, last] of RangeSet.parse(row[set])) standing.odd[set].append(first, last)
+    // A window may hold numbers that the gapless run has passed since.
+    for (const set of openSets)
+      for (const [first, last] of RangeSet.parse(row[set])) standing[set].append(Math.max(first, (standing[set].max ?? 0) + 1), last)
   }
   return standings
+}
+
+function upTo(n: number): RangeSet {
+  const set = new RangeSet()
+  set.append(1, n)
+  return set
 }
 
 const fields = sql.join(verdicts.map((v) => sql.ref(v)))
@@ -53,7 +64,7 @@ export async function writeChanges(tx: Conn, changes: readonly AccountChange[]):
   if (slices.length > 0)
     await sql`insert into ledger_slice as l (delivery, start, first_seq, produced, foreign_count, ${fields})
       select x.d, x.start, x."firstSeq", x.produced, x."foreign", ${of('x')}
-      from jsonb_to_recordset(${JSON.stringify(slices)}::jsonb) as x(d int, start bigint, "firstSeq" bigint, produced int, "foreign" int, ${typed('int')})
+      from jsonb_to_recordset(${JSON.stringify(slices)}::jsonb) as x(d int, start bigint, "firstSeq" bigint, produced bigint, "foreign" bigint, ${typed('bigint')})
       join delivery on delivery.number = x.d
       on conflict (delivery, start) do update set
         first_seq = least(l.first_seq, excluded.first_seq), produced = l.produced + excluded.produced,
@@ -69,24 +80,27 @@ export async function writeChanges(tx: Conn, changes: readonly AccountChange[]):
         group by 1, 2) m
       where l.delivery = m.d and l.start = m.start`.execute(tx)
   const totals = changes.map((c) => ({ d: c.delivery, ...c.total }))
-  await sql`insert into ledger_total (delivery, stored_through, made_at, acknowledged, foreign_count, answered, known, ${fields})
-    select x.d, x."storedThrough", x."madeAt", x.acknowledged, x."foreign", x.answered, x.known, ${of('x')}
-    from jsonb_to_recordset(${JSON.stringify(totals)}::jsonb) as x(d int, "storedThrough" bigint, "madeAt" bigint, acknowledged bigint, "foreign" bigint,
-      answered int8multirange, known int8multirange, ${typed('bigint')})
+  await sql`insert into ledger_total (delivery, stored_through, made_at, turns, acknowledged, foreign_count, answered_through, known_through, ${fields})
+    select x.d, x."storedThrough", x."madeAt", x.turns, x.acknowledged, x."foreign", x."answeredThrough", x."knownThrough", ${of('x')}
+    from jsonb_to_recordset(${JSON.stringify(totals)}::jsonb) as x(d int, "storedThrough" bigint, "madeAt" bigint, turns int, acknowledged bigint,
+      "foreign" bigint, "answeredThrough" bigint, "knownThrough" bigint, ${typed('bigint')})
     join delivery on delivery.number = x.d
-    on conflict (delivery) do update set stored_through = excluded.stored_through, made_at = excluded.made_at, acknowledged = excluded.acknowledged,
-      foreign_count = excluded.foreign_count, answered = excluded.answered, known = excluded.known,
-      ${sql.join(verdicts.map((v) => sql`${sql.ref(v)} = ${sql.ref(`excluded.${v}`)}`))}`.execute(tx)
-  const windows = changes.flatMap((c) => c.odd.map((o) => ({ d: c.delivery, part: o.window, ...o.sets })))
-  const odd = windows.filter((w) => oddSets.some((s) => w[s] !== '{}'))
-  for (const w of windows) if (!odd.includes(w)) await tx.deleteFrom('ledger_odd').where('delivery', '=', w.d).where('part', '=', w.part).execute()
-  if (odd.length > 0)
-    await sql`insert into ledger_odd (delivery, part, ${sql.join(oddSets.map((s) => sql.ref(s)))})
-      select x.d, x.part, ${sql.join(oddSets.map((s) => sql.ref(`x.${s}`)))}
-      from jsonb_to_recordset(${JSON.stringify(odd)}::jsonb)
-        as x(d int, part bigint, ${sql.join(oddSets.map((s) => sql`${sql.ref(s)} int8multirange`))})
+    on conflict (delivery) do update set stored_through = excluded.stored_through, made_at = excluded.made_at, turns = excluded.turns,
+      acknowledged = excluded.acknowledged, foreign_count = excluded.foreign_count, answered_through = excluded.answered_through,
+      known_through = excluded.known_through, ${sql.join(verdicts.map((v) => sql`${sql.ref(v)} = ${sql.ref(`excluded.${v}`)}`))}`.execute(tx)
+  const windows = changes.flatMap((c) => c.windows.map((o) => ({ d: c.delivery, part: o.window, ...o.sets })))
+  const empty = windows.filter((w) => windowSets.every((s) => w[s] === '{}'))
+  if (empty.length > 0)
+    await sql`delete from ledger_odd o using jsonb_to_recordset(${JSON.stringify(empty.map(({ d, part }) => ({ d, part })))}::jsonb) as x(d int, part bigint)
+      where o.delivery = x.d and o.part = x.part`.execute(tx)
+  const filled = windows.filter((w) => windowSets.some((s) => w[s] !== '{}'))
+  if (filled.length > 0)
+    await sql`insert into ledger_odd (delivery, part, ${sql.join(windowSets.map((s) => sql.ref(s)))})
+      select x.d, x.part, ${sql.join(windowSets.map((s) => sql.ref(`x.${s}`)))}
+      from jsonb_to_recordset(${JSON.stringify(filled)}::jsonb)
+        as x(d int, part bigint, ${sql.join(windowSets.map((s) => sql`${sql.ref(s)} int8multirange`))})
       join delivery on delivery.number = x.d
-      on conflict (delivery, part) do update set ${sql.join(oddSets.map((s) => sql`${sql.ref(s)} = ${sql.ref(`excluded.${s}`)}`))}`.execute(tx)
+      on conflict (delivery, part) do update set ${sql.join(windowSets.map((s) => sql`${sql.ref(s)} = ${sql.ref(`excluded.${s}`)}`))}`.execute(tx)
 }
 
 /** Replaces the histograms of some minutes (epoch minutes), all in one statement. */
@@ -113,21 +127,8 @@ export async function loadLatency(
 /** Slices of all deliveries between two times (epoch ms), summed by the database to bricks of `sliceMs`. */
 export async function wallBricks(db: Conn, from: number, to: number, sliceMs: number): Promise<{ delivery: number; brick: Brick }[]> {
   const rows = await sql<Brick & { delivery: number }>`
-    select delivery, (start / ${sliceMs}::bigint) * ${sliceMs}::bigint as start, sum(produced)::int as produced,
-      ${sql.join(verdicts.map((v) => sql`sum(${sql.ref(v)})::int as ${sql.ref(v)}`))}, sum(foreign_count)::int as "foreign"
+    select delivery, (start / ${sliceMs}::bigint) * ${sliceMs}::bigint as start, sum(produced)::bigint as produced,
+      ${sql.join(verdicts.map((v) => sql`sum(${sql.ref(v)})::bigint as ${sql.ref(v)}`))}, sum(foreign_count)::bigint as "foreign"
     from ledger_slice where start >= ${from} and start < ${to} group by 1, 2 order by 1, 2`.execute(db)
   return rows.rows.map(({ delivery, ...brick }) => ({ delivery, brick }))
-}
-
-/** What the witness of a destination counted and the broker may repeat, and what it listened to. */
-export async function readWitnessSession(db: Conn, destinationId: string): Promise<{ filters: string[]; counted: Buffer } | null> {
-  return (
-    (await db.selectFrom('witness_session').select(['filters', 'counted']).where('destination_id', '=', destinationId).executeTakeFirst()) ?? null
-  )
-}
-
-export async function writeWitnessSession(tx: Conn, destinationId: string, s: { filters: string[]; counted: Buffer }): Promise<void> {
-  await sql`insert into witness_session (destination_id, filters, counted)
-    select ${destinationId}::uuid, ${JSON.stringify(s.filters)}::jsonb, ${s.counted} where exists (select 1 from destination where id = ${destinationId})
-    on conflict (destination_id) do update set filters = excluded.filters, counted = excluded.counted`.execute(tx)
 }

@@ -8,6 +8,7 @@ import * as sources from './migrations/0004-sources'
 import * as properties from './migrations/0005-properties'
 import * as equipment from './migrations/0006-equipment'
 import * as shapes from './migrations/0007-shapes'
+import * as truth from './migrations/0008-truth'
 
 const migrations = {
   '0001-first': first,
@@ -17,6 +18,7 @@ const migrations = {
   '0005-properties': properties,
   '0006-equipment': equipment,
   '0007-shapes': shapes,
+  '0008-truth': truth,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -1,30 +1,32 @@
 import { sql } from 'kysely'
+import { type Codec, type Cursor, Fenced, type SegmentRow, type SegmentWrite } from '~/core/delivery/delivery-store'
 import type { Conn } from './database'
 
-/** How a segment's body is packed: 0 as it is, 1 deflate (RFC 1951) level 1. */
-export type Codec = 0 | 1
-
-export interface SegmentRow {
-  segment: number
-  count: number
-  rawBytes: number
-  bodyBytes: number
-}
-
-/** Writes one segment; writing the same one again (after a commit whose answer was lost) changes nothing. */
-export async function insertSegment(
-  db: Conn,
-  destinationId: string,
-  s: { segment: number; count: number; codec: Codec; rawBytes: number; body: Buffer },
-): Promise<void> {
-  await sql`insert into outbox_segment (destination_id, segment, count, codec, raw_bytes, body)
-    values (${destinationId}, ${s.segment}, ${s.count}, ${s.codec}, ${s.rawBytes}, ${s.body})
-    on conflict (destination_id, segment) do nothing`.execute(db)
+/**
+ * Writes one segment under an epoch; writing the same one again (after a commit whose answer was lost) changes nothing. One
+ * that is there and is another, or an epoch that is over, means that another engine writes.
+ */
+export async function insertSegment(db: Conn, destinationId: string, s: SegmentWrite, epoch: number): Promise<void> {
+  const body = Buffer.from(s.body.buffer, s.body.byteOffset, s.body.byteLength)
+  const done = await sql<{ held: number; written: number }>`
+    with held as (select 1 from engine_lease where epoch = ${epoch}::bigint for share),
+    written as (
+      insert into outbox_segment (destination_id, segment, count, codec, raw_bytes, body, ordinal, ranges)
+      select ${destinationId}::uuid, ${s.segment}::bigint, ${s.count}::int, ${s.codec}::smallint, ${s.rawBytes}::int, ${body}::bytea, ${s.ordinal}::bigint, ${s.ranges}::text from held
+      on conflict (destination_id, segment) do nothing returning 1)
+    select (select count(*) from held)::int as held, (select count(*) from written)::int as written`.execute(db)
+  const { held, written } = done.rows[0]!
+  if (held === 0) throw new Fenced()
+  if (written === 1) return
+  const there = await sql<{ same: boolean }>`
+    select count = ${s.count}::int and raw_bytes = ${s.rawBytes}::int and ranges = ${s.ranges}::text and ordinal = ${s.ordinal}::bigint as same
+    from outbox_segment where destination_id = ${destinationId}::uuid and segment = ${s.segment}::bigint`.execute(db)
+  if (there.rows[0]?.same !== true) throw new Fenced()
 }
 
 export async function listSegments(db: Conn, destinationId: string): Promise<SegmentRow[]> {
   const rows = await sql<SegmentRow>`
-    select segment, count, raw_bytes as "rawBytes", length(body) as "bodyBytes" from outbox_segment
+    select segment, count, raw_bytes as "rawBytes", length(body) as "bodyBytes", ordinal, ranges from outbox_segment
     where destination_id = ${destinationId} order by segment`.execute(db)
   return rows.rows
 }
@@ -35,26 +37,18 @@ export async function readSegment(db: Conn, destinationId: string, segment: numb
   return rows.rows[0] ?? null
 }
 
-export interface Cursor {
-  /** The oldest segment that isn't wholly acknowledged. */
-  segment: number
-  /** How many of its messages, from the first, are. */
-  done: number
-  /** The newest segment whose messages are counted in the ledger's slices. */
-  countedSegment: number
-}
-
 export async function readCursor(db: Conn, destinationId: string): Promise<Cursor> {
   const row = await db.selectFrom('outbox_cursor').selectAll().where('destination_id', '=', destinationId).executeTakeFirst()
-  return row ? { segment: row.segment, done: row.done, countedSegment: row.counted_segment } : { segment: 1, done: 0, countedSegment: 0 }
+  return row
+    ? { segment: row.segment, done: row.done, countedSegment: row.counted_segment, ordinal: row.ordinal }
+    : { segment: 1, done: 0, countedSegment: 0, ordinal: 0 }
 }
 
 export async function writeCursor(db: Conn, destinationId: string, c: Cursor): Promise<void> {
-  await sql`insert into outbox_cursor (destination_id, segment, done, counted_segment)
-    select ${destinationId}::uuid, ${c.segment}::bigint, ${c.done}::int, ${c.countedSegment}::bigint where exists (select 1 from destination where id = ${destinationId})
-    on conflict (destination_id) do update set segment = excluded.segment, done = excluded.done, counted_segment = excluded.counted_segment`.execute(
-    db,
-  )
+  await sql`insert into outbox_cursor (destination_id, segment, done, counted_segment, ordinal)
+    select ${destinationId}::uuid, ${c.segment}::bigint, ${c.done}::int, ${c.countedSegment}::bigint, ${c.ordinal}::bigint where exists (select 1 from destination where id = ${destinationId})
+    on conflict (destination_id) do update set segment = excluded.segment, done = excluded.done, counted_segment = excluded.counted_segment,
+      ordinal = excluded.ordinal`.execute(db)
 }
 
 export async function deleteSegments(db: Conn, destinationId: string, segments: readonly number[]): Promise<void> {

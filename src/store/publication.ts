@@ -164,13 +164,27 @@ export async function removePublication(db: Db, id: string): Promise<void> {
 
 /** The frozen plans of all that is live. */
 export async function livePlans(db: Conn): Promise<Plan[]> {
-  const found = await db
-    .selectFrom('publication as p')
-    .innerJoin('publication_version as v', (j) => j.onRef('v.publication_id', '=', 'p.id').onRef('v.number', '=', 'p.live_version'))
-    .select('v.plan')
-    .where('p.state', '=', 'live')
+  return plansOf(db, await livePlanNumbers(db))
+}
+
+/** Which version of each publication is live. */
+export async function livePlanNumbers(db: Conn): Promise<{ publicationId: string; number: number }[]> {
+  const rows = await db
+    .selectFrom('publication')
+    .select(['id as publicationId', 'live_version as number'])
+    .where('state', '=', 'live')
+    .where('live_version', 'is not', null)
     .execute()
-  return found.map((r) => r.plan)
+  return rows.map((r) => ({ publicationId: r.publicationId, number: r.number! }))
+}
+
+/** Frozen plans, by publication and number. */
+export async function plansOf(db: Conn, wanted: readonly { publicationId: string; number: number }[]): Promise<Plan[]> {
+  if (wanted.length === 0) return []
+  const rows = await sql<{ plan: Plan }>`
+    select v.plan from jsonb_to_recordset(${JSON.stringify(wanted)}::jsonb) as w("publicationId" uuid, number int)
+    join publication_version v on v.publication_id = w."publicationId" and v.number = w.number`.execute(db)
+  return rows.rows.map((r) => r.plan)
 }
 
 export interface DeliveryRow {
@@ -189,13 +203,19 @@ export async function listDeliveries(db: Conn): Promise<DeliveryRow[]> {
   return rows.rows
 }
 
-/** Every filter the far end of a destination may still see, of the last plans live or paused. */
-export async function witnessFilters(db: Conn, destinationId: string): Promise<string[]> {
-  const rows = await sql<{ filter: string }>`
-    select distinct v.plan->>'filter' as filter from publication p
+/** Every filter that messages of the last versions, live or paused, go out under; by destination. */
+export async function allWitnessFilters(db: Conn): Promise<Map<string, string[]>> {
+  const rows = await sql<{ destination: string; filter: string }>`
+    select distinct v.destination_id as destination, v.filter from publication p
     join publication_version v on v.publication_id = p.id and v.number > p.live_version - 3
-    where v.plan->>'destinationId' = ${destinationId}`.execute(db)
-  return rows.rows.map((r) => r.filter)
+    where v.filter is not null and v.destination_id is not null`.execute(db)
+  const out = new Map<string, string[]>()
+  for (const { destination, filter } of rows.rows) out.set(destination, [...(out.get(destination) ?? []), filter])
+  return out
+}
+
+export async function witnessFilters(db: Conn, destinationId: string): Promise<string[]> {
+  return (await allWitnessFilters(db)).get(destinationId) ?? []
 }
 
 /** Retained topics that are to be taken back, by delivery. */
@@ -208,11 +228,4 @@ export async function retainedToClear(db: Conn): Promise<Map<number, string[]>> 
 
 export async function retainedCleared(db: Conn, delivery: number, topics: readonly string[]): Promise<void> {
   await sql`delete from retained_topic where delivery = ${delivery} and topic = any(${[...topics]}::text[])`.execute(db)
-}
-
-/** The next number that ties births and deaths of the edge node on a destination: 0 to 255, round and round. */
-export async function nextBirth(db: Conn, destinationId: string): Promise<number> {
-  const { rows } = await sql<{ n: number }>`
-    update destination set birth_death = (birth_death + 1) % 256 where id = ${destinationId} returning birth_death as n`.execute(db)
-  return rows[0]?.n ?? 0
 }

@@ -6,7 +6,7 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
 import type { ChartSettings, DataType, Deadband, HistorySettings, Range, Scaling, Tag } from '~/contract/tag'
-import type { OddSet, Tally } from '~/core/delivery/verdict'
+import type { Tally, WindowSet } from '~/core/delivery/verdict'
 
 /** jsonb: read as a value, written as JSON text. */
 type Json<T> = ColumnType<T, string, string>
@@ -116,11 +116,47 @@ export interface Tables {
     live_draft_version: number | null
     version: Generated<number>
   }
-  publication_version: { publication_id: string; number: number; plan: Json<Plan>; made_at: Made; made_by: string }
+  publication_version: {
+    publication_id: string
+    number: number
+    plan: Json<Plan>
+    made_at: Made
+    made_by: string
+    /** Taken from the plan by the database. */
+    filter: ColumnType<string | null, never, never>
+    destination_id: ColumnType<string | null, never, never>
+  }
   delivery: { number: Generated<number>; publication_id: string; destination_id: string }
   retained_topic: { delivery: number; topic: string }
-  outbox_segment: { destination_id: string; segment: number; count: number; codec: number; raw_bytes: number; body: Buffer; created_at: Made }
-  outbox_cursor: { destination_id: string; segment: number; done: number; counted_segment: number }
+  outbox_segment: {
+    destination_id: string
+    segment: number
+    count: number
+    codec: number
+    raw_bytes: number
+    body: Buffer
+    ordinal: Generated<number>
+    ranges: Generated<string>
+    created_at: Made
+  }
+  outbox_cursor: { destination_id: string; segment: number; done: number; counted_segment: number; ordinal: Generated<number> }
+  aside: {
+    id: Generated<number>
+    destination_id: string
+    delivery: number
+    seq: number
+    at: Generated<Date>
+    topic: string
+    qos: number
+    retain: boolean
+    properties: string
+    payload: Buffer
+    code: string
+    message: string
+    hint: string
+  }
+  engine_lease: { one: Generated<boolean>; epoch: number; holder: Json<object> | null }
+  engine_pulse: { one: Generated<boolean>; at: Date }
   ledger_state: { one: Generated<boolean>; flush: number }
   ledger_total: {
     delivery: number
@@ -128,12 +164,13 @@ export interface Tables {
     made_at: number
     acknowledged: number
     foreign_count: number
-    answered: string
-    known: string
+    answered_through: number
+    known_through: number
+    turns: Generated<number>
   } & Tally
-  ledger_odd: { delivery: number; part: number } & Record<OddSet, string>
+  ledger_odd: { delivery: number; part: number } & Record<WindowSet, string>
   ledger_slice: { delivery: number; start: number; first_seq: number | null; produced: number; foreign_count: number } & Tally
-  witness_session: { destination_id: string; filters: Json<string[]>; counted: Buffer }
+  witness_position: { destination_id: string; position: Buffer }
   ledger_latency: { delivery: number; minute: number; histogram: Buffer }
   event: {
     id: Generated<number>

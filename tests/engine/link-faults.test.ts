@@ -46,7 +46,7 @@ afterAll(async () => {
 })
 beforeEach(async () => {
   b.broker.setFaults(null)
-  await until(() => [...engine.destinations.values()].every((d) => d.present().state === 'running' && d.witness?.view()?.caughtUpAt), 'all to be up')
+  await until(() => [...engine.destinations.values()].every((d) => d.present().state === 'running' && d.witness?.view()), 'all to be up')
 })
 
 function offer(n: number): void {
@@ -54,9 +54,9 @@ function offer(n: number): void {
     const account = engine.ledger.account(s.delivery)
     const now = Date.now()
     const envelopes = Array.from({ length: n }, () => {
-      const seq = account.next(now)
+      const { seq, turn } = account.next(now)
       const topic = `${s.topic}/${seq % 5}`
-      s.made.push({ seq, topic, producedAt: account.madeAt })
+      s.made.push({ seq, topic, producedAt: now })
       return {
         delivery: s.delivery,
         seq,
@@ -65,7 +65,9 @@ function offer(n: number): void {
         qos: s.qos,
         retain: false,
         deviceAt: now,
-        producedAt: account.madeAt,
+        producedAt: now,
+        turn,
+        madeMono: performance.now(),
         properties: '',
       }
     })

@@ -1,14 +1,22 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { newId } from '~/contract/id'
+import type { DeliveryStore } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
-import { type Item, Outbox } from '~/engine/outbox/outbox'
-import { deleteSegments, insertSegment, listSegments, writeCursor } from '~/store/outbox'
-import { freshDatabase, until } from './support'
+import { realClock } from '~/engine/clock/real-clock'
+import type { DropRun } from '~/engine/outbox/drop-runs'
+import { Outbox } from '~/engine/outbox/outbox'
+import { deflatePacking } from '~/engine/outbox/packing'
+import type { Item } from '~/engine/outbox/segment-state'
+import { type PgDeliveryStore, storeTrouble } from '~/store/delivery'
+import { deleteSegments, listSegments, writeCursor } from '~/store/outbox'
+import { freshDatabase, heldStore, until } from './support'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
 let id: string
+let store: PgDeliveryStore
 beforeAll(async () => {
   t = await freshDatabase()
+  store = await heldStore(t.db)
 })
 afterAll(() => t.drop())
 beforeEach(async () => {
@@ -25,20 +33,43 @@ const envelope = (seq: number, payload = `{"n":${seq}}`): Envelope => ({
   retain: false,
   deviceAt: seq,
   producedAt: seq,
+  turn: 0,
+  madeMono: seq,
   properties: '',
 })
 
-function outbox(cap = 10_000_000) {
+function outbox(cap = 10_000_000, over: DeliveryStore = store) {
   const stored: number[] = []
   const dropped: { seq: number; acknowledged: boolean }[] = []
   const troubles: (string | null)[] = []
-  const box = new Outbox(t.db, id, cap, {
-    stored: (e) => stored.push(e.seq),
-    dropped: (e, acknowledged) => dropped.push({ seq: e.seq, acknowledged }),
-    trouble: (m) => troubles.push(m),
+  const lost: DropRun[] = []
+  const gone: [number, number, number][] = []
+  const fenced: number[] = []
+  const box = new Outbox({
+    store: over,
+    clock: realClock,
+    packing: deflatePacking,
+    destinationId: id,
+    capBytes: cap,
+    troubleOf: storeTrouble,
+    hooks: {
+      stored: (e) => stored.push(e.seq),
+      dropped: (e, acknowledged) => dropped.push({ seq: e.seq, acknowledged }),
+      lost: (run) => lost.push(run),
+      gone: (delivery, first, last) => gone.push([delivery, first, last]),
+      trouble: (x) => troubles.push(x?.kind ?? null),
+      fenced: () => fenced.push(1),
+    },
   })
   box.eager = true
-  return { box, stored, dropped, troubles }
+  return { box, stored, dropped, troubles, lost, gone, fenced }
+}
+
+/** The same, with nothing found. */
+async function opened(cap?: number) {
+  const o = outbox(cap)
+  await o.box.load((_item, _uncounted, acknowledged) => acknowledged)
+  return o
 }
 
 /** Takes everything that is to be sent, in order. */
@@ -66,7 +97,7 @@ const many = (from: number, to: number) => Array.from({ length: to - from + 1 },
 
 describe('an outbox', () => {
   it('gives messages back in the order in which they were offered, whatever the batches', async () => {
-    const { box, stored } = outbox()
+    const { box, stored } = await opened()
     for (let from = 1; from <= 2500; from += 500) box.offer(many(from, from + 499).map((n) => envelope(n)))
     expect(seqs(await drain(box, 2500))).toEqual(many(1, 2500))
     expect(stored).toEqual(many(1, 2500))
@@ -74,7 +105,7 @@ describe('an outbox', () => {
   })
 
   it('goes on after a death where the cursor stood: what was not written as acknowledged comes again', async () => {
-    const first = outbox()
+    const first = await opened()
     first.box.offer(many(1, 50).map((n) => envelope(n)))
     const items = await drain(first.box, 50)
     for (const item of items.slice(0, 20)) {
@@ -102,7 +133,7 @@ describe('an outbox', () => {
   })
 
   it('says which stored messages the ledger has not counted yet', async () => {
-    const first = outbox()
+    const first = await opened()
     first.box.offer([envelope(1)])
     await until(() => first.stored.length === 1, 'the first')
     await flush(first.box)
@@ -120,7 +151,7 @@ describe('an outbox', () => {
   })
 
   it('sends again from the first unacknowledged message after a lost link, and passes over those acknowledged out of order', async () => {
-    const { box } = outbox()
+    const { box } = await opened()
     box.offer(many(1, 10).map((n) => envelope(n)))
     const items = await drain(box, 10)
     for (const i of [0, 1, 4, 5]) box.acknowledged(items[i]!)
@@ -131,7 +162,7 @@ describe('an outbox', () => {
   })
 
   it('frees a segment only when the fate of all its messages is known', async () => {
-    const { box } = outbox()
+    const { box } = await opened()
     box.offer(many(1, 3).map((n) => envelope(n)))
     const items = await drain(box, 3)
     for (const item of items) box.acknowledged(item)
@@ -147,7 +178,7 @@ describe('an outbox', () => {
   })
 
   it('keeps numbering upwards after everything was freed and the engine began anew', async () => {
-    const first = outbox()
+    const first = await opened()
     first.box.offer([envelope(1)])
     const [item] = await drain(first.box, 1)
     first.box.acknowledged(item!)
@@ -163,7 +194,7 @@ describe('an outbox', () => {
   })
 
   it('stays under its limit by giving up the oldest, and tells which', async () => {
-    const { box, dropped, stored } = outbox(30_000)
+    const { box, dropped, stored } = await opened(30_000)
     box.eager = false
     // Too varied to be packed small.
     const noise = () => Array.from({ length: 5000 }, () => Math.random().toString(36)[3]).join('')
@@ -180,7 +211,7 @@ describe('an outbox', () => {
   })
 
   it('stores what is still in memory when it ends', async () => {
-    const first = outbox()
+    const first = await opened()
     first.box.eager = false
     first.box.offer(many(1, 2500).map((n) => envelope(n)))
     expect(first.box.waiting).toBe(2500)
@@ -193,7 +224,7 @@ describe('an outbox', () => {
   })
 
   it('reads segments back from the database when they were not kept in memory', async () => {
-    const first = outbox()
+    const first = await opened()
     for (let n = 1; n <= 30; n++) {
       first.box.offer([envelope(n)])
       await until(() => first.stored.length === n, `message ${n}`)
@@ -207,9 +238,105 @@ describe('an outbox', () => {
   })
 
   it('writing a segment again changes nothing: its commit may have been answered to nobody', async () => {
-    const s = { segment: 1, count: 1, codec: 0 as const, rawBytes: 3, body: Buffer.from('abc') }
-    await insertSegment(t.db, id, s)
-    await insertSegment(t.db, id, { ...s, body: Buffer.from('xyz') })
-    expect(await listSegments(t.db, id)).toEqual([{ segment: 1, count: 1, rawBytes: 3, bodyBytes: 3 }])
+    const s = { segment: 1, count: 1, codec: 0 as const, rawBytes: 3, body: Buffer.from('abc'), ordinal: 0, ranges: '1:1-1' }
+    await store.append(id, s)
+    await store.append(id, s)
+    expect(await listSegments(t.db, id)).toEqual([{ segment: 1, count: 1, rawBytes: 3, bodyBytes: 3, ordinal: 0, ranges: '1:1-1' }])
+  })
+
+  it('finds another segment in its place, or another epoch: then another engine writes, and this one stores nothing more', async () => {
+    const mine = await opened()
+    const theirs = await opened()
+    theirs.box.offer([envelope(1, 'theirs')])
+    await until(() => theirs.stored.length === 1, 'theirs')
+    mine.box.offer([envelope(1, 'mine, and longer')])
+    await until(() => mine.fenced.length === 1, 'the fence')
+    expect(mine.stored).toEqual([])
+    await t.db.updateTable('engine_lease').set({ epoch: 2 }).execute()
+    theirs.box.offer([envelope(2)])
+    await until(() => theirs.fenced.length === 1, 'the other fence')
+    expect(theirs.stored).toEqual([1])
+    expect((await listSegments(t.db, id)).length).toBe(1)
+    await t.db.updateTable('engine_lease').set({ epoch: 1 }).execute()
+    await mine.box.close()
+    await theirs.box.close()
+  })
+
+  it('that cannot be read is told by its numbers, and what is behind it goes on', async () => {
+    const first = await opened()
+    for (const n of [1, 2, 3]) {
+      first.box.offer([envelope(n)])
+      await until(() => first.stored.length === n, `message ${n}`)
+    }
+    await first.box.close()
+    await t.db
+      .updateTable('outbox_segment')
+      .set({ body: Buffer.from([1, 2, 3]) })
+      .where('destination_id', '=', id)
+      .where('segment', '=', 2)
+      .execute()
+    await t.db.deleteFrom('outbox_segment').where('destination_id', '=', id).where('segment', '=', 1).execute()
+    const second = await opened()
+    expect(second.gone).toEqual([[1, 2, 2]])
+    expect(seqs(await drain(second.box, 1))).toEqual([3])
+    expect(second.box.waiting).toBe(1)
+    await second.box.close()
+  })
+
+  it('takes messages while it cannot be read, and stores them when it can', async () => {
+    const late = outbox()
+    late.box.offer([envelope(1), envelope(2)])
+    expect(late.box.waiting).toBe(2)
+    await late.box.load((_item, _uncounted, acknowledged) => acknowledged)
+    await until(() => late.stored.length === 2, 'both')
+    await late.box.close()
+  })
+
+  it('stays in order while the store fails, and tells what was pushed out of memory only when what was before it is stored', async () => {
+    let away = true
+    const flaky: DeliveryStore = {
+      append: (d, s) => (away ? Promise.reject(Object.assign(new Error('No space left on device'), { code: '53100' })) : store.append(d, s)),
+      readSegment: (d, n) => store.readSegment(d, n),
+      loadOutbox: (d) => store.loadOutbox(d),
+      loadLedger: (m) => store.loadLedger(m),
+      flush: (w) => store.flush(w),
+      loadPosition: (d) => store.loadPosition(d),
+      nextBirth: (d) => store.nextBirth(d),
+    }
+    const o = outbox(1e9, flaky)
+    await o.box.load((_item, _uncounted, acknowledged) => acknowledged)
+    o.box.offer(many(1, 10).map((n) => envelope(n)))
+    await until(() => o.troubles.length > 0, 'the trouble')
+    expect(o.troubles[0]).toBe('full')
+    o.box.offer(many(11, 60_010).map((n) => envelope(n)))
+    expect(o.lost).toEqual([])
+    away = false
+    await until(() => o.stored.length === 50_010, 'all that is left', 60)
+    expect(o.troubles.at(-1)).toBe(null)
+    expect(o.lost.map((r) => [r.delivery, r.first, r.last])).toEqual([
+      [1, 11, 9999],
+      [1, 10_000, 10_010],
+    ])
+    expect(o.stored).toEqual([...many(1, 10), ...many(10_011, 60_010)])
+    await o.box.close()
+  })
+
+  it('packs a backlog, however it came: with the link back it takes no more room than before', async () => {
+    const o = await opened()
+    o.box.eager = false
+    for (let n = 1; n <= 4000; n++) {
+      o.box.offer([envelope(n, `{"zone":"Zone 7","temperature":${900 + (n % 50)},"unit":"degC","n":${n}}`)])
+      if (n % 50 === 0) await new Promise((done) => setTimeout(done, 1))
+    }
+    await until(() => o.stored.length === 4000, 'the backlog')
+    const before = o.box.bytes / 4000
+    o.box.eager = true
+    for (let n = 4001; n <= 4400; n++) {
+      o.box.offer([envelope(n, `{"zone":"Zone 7","temperature":${900 + (n % 50)},"unit":"degC","n":${n}}`)])
+      if (n % 10 === 0) await new Promise((done) => setTimeout(done, 5))
+    }
+    await until(() => o.stored.length === 4400, 'more')
+    expect(o.box.bytes / 4400).toBeLessThan(before * 1.5)
+    await o.box.close()
   })
 })

@@ -4,13 +4,12 @@ import { newId } from '~/contract/id'
 import type { Envelope } from '~/core/delivery/envelope'
 import { chance } from '~/core/value/chance'
 import { Engine } from '~/engine/engine'
-import { Ledger } from '~/engine/ledger/ledger'
 import { BrokerFaults } from '~/standins/broker/faults'
 import type { Message } from '~/standins/broker/session'
 import { addDestination } from '~/store/destination'
 import { wallBricks } from '~/store/ledger'
 import { disagreements, expected, type Made, tallied } from './oracle'
-import { brokerSettings, type freshDatabase, startBroker, until } from './support'
+import { brokerSettings, type freshDatabase, readLedger, startBroker, until } from './support'
 
 const LATE_S = 2
 const FOREIGN = 40
@@ -108,11 +107,11 @@ export async function randomFaults(t: Fresh, total: number, seed: number): Promi
       const envelopes: Envelope[] = []
       for (let i = 0; i < Math.min(50, each - done); i++) {
         const now = Date.now()
-        const seq = account.next(now)
+        const { seq, turn } = account.next(now)
         // Some on a topic of their own, where nothing can pass them.
         const topic = random() < 0.05 ? `${r.topic}/rare/${seq}` : `${r.topic}/${Math.floor(random() * 20)}`
         const payload = `{"n":${seq},"value":${(random() * 1000).toFixed(3)}}`
-        r.made.push({ seq, topic, producedAt: account.madeAt })
+        r.made.push({ seq, topic, producedAt: now })
         envelopes.push({
           delivery: r.delivery,
           seq,
@@ -121,7 +120,9 @@ export async function randomFaults(t: Fresh, total: number, seed: number): Promi
           qos: r.qos,
           retain: false,
           deviceAt: now,
-          producedAt: account.madeAt,
+          producedAt: now,
+          turn,
+          madeMono: performance.now(),
           properties: '',
         })
       }
@@ -145,8 +146,7 @@ export async function randomFaults(t: Fresh, total: number, seed: number): Promi
   await engine.ledger.flush()
   await engine.ledger.flush()
 
-  const again = new Ledger(t.db)
-  await again.load()
+  const again = await readLedger(t.db)
   const bricks = await wallBricks(t.db, 0, Date.now() + 60_000, 10_000)
   const outcomes = runs.map((r): Outcome => {
     const e = expected(r.made, (m) => `${m.topic} ${m.seq}`, log, { witness: r.witness, lateMs: LATE_S * 1000, byId: r.byId })

@@ -5,10 +5,11 @@ import type { TagInput } from '~/contract/tag'
 import { accountRule, addressRule } from '~/core/credential/attempts'
 import { addClass, changeClass, removeClass } from '~/store/class'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
-import { listen, type Noun, takeLease } from '~/store/database'
+import { listen, type Noun } from '~/store/database'
 import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
+import { Lease, thisProcess } from '~/store/lease'
 import { migrate } from '~/store/migrate'
 import { addKey, addPerson, changePerson, keyCaller, listPeople, logIn, logOut, removePerson, sessionCaller, setUp, setUpToken } from '~/store/person'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
@@ -271,13 +272,42 @@ it('whoever listens hears of a change when it is committed, and of the connectio
   await until(() => lost, 'the loss to be told')
 })
 
-it('only one engine holds the lease, and it is free as soon as that one is gone', async () => {
-  const release = await takeLease(t.url, () => undefined)
-  expect(release).not.toBeNull()
-  expect(await takeLease(t.url, () => undefined)).toBeNull()
-  await release!()
-  const again = await until(() => takeLease(t.url, () => undefined), 'the lease to be free')
-  await again()
+describe('the lease', () => {
+  /** Somewhere else: nobody here can tell whether that process lives. */
+  const elsewhere = { ...thisProcess(), host: 'another machine' }
+
+  it('is held by one engine, and free as soon as that one gives it back; every turn has a higher epoch', async () => {
+    const first = new Lease(t.url)
+    const second = new Lease(t.url, elsewhere)
+    expect(await first.take()).toBe(true)
+    expect(await second.take()).toBe(false)
+    expect(await first.confirm()).toBe(true)
+    await first.release()
+    expect(await second.take()).toBe(true)
+    expect(second.epoch).toBe(first.epoch + 1)
+    await second.release()
+  })
+
+  it('may be taken over when nobody confirmed it for a while; the engine before learns of it', async () => {
+    const first = new Lease(t.url, elsewhere)
+    const second = new Lease(t.url)
+    expect(await first.take()).toBe(true)
+    expect(await second.take()).toBe(false)
+    await t.db.updateTable('engine_pulse').set({ at: new Date(Date.now() - 60_000) }).execute()
+    expect(await second.take()).toBe(true)
+    expect(await first.confirm()).toBe(false)
+    await first.end()
+    await second.release()
+  })
+
+  it('of a process that died on this machine is free at once, and not of one that lives', async () => {
+    const dead = new Lease(t.url, { ...thisProcess(), pid: 4_194_300, began: '1' })
+    const other = new Lease(t.url, { ...thisProcess(), pid: 1, began: '' })
+    expect(await dead.take()).toBe(true)
+    expect(await other.take()).toBe(true)
+    await dead.end()
+    await other.release()
+  })
 })
 
 it('the event list keeps the newest', async () => {

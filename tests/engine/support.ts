@@ -7,11 +7,14 @@ import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
 import pg from 'pg'
 import type { DestinationDraft } from '~/contract/destination'
 import { certificateFacts } from '~/core/credential/certificate'
+import { realClock } from '~/engine/clock/real-clock'
+import { Ledger, type LedgerOptions } from '~/engine/ledger/ledger'
 import { Broker, type BrokerOptions } from '~/standins/broker/broker'
 import { type DemoPki, demoPki } from '~/standins/pki'
 import { brokerUsers } from '~/standins/plant'
 import { addCredential } from '~/store/credential'
 import { type Db, openDatabase } from '~/store/database'
+import { PgDeliveryStore, storeTrouble } from '~/store/delivery'
 import { migrate } from '~/store/migrate'
 import { Vault } from '~/store/vault'
 
@@ -50,6 +53,34 @@ export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_UR
       await admin(`drop database ${name} with (force)`)
     },
   }
+}
+
+/** The delivery store of an engine that holds the lease under this epoch. */
+export async function heldStore(db: Db, epoch = 1): Promise<PgDeliveryStore> {
+  await db.updateTable('engine_lease').set({ epoch }).execute()
+  return new PgDeliveryStore(db, () => epoch)
+}
+
+/** A ledger over a database, with nobody to be told of its troubles. */
+export async function ledgerOver(db: Db, part: Partial<LedgerOptions> = {}): Promise<Ledger> {
+  const ledger = new Ledger({
+    store: await heldStore(db),
+    clock: realClock,
+    fenced: () => undefined,
+    trouble: () => undefined,
+    troubleOf: storeTrouble,
+    ...part,
+  })
+  await ledger.load()
+  return ledger
+}
+
+/** How the ledger stands in a database, without touching who holds the lease. */
+export async function readLedger(db: Db): Promise<Ledger> {
+  const store = new PgDeliveryStore(db, () => -1)
+  const ledger = new Ledger({ store, clock: realClock, fenced: () => undefined, trouble: () => undefined, troubleOf: storeTrouble })
+  await ledger.load()
+  return ledger
 }
 
 export async function freePort(): Promise<number> {

@@ -5,13 +5,13 @@ import pg from 'pg'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { parseMessageId } from '~/core/delivery/envelope'
 import { chance } from '~/core/value/chance'
-import { Ledger } from '~/engine/ledger/ledger'
+import type { Ledger } from '~/engine/ledger/ledger'
 import { type Db, openDatabase } from '~/store/database'
 import { addDestination } from '~/store/destination'
 import { installationCode } from '~/store/person'
 import { disagreements, expected, type Made, tallied } from './oracle'
 import { publish, zonesPlant } from './plant'
-import { brokerSettings, folder, freePort, freshDatabase, startBroker, type TestBroker, until } from './support'
+import { brokerSettings, folder, freePort, freshDatabase, readLedger, startBroker, type TestBroker, until } from './support'
 
 /** Beyond all waits: how long a cut and a slow machine hold messages up is not what is judged here. */
 const LATE_S = 240
@@ -82,8 +82,7 @@ class Flow {
 
   /** How the ledger stands in the database: what an engine that starts now would find. */
   async ledger(db: Db = this.t.db): Promise<{ ledger: Ledger; delivery: number }> {
-    const ledger = new Ledger(db)
-    await ledger.load()
+    const ledger = await readLedger(db)
     const [delivery] = ledger.accounts.keys()
     return { ledger, delivery: delivery ?? 0 }
   }

@@ -1,24 +1,38 @@
 import { describe, expect, it } from 'vitest'
 import type { Verdict } from '~/contract/live'
-import { Account, defaultLimits, type Seen, SLICE_MS } from './account'
+import { Account, defaultLimits, type Seen, type Sending, type WitnessView } from './account'
+import { SLICE_MS } from './account-changes'
+import { RangeSet } from './ranges'
 import { emptyStanding } from './verdict'
 
-const up = { connectedAt: 0, caughtUpAt: 0, blindBefore: 0 }
+/** A witness that was there all the time, to which the broker has shown that it holds nothing back. */
+const up: WitnessView = { connectedAt: 0, clearAt: 1e12, seenAt: 0, seenAnyAt: 0, coveredSince: () => 0 }
+const message = (seq: number, part: Partial<Sending> = {}): Sending => ({
+  seq,
+  topic: 't',
+  digest: seq * 11,
+  qos: 1,
+  deviceAt: seq,
+  producedAt: seq,
+  turn: 0,
+  madeMono: seq,
+  ...part,
+})
 const { lateMs, giveUpMs } = defaultLimits
 
 /** An account with messages 1..n stored and sent at their number of milliseconds, all on one topic. */
 function sending(n: number, limits = defaultLimits, qos: 0 | 1 | 2 = 1) {
   const settled: number[] = []
   const account = new Account(1, emptyStanding(), true, limits)
-  const send = (seq: number) => account.sent({ seq, topic: 't', digest: seq * 11, qos, deviceAt: seq, producedAt: seq }, () => settled.push(seq))
+  const send = (seq: number, now = seq) => account.sent(message(seq, { qos }), now, () => settled.push(seq))
   for (let seq = 1; seq <= n; seq++) {
     account.next(seq)
-    account.stored(seq, seq)
+    account.stored(seq, seq, 0)
     send(seq)
   }
   const see = (seq: number, at: number, part: { digest?: number; topic?: string } = {}): Seen | null => {
     let result: Seen | null = null
-    account.seen({ seq, topic: 't', digest: seq * 11, at, counted: (how) => (result = how), ...part })
+    account.seen({ seq, topic: 't', digest: seq * 11, at, mono: at, counted: (how) => (result = how), ...part })
     return result
   }
   return { account, settled, see, send }
@@ -75,10 +89,10 @@ describe('one message', () => {
     const how: Seen[] = []
     for (const seq of [1, 2]) {
       account.next(seq)
-      account.stored(seq, seq)
-      account.sent({ seq, topic: `t${seq}`, digest: 0, qos: 1, deviceAt: 0, producedAt: seq }, () => undefined)
+      account.stored(seq, seq, 0)
+      account.sent(message(seq, { topic: `t${seq}`, digest: 0 }), seq, () => undefined)
     }
-    for (const seq of [2, 1]) account.seen({ seq, topic: `t${seq}`, digest: 0, at: 5, counted: (h) => how.push(h) })
+    for (const seq of [2, 1]) account.seen({ seq, topic: `t${seq}`, digest: 0, at: 5, mono: 5, counted: (h) => how.push(h) })
     expect(how).toEqual(['confirmed', 'confirmed'])
   })
 
@@ -95,8 +109,10 @@ describe('one message', () => {
     account.acknowledged(1, 10)
     const later = 10 + lateMs + 1
     account.judge(later, null)
-    account.judge(later, { connectedAt: 5, caughtUpAt: null, blindBefore: 0 })
-    account.judge(later, { connectedAt: 5, caughtUpAt: later - 5, blindBefore: 0 })
+    // The broker has shown nothing since, or only that it was through with what it had before the limit.
+    const never = Number.NEGATIVE_INFINITY
+    expect(account.judge(later, { ...up, clearAt: never, seenAt: never })).toBe(1)
+    expect(account.judge(later, { ...up, clearAt: 10 + lateMs, seenAt: 10 + lateMs })).toBe(1)
     expect(account.counts().missing).toBe(0)
     account.judge(later, up)
     expect(account.counts()).toMatchObject({ missing: 1, waiting: 0 })
@@ -122,7 +138,7 @@ describe('one message', () => {
   it('ends as unknown when it went out before the witness began to listen', () => {
     const { account, settled } = sending(1)
     account.acknowledged(1, 10)
-    account.judge(20 + lateMs + 1, { connectedAt: 20, caughtUpAt: 20, blindBefore: 20 })
+    account.judge(20 + lateMs + 1, { ...up, coveredSince: () => 20 })
     expect(account.counts()).toMatchObject({ unknown: 1, missing: 0, waiting: 0 })
     expect(settled).toEqual([1])
   })
@@ -135,7 +151,7 @@ describe('one message', () => {
     ] as const) {
       const { account } = sending(1, defaultLimits, qos)
       account.acknowledged(1, 10)
-      account.judge(20 + lateMs + 1, { connectedAt: 20, caughtUpAt: 20, blindBefore: 0 })
+      account.judge(20 + lateMs + 1, { ...up, connectedAt: 20 })
       expect(account.verdict(1)).toBe(end)
     }
   })
@@ -156,8 +172,8 @@ describe('one message', () => {
     const settled: number[] = []
     const account = new Account(1, emptyStanding(), false)
     account.next(1)
-    account.stored(1, 1)
-    account.sent({ seq: 1, topic: 't', digest: 0, qos: 1, deviceAt: 1, producedAt: 1 }, () => settled.push(1))
+    account.stored(1, 1, 0)
+    account.sent(message(1), 1, () => settled.push(1))
     account.acknowledged(1, 5)
     expect(settled).toEqual([1])
     expect(account.counts()).toMatchObject({ acknowledged: 1, waiting: 0, arrived: 0, unknown: 1 })
@@ -165,14 +181,14 @@ describe('one message', () => {
 
   it('pushed out of the outbox counts as dropped, in its slice too', () => {
     const { account } = sending(1)
-    account.dropped(1, 1)
+    account.dropped(1, 1, 0)
     expect(account.counts()).toMatchObject({ dropped: 1, waiting: 0, acknowledged: 0 })
     expect(account.take().slices[0]).toMatchObject({ start: 0, produced: 1, dropped: 1 })
   })
 
   it('refused by the destination is settled and not missing', () => {
     const { account, settled } = sending(1)
-    account.refused(1)
+    account.refused(1, 1, 0)
     account.judge(1e9, up)
     expect(account.counts()).toMatchObject({ rejected: 1, missing: 0, waiting: 0, acknowledged: 0 })
     expect(settled).toEqual([1])
@@ -183,13 +199,13 @@ describe('one message', () => {
     const written = before.account.take()
     const account = new Account(1, { ...emptyStanding(), storedThrough: written.total.storedThrough })
     const how: [number, Seen][] = []
-    const see = (seq: number) => account.seen({ seq, topic: 't', digest: seq, at: 10, counted: (h) => how.push([seq, h]) })
+    const see = (seq: number) => account.seen({ seq, topic: 't', digest: seq, at: 10, mono: 10, counted: (h) => how.push([seq, h]) })
     see(2)
     see(1)
     see(2)
     expect(how).toEqual([])
     expect(account.earlyCount).toBe(3)
-    for (const seq of [1, 2, 3]) account.sent({ seq, topic: 't', digest: seq, qos: 1, deviceAt: 0, producedAt: 0 }, () => undefined)
+    for (const seq of [1, 2, 3]) account.sent(message(seq, { digest: seq }), 10, () => undefined)
     expect(how).toEqual([
       [2, 'confirmed'],
       [1, 'disordered'],
@@ -209,24 +225,136 @@ it('writes of a million clean messages no more than of ten', () => {
   const account = new Account(1)
   for (let seq = 1; seq <= 1_000_000; seq++) {
     account.next(seq)
-    account.stored(seq, 1000)
-    account.sent({ seq, topic: `t${seq % 100}`, digest: seq, qos: 1, deviceAt: 1, producedAt: 1000 }, () => undefined)
+    account.stored(seq, 1000, 0)
+    account.sent(message(seq, { topic: `t${seq % 100}`, digest: seq, producedAt: 1000, madeMono: 1000 }), 1000, () => undefined)
     account.acknowledged(seq, 1001)
-    account.seen({ seq, topic: `t${seq % 100}`, digest: seq, at: 1002, counted: () => undefined })
+    account.seen({ seq, topic: `t${seq % 100}`, digest: seq, at: 1002, mono: 1002, counted: () => undefined })
   }
   const change = account.take()
   expect(change.slices.length).toBe(1)
-  expect(change.odd).toEqual([])
-  expect(change.total).toMatchObject({ answered: '{[1,1000001)}', known: '{[1,1000001)}', confirmed: 1_000_000 })
+  expect(change.windows).toEqual([])
+  expect(change.total).toMatchObject({ answeredThrough: 1_000_000, knownThrough: 1_000_000, confirmed: 1_000_000 })
   expect(account.openCount).toBe(0)
 })
 
-it('numbers never go back in time, so that a slice is found by number', () => {
+describe('a wall clock that is set', () => {
+  it('back: slices that come again are others, so that numbers and slices rise together', () => {
+    const account = new Account(1)
+    const make = (wall: number) => {
+      const { seq, turn } = account.next(wall)
+      account.stored(seq, wall, turn)
+      return turn
+    }
+    expect([5, 5.5, 3, 3.2, 5, 4].map((n) => make(n * SLICE_MS))).toEqual([0, 0, 1, 1, 1, 2])
+    const { slices, total } = account.take()
+    expect(slices.map((s) => [s.start, s.firstSeq, s.produced])).toEqual([
+      [5 * SLICE_MS, 1, 2],
+      [3 * SLICE_MS + 1, 3, 2],
+      [5 * SLICE_MS + 1, 5, 1],
+      [4 * SLICE_MS + 2, 6, 1],
+    ])
+    expect(total).toMatchObject({ turns: 2, madeAt: 4 * SLICE_MS })
+  })
+
+  it('forward by ten years and back: times are what they were, and an hour late is late', () => {
+    const account = new Account(1)
+    const [future, now] = [Date.UTC(2036, 0, 1), Date.UTC(2026, 10, 27)]
+    for (const [wall, mono] of [
+      [future, 0],
+      [now, 10],
+    ] as const) {
+      const { seq, turn } = account.next(wall)
+      account.stored(seq, wall, turn)
+      account.sent(message(seq, { producedAt: wall, turn, madeMono: mono }), mono, () => undefined)
+      account.acknowledged(seq, mono)
+    }
+    const how: Seen[] = []
+    account.seen({ seq: 2, topic: 't', digest: 22, at: now + 3_600_000, mono: 3_600_010, counted: (h) => how.push(h) })
+    expect(how).toEqual(['late'])
+    expect(account.take().slices.map((s) => s.produced)).toEqual([1, 1])
+  })
+})
+
+describe('numbers', () => {
+  /** What a ledger that reads back what was written would find. */
+  const again = (a: Account) => {
+    const { total } = a.take()
+    const s = { ...emptyStanding(), odd: a.standing.odd, tally: { ...a.standing.tally } }
+    s.known.append(1, total.knownThrough)
+    s.answered.append(1, total.answeredThrough)
+    return new Account(1, { ...s, storedThrough: total.storedThrough, madeAt: total.madeAt, turns: total.turns })
+  }
+
+  it('of messages that were pushed out of memory are never given again, and stay told', () => {
+    const a = new Account(1)
+    for (let i = 1; i <= 3; i++) a.next(1000)
+    for (const seq of [1, 2]) a.dropped(seq, 1000, 0)
+    expect(a.counts()).toMatchObject({ produced: 2, dropped: 2, waiting: 0 })
+    const b = again(a)
+    expect(b.counts()).toMatchObject({ produced: 2, dropped: 2, waiting: 0 })
+    expect(b.next(2000).seq).toBe(3)
+  })
+
+  it('that were passed over went with their memory: dropped, and no number waits for ever', () => {
+    const a = new Account(1)
+    for (let i = 1; i <= 5; i++) a.next(1000)
+    a.stored(5, 1000, 0)
+    expect(a.counts()).toMatchObject({ produced: 5, dropped: 4, waiting: 1 })
+    expect(a.take().slices[0]).toMatchObject({ produced: 5, dropped: 4, firstSeq: 1 })
+  })
+
+  it('whose place in the outbox is gone are unknown, those that are there still wait', () => {
+    const { account } = sending(6)
+    account.acknowledged(2, 3)
+    const there = new RangeSet()
+    there.append(3, 4)
+    expect(account.resolveGone(there)).toBe(4)
+    expect(account.counts()).toMatchObject({ produced: 6, unknown: 4, waiting: 2 })
+    expect(account.lostPlace(1, 6)).toBe(2)
+    expect(account.counts()).toMatchObject({ unknown: 6, waiting: 0 })
+  })
+})
+
+it('a message that went out at QoS 0 into a lost link is neither acknowledged nor sent again, and missing when it does not come', () => {
+  const { account, see } = sending(2, defaultLimits, 0)
+  account.leftAlone(1, 10)
+  account.leftAlone(2, 10)
+  expect(account.counts()).toMatchObject({ acknowledged: 0, waiting: 2 })
+  expect(see(1, 12)).toBe('confirmed')
+  account.judge(11 + lateMs, up)
+  expect(account.verdict(2)).toBe('missing')
+})
+
+it('knows which went out more than once: only of those a second copy is of our making', () => {
+  const { account, send } = sending(3)
+  send(2, 50)
+  expect([1, 2, 3].map((seq) => account.wentOnce(seq))).toEqual([true, false, true])
+})
+
+it('writes open numbers by window, and windows that are behind as empty', () => {
   const account = new Account(1)
-  account.next(5 * SLICE_MS)
-  expect(account.madeAt).toBe(5 * SLICE_MS)
-  account.next(3 * SLICE_MS)
-  expect(account.madeAt).toBe(5 * SLICE_MS)
+  for (let seq = 1; seq <= 10_000; seq++) {
+    account.next(seq)
+    account.stored(seq, 1000, 0)
+    account.sent(message(seq, { topic: `t${seq % 2}`, producedAt: 1000 }), 1000, () => undefined)
+    if (seq !== 1) account.acknowledged(seq, 1001)
+    if (seq !== 1) account.seen({ seq, topic: `t${seq % 2}`, digest: seq * 11, at: 1002, mono: 1002, counted: () => undefined })
+  }
+  const open = account.take()
+  expect(open.total).toMatchObject({ knownThrough: 0, answeredThrough: 0 })
+  expect(open.windows.map((w) => [w.window, w.sets.known])).toEqual([
+    [0, '{[2,4096)}'],
+    [1, '{[4096,8192)}'],
+    [2, '{[8192,10001)}'],
+  ])
+  account.acknowledged(1, 1003)
+  account.seen({ seq: 1, topic: 't1', digest: 11, at: 1004, mono: 1004, counted: () => undefined })
+  const closed = account.take()
+  expect(closed.total).toMatchObject({ knownThrough: 10_000, answeredThrough: 10_000 })
+  expect(closed.windows.map((w) => [w.window, w.sets.known, w.sets.answered])).toEqual([
+    [0, '{}', '{}'],
+    [1, '{}', '{}'],
+  ])
 })
 
 it('knows a copy without id by its payload: the oldest on its way, else one that arrived', () => {

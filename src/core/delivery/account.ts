@@ -1,15 +1,16 @@
 import type { Counts, Verdict } from '~/contract/live'
+import { type AccountChange, AccountChanges, SLICE_MS } from './account-changes'
+import { RangeSet } from './ranges'
 import { TopicOrder } from './topic-order'
-import { emptyStanding, emptyTally, ODD_WINDOW, type OddSet, oddSets, type Standing, type Tally, verdictOf } from './verdict'
-
-/** Width of the ledger's finest slice, ms. */
-export const SLICE_MS = 10_000
+import { emptyStanding, type Standing, verdictOf } from './verdict'
 
 /** Digests of arrived messages remembered a delivery, to tell whether a second copy is the same. */
 const RECENT = 1024
+/** Runs of numbers that went out more than once, remembered a delivery. */
+const RESENT_RUNS = 5000
 
 export interface Limits {
-  /** Confirmed later than this after it was made: late. Not arrived this long after the acknowledgement: missing. */
+  /** Seen later than this after it was made: late. Not arrived this long after the acknowledgement: perhaps missing. */
   lateMs: number
   /** The place of a missing message in the outbox is freed this long after its acknowledgement. */
   giveUpMs: number
@@ -19,22 +20,6 @@ export interface Limits {
 
 export const defaultLimits: Limits = { lateMs: 30_000, giveUpMs: 600_000, openMax: 500_000 }
 
-/** What happened in one slice since the last time it was asked; all but the numbers that name it are to be added. */
-export type SliceChange = Tally & {
-  start: number
-  /** The lowest number stored in it; null when none was. */
-  firstSeq: number | null
-  produced: number
-  foreign: number
-}
-
-/** A message with a verdict got another; its slice is found by its number. */
-export interface Move {
-  seq: number
-  from: Verdict
-  to: Verdict
-}
-
 /** A message that goes out. */
 export interface Sending {
   seq: number
@@ -42,31 +27,48 @@ export interface Sending {
   /** Of its payload; see digest.ts. */
   digest: number
   qos: 0 | 1 | 2
+  /** Epoch ms. */
   deviceAt: number
+  /** Epoch ms. */
   producedAt: number
+  /** How often the wall clock had gone back when it was made. */
+  turn: number
+  /** When it was made, by the monotonic clock. */
+  madeMono: number
 }
 
-/** What the witness can say just now. All times epoch ms. */
+/** What the witness can say just now; all times by the monotonic clock, ms. */
 export interface WitnessView {
   connectedAt: number
-  /** Since when it is through with what waited for it at the broker; null before. */
-  caughtUpAt: number | null
-  /** What went out before cannot be known: its session at the broker is younger. */
-  blindBefore: number
+  /** All that the broker held for the witness at that moment has come. */
+  clearAt: number
+  /** Of what was seen, when the newest was sent: the broker hands out in order, so it is through with what was sent before. */
+  seenAt: number
+  /** The same, at QoS 0 too, which no broker lets wait. */
+  seenAnyAt: number
+  /** Since when it has been sure to be handed what goes to a topic; Infinity: it is not. */
+  coveredSince(topic: string): number
 }
 
 export type Seen = 'confirmed' | 'late' | 'disordered' | 'doubled' | 'altered' | 'foreign'
 
-/** One copy of a message that the witness saw; `counted` hears once what it turned out to be, now or a little later. */
+/** One copy of a message that the witness saw. */
 export interface Sighting {
   seq: number
   topic: string
   digest: number
+  /** Epoch ms. */
   at: number
-  counted: (how: Seen) => void
+  /** The same moment by the monotonic clock. */
+  mono: number
+  /** Hears once what it turned out to be, now or a little later, and when its message first went out (null: not known any more). */
+  counted: (how: Seen, sentMono: number | null) => void
 }
 
 interface Open extends Sending {
+  /** When it first and last went out, monotonic ms. */
+  firstSent: number
+  lastSent: number
   ackedAt: number
   missing: boolean
   overtaken: boolean
@@ -76,28 +78,30 @@ interface Open extends Sending {
 }
 
 /**
- * The account of one delivery: pure bookkeeping over what outbox, sender and witness report. Times are epoch ms and come
- * from the caller. Messages are open from when they are sent until they arrived or were given up; only those take memory.
+ * The account of one delivery: pure bookkeeping over what outbox, sender and witness report. Messages are open from when
+ * they are sent until they arrived or were given up; only those take memory. A number is told as produced when it is
+ * stored: what stands in memory only may go with the process, and nobody was told of it.
  */
 export class Account {
   private open = new Map<number, Open>()
   private topics = new Map<string, TopicOrder<Open>>()
-  private slices = new Map<number, SliceChange>()
-  private dirtyWindows = new Set<number>()
-  private moves: Move[] = []
-  private latencyAdded: number[] = []
+  private readonly changes: AccountChanges
   /** Copies of messages that were sent by an earlier run and not yet again by this one, in the order in which they came. */
   private early: Sighting[] = []
-  private readonly recentSeq = new Float64Array(RECENT)
-  private readonly recentDigest = new Float64Array(RECENT)
+  private recentSeq: Float64Array | null = null
+  private recentDigest: Float64Array | null = null
   private openAcked = 0
+  /** Numbers that went out more than once, or may have. */
+  private readonly resent = new RangeSet()
   /** The highest number handed to the wire by this run. */
   private sentNow = 0
-  producedThrough: number
+  /** What an earlier run stored: it may have been on the wire before. */
+  private readonly restoredThrough: number
+  /** The highest number given to a message, stored or not. */
+  numberedThrough: number
   sentThrough: number
-  /** When the newest message was made, epoch ms: never goes back, though the clock may. */
-  madeAt: number
-  changed = false
+  /** When the newest message was made, epoch ms, and how often the wall clock had gone back by then. */
+  private newest: { at: number; turn: number }
 
   constructor(
     readonly delivery: number,
@@ -105,55 +109,51 @@ export class Account {
     /** Whether a witness reads the far end; without one nothing is known beyond the acknowledgement. */
     public witnessed = true,
     public limits: Limits = defaultLimits,
+    /** Whether copies carry their id; else they are known by topic and payload. */
+    public byId = false,
   ) {
-    this.producedThrough = standing.storedThrough
+    this.changes = new AccountChanges(standing)
+    this.numberedThrough = standing.storedThrough
+    this.restoredThrough = standing.storedThrough
     this.sentThrough = standing.answered.max ?? 0
-    this.madeAt = standing.madeAt
+    this.newest = { at: standing.madeAt, turn: standing.turns }
   }
 
-  /** The next sequence number; the message counts as produced, at `madeAt`. */
-  next(now: number): number {
-    if (now > this.madeAt) this.madeAt = now
-    return ++this.producedThrough
+  /** The next number for a message that is made at `wall` (epoch ms), and the turn of the clock it falls in. */
+  next(wall: number): { seq: number; turn: number } {
+    const { newest } = this
+    if (Math.floor(wall / SLICE_MS) < Math.floor(newest.at / SLICE_MS)) newest.turn++
+    newest.at = wall
+    return { seq: ++this.numberedThrough, turn: newest.turn }
+  }
+
+  get changed(): boolean {
+    return this.changes.any
   }
 
   verdict(seq: number): ReturnType<typeof verdictOf> {
     return verdictOf(this.standing, seq)
   }
 
-  private slice(at: number): SliceChange {
-    const start = Math.floor(at / SLICE_MS) * SLICE_MS
-    let s = this.slices.get(start)
-    if (!s) {
-      s = { start, firstSeq: null, produced: 0, foreign: 0, ...emptyTally() }
-      this.slices.set(start, s)
-    }
-    this.changed = true
-    return s
+  /** It is in the outbox for good. Numbers come in order: those passed over went with the memory they were in, and are dropped. */
+  stored(seq: number, producedAt: number, turn: number): void {
+    while (seq > this.standing.storedThrough + 1) this.dropped(this.standing.storedThrough + 1, producedAt, turn)
+    this.storedNext(seq, producedAt, turn)
   }
 
-  private mark(set: OddSet, seq: number): boolean {
-    if (!this.standing.odd[set].add(seq)) return false
-    this.dirtyWindows.add(Math.floor(seq / ODD_WINDOW))
-    return true
-  }
-
-  private unmark(set: OddSet, seq: number): boolean {
-    if (!this.standing.odd[set].delete(seq)) return false
-    this.dirtyWindows.add(Math.floor(seq / ODD_WINDOW))
-    return true
-  }
-
-  /** It is in the outbox for good. */
-  stored(seq: number, producedAt: number): void {
-    const slice = this.slice(producedAt)
+  private storedNext(seq: number, producedAt: number, turn: number): void {
+    const slice = this.changes.slice(producedAt, turn)
     slice.produced++
     if (slice.firstSeq === null || seq < slice.firstSeq) slice.firstSeq = seq
     const s = this.standing
-    if (seq > s.storedThrough) s.storedThrough = seq
-    if (producedAt > s.madeAt) s.madeAt = producedAt
-    if (seq > this.producedThrough) this.producedThrough = seq
-    if (producedAt > this.madeAt) this.madeAt = producedAt
+    if (seq > s.storedThrough) {
+      s.storedThrough = seq
+      s.madeAt = producedAt
+      s.turns = turn
+    }
+    if (seq <= this.numberedThrough) return
+    this.numberedThrough = seq
+    this.newest = { at: producedAt, turn }
   }
 
   private order(topic: string): TopicOrder<Open> {
@@ -165,35 +165,31 @@ export class Account {
     return order
   }
 
-  /** Handed to the wire, for the first time or again. `settled` is called once, when its place in the outbox can be freed. */
-  sent(m: Sending, settled: () => void): void {
+  /**
+   * Handed to the wire now (monotonic ms), for the first time or again; or, with `before`, known to have been by an earlier
+   * run. `settled` is called once, when its place in the outbox can be freed.
+   */
+  sent(m: Sending, now: number, settled: () => void, before = false): void {
     const { seq } = m
     if (seq > this.sentThrough) this.sentThrough = seq
     if (seq > this.sentNow) this.sentNow = seq
-    if (this.open.has(seq)) return
+    const there = this.open.get(seq)
+    if (there) {
+      there.lastSent = now
+      this.twice(seq)
+      return
+    }
+    if (seq <= this.restoredThrough) this.twice(seq)
     const { odd, known } = this.standing
     const missing = odd.missing.has(seq)
-    const order = this.order(m.topic)
     if (known.has(seq) && !missing) {
-      order.remember(seq, m.digest)
+      if (!this.byId) this.order(m.topic).remember(seq, m.digest)
       this.remember(seq, m.digest)
       settled()
     } else {
-      const { topic, digest, qos, deviceAt, producedAt } = m
-      const open: Open = {
-        seq,
-        topic,
-        digest,
-        qos,
-        deviceAt,
-        producedAt,
-        ackedAt: 0,
-        missing,
-        overtaken: odd.overtaken.has(seq),
-        gone: false,
-        order,
-        settled,
-      }
+      const order = this.order(m.topic)
+      const at = before ? m.madeMono : now
+      const open: Open = { ...m, firstSent: at, lastSent: at, ackedAt: 0, missing, overtaken: odd.overtaken.has(seq), gone: false, order, settled }
       this.open.set(seq, open)
       order.add(open)
       if (this.open.size > this.limits.openMax) {
@@ -204,7 +200,25 @@ export class Account {
     if (this.early.length > 0) this.countEarly()
   }
 
+  private twice(seq: number): void {
+    this.resent.add(seq)
+    this.resent.keepHighest(RESENT_RUNS)
+  }
+
+  /** Whether it went out at most once, as far as anybody knows: then no second copy is of our making. */
+  wentOnce(seq: number): boolean {
+    return !this.resent.has(seq)
+  }
+
+  /** Whether a copy of it has been counted. */
+  hasArrived(seq: number): boolean {
+    const { known, odd } = this.standing
+    return known.has(seq) && !odd.missing.has(seq) && !odd.dropped.has(seq) && !odd.rejected.has(seq) && !odd.unknown.has(seq)
+  }
+
   private remember(seq: number, digest: number): void {
+    this.recentSeq ??= new Float64Array(RECENT)
+    this.recentDigest ??= new Float64Array(RECENT)
     this.recentSeq[seq % RECENT] = seq
     this.recentDigest[seq % RECENT] = digest
   }
@@ -213,37 +227,46 @@ export class Account {
   private close(o: Open): void {
     this.open.delete(o.seq)
     if (o.ackedAt > 0 && !o.missing) this.openAcked--
-    this.changed = true
+    this.changes.any = true
     o.settled()
   }
 
   /** Gives a verdict to a message that waits or is missing. */
-  private give(o: Pick<Open, 'seq' | 'producedAt' | 'missing'>, to: Verdict): void {
-    const { tally, known } = this.standing
-    const slice = this.slice(o.producedAt)
+  private give(o: Pick<Open, 'seq' | 'producedAt' | 'turn' | 'missing'>, to: Verdict): void {
+    const { tally } = this.standing
+    const slice = this.changes.slice(o.producedAt, o.turn)
     if (o.missing) {
-      this.unmark('missing', o.seq)
+      this.changes.unmark('missing', o.seq)
       tally.missing--
       slice.missing--
     }
-    known.add(o.seq)
+    this.changes.note('known', o.seq)
     tally[to]++
     slice[to]++
   }
 
   private end(o: Open, how: 'dropped' | 'rejected' | 'unknown'): void {
     this.give(o, how)
-    this.mark(how, o.seq)
+    this.changes.mark(how, o.seq)
     o.gone = true
     o.order.forget(o)
     this.close(o)
   }
 
-  /** The destination has it. */
+  /** The destination has it (`now` monotonic, ms). */
   acknowledged(seq: number, now: number): void {
-    const s = this.standing
-    if (s.answered.add(seq)) s.acknowledged++
-    this.changed = true
+    if (this.changes.note('answered', seq)) this.standing.acknowledged++
+    this.answered(seq, now)
+  }
+
+  /** It went out at QoS 0, and the link was lost before the destination can be said to have it: it does not go out again. */
+  leftAlone(seq: number, now: number): void {
+    this.changes.note('answered', seq)
+    this.answered(seq, now)
+  }
+
+  private answered(seq: number, now: number): void {
+    this.changes.any = true
     const o = this.open.get(seq)
     if (!o) return
     if (o.ackedAt === 0) {
@@ -253,12 +276,12 @@ export class Account {
     if (!this.witnessed) this.end(o, 'unknown')
   }
 
-  /** The destination refused it for good. */
-  refused(seq: number): void {
-    this.standing.answered.add(seq)
-    this.changed = true
+  /** Refused for good, by the destination or before it went out; the outbox forgets it. */
+  refused(seq: number, producedAt: number, turn: number): void {
+    this.changes.note('answered', seq)
     const o = this.open.get(seq)
     if (o) this.end(o, 'rejected')
+    else this.endUnsent(seq, producedAt, turn, 'rejected')
   }
 
   /** Its place in the outbox had to be freed before the witness could say anything. */
@@ -271,17 +294,56 @@ export class Account {
     this.close(o)
   }
 
-  /** Pushed out of a full outbox before it could be sent. */
-  dropped(seq: number, producedAt: number): void {
-    this.standing.answered.add(seq)
-    this.changed = true
+  /**
+   * Pushed out of a full outbox before it could be sent, or out of memory before it could be stored: then it counts as
+   * produced now, so that its number is never given again.
+   */
+  dropped(seq: number, producedAt: number, turn: number): void {
+    if (seq > this.standing.storedThrough) this.storedNext(seq, producedAt, turn)
+    this.changes.note('answered', seq)
     const o = this.open.get(seq)
     if (o) this.end(o, 'dropped')
-    else if (!this.standing.known.has(seq)) {
-      this.give({ seq, producedAt, missing: false }, 'dropped')
-      this.mark('dropped', seq)
-    }
+    else this.endUnsent(seq, producedAt, turn, 'dropped')
     if (this.early.length > 0) this.countEarly()
+  }
+
+  private endUnsent(seq: number, producedAt: number, turn: number, how: 'dropped' | 'rejected'): void {
+    if (this.standing.known.has(seq)) return
+    this.give({ seq, producedAt, turn, missing: false }, how)
+    this.changes.mark(how, seq)
+  }
+
+  /**
+   * Says that of all numbers without a verdict only `there` are still in the outbox: the others' place is gone (a row that
+   * cannot be read, or that somebody removed), and nobody can say any more what became of them. Gives how many.
+   */
+  resolveGone(there: RangeSet): number {
+    let gone = 0
+    const { known } = this.standing
+    for (let seq = known.through + 1; seq <= this.standing.storedThrough; seq++) if (!known.has(seq) && !there.has(seq) && this.losePlace(seq)) gone++
+    return gone
+  }
+
+  /** The place of these numbers in the outbox can't be read: those without a verdict are unknown. Gives how many. */
+  lostPlace(first: number, last: number): number {
+    let gone = 0
+    for (let seq = first; seq <= last; seq++) if (!this.standing.known.has(seq) && this.losePlace(seq)) gone++
+    return gone
+  }
+
+  private losePlace(seq: number): boolean {
+    const o = this.open.get(seq)
+    if (o) {
+      this.end(o, 'unknown')
+      return true
+    }
+    if (seq > this.standing.storedThrough) this.stored(seq, this.newest.at, this.newest.turn)
+    this.changes.note('answered', seq)
+    this.changes.note('known', seq)
+    this.changes.mark('unknown', seq)
+    this.standing.tally.unknown++
+    this.changes.moved({ seq, from: 'waiting', to: 'unknown' })
+    return true
   }
 
   /** The witness saw a copy of it. */
@@ -299,10 +361,10 @@ export class Account {
     return seq <= this.sentNow || this.standing.answered.has(seq) || seq < 1
   }
 
-  /** Something came on a topic of this delivery that it never sent. */
+  /** Something came on a topic of this delivery that it never sent; `at` epoch ms. */
   foreign(at: number): void {
     this.standing.foreign++
-    this.slice(at).foreign++
+    this.changes.slice(at, this.newest.turn).foreign++
   }
 
   private countEarly(): void {
@@ -314,39 +376,39 @@ export class Account {
   /** False when it can't be counted yet. */
   private count(s: Sighting): boolean {
     const { seq } = s
-    if (seq < 1 || seq > this.producedThrough) {
+    if (seq < 1 || seq > this.numberedThrough) {
       this.foreign(s.at)
-      s.counted('foreign')
+      s.counted('foreign', null)
       return true
     }
     const o = this.open.get(seq)
     if (o) {
-      s.counted(this.arrive(o, s))
+      s.counted(this.arrive(o, s), o.firstSent)
       return true
     }
     // It goes out again, and only then can the copy be compared with it.
     if (seq > this.sentNow && !this.standing.answered.has(seq)) return false
     if (!this.standing.known.has(seq)) return false
-    s.counted(this.again(s))
+    s.counted(this.again(s), null)
     return true
   }
 
   /** The first copy of an open message. */
   private arrive(o: Open, s: Sighting): Seen {
     const { seq, order } = o
-    const late = s.at - o.producedAt > this.limits.lateMs
+    const late = s.mono - o.madeMono > this.limits.lateMs
     const altered = s.digest !== o.digest || s.topic !== o.topic
     const disordered = o.overtaken
-    order.arrived(o, (passed) => this.mark('overtaken', passed.seq))
-    if (disordered) this.unmark('overtaken', seq)
+    order.arrived(o, (passed) => this.changes.mark('overtaken', passed.seq))
+    if (disordered) this.changes.unmark('overtaken', seq)
     const verdict = altered ? 'altered' : disordered ? 'disordered' : late ? 'late' : 'confirmed'
     this.give(o, verdict)
-    if (late) this.mark('late', seq)
-    if (disordered) this.mark('disordered', seq)
-    if (altered) this.mark('altered', seq)
-    order.remember(seq, o.digest)
+    if (late) this.changes.mark('late', seq)
+    if (disordered) this.changes.mark('disordered', seq)
+    if (altered) this.changes.mark('altered', seq)
+    if (!this.byId) order.remember(seq, o.digest)
     this.remember(seq, o.digest)
-    this.latencyAdded.push(s.at - o.deviceAt)
+    this.changes.latency(s.at - o.deviceAt)
     this.close(o)
     return verdict
   }
@@ -357,53 +419,70 @@ export class Account {
     const { odd, tally } = this.standing
     const from = this.verdict(seq) as Verdict
     if (from === 'missing' || from === 'dropped' || from === 'rejected' || from === 'unknown') {
-      this.unmark(from, seq)
-      this.mark('late', seq)
+      this.changes.unmark(from, seq)
+      this.changes.mark('late', seq)
       if (odd.overtaken.has(seq)) {
-        this.unmark('overtaken', seq)
-        this.mark('disordered', seq)
+        this.changes.unmark('overtaken', seq)
+        this.changes.mark('disordered', seq)
       }
-    } else this.mark('doubled', seq)
-    if (this.recentSeq[seq % RECENT] === seq && this.recentDigest[seq % RECENT] !== s.digest) this.mark('altered', seq)
+    } else this.changes.mark('doubled', seq)
+    if (this.recentSeq?.[seq % RECENT] === seq && this.recentDigest![seq % RECENT] !== s.digest) this.changes.mark('altered', seq)
     const to = this.verdict(seq) as Seen & Verdict
     if (to !== from) {
       tally[from]--
       tally[to]++
-      this.moves.push({ seq, from, to })
-      this.changed = true
+      this.changes.moved({ seq, from, to })
     }
     return to
   }
 
   /**
-   * Says which open messages are missing. `witness` is null while it is away: then nobody can say, and nothing becomes
-   * missing. What went out while nobody could see it ends as unknown instead: before the witness's session, or at QoS 0
-   * (which no broker repeats) before its present connection.
+   * Says which open messages are missing (`now` monotonic, ms). `witness` is null while it is away: then nobody can say. A
+   * message is missing only when its time is over, and when the broker has shown since that it holds nothing of that time
+   * for the witness any more. What went out before the witness was sure to be handed it ends as unknown instead. Gives how
+   * many wait only for the witness to show that.
    */
-  judge(now: number, witness: WitnessView | null): void {
-    if (!this.witnessed || witness === null || witness.caughtUpAt === null) return
-    const { lateMs, giveUpMs } = this.limits
+  judge(now: number, witness: WitnessView | null): number {
+    if (!this.witnessed || witness === null || this.openAcked === 0) {
+      if (witness !== null) this.freeGivenUp(now)
+      return 0
+    }
+    let unproven = 0
     for (const o of this.open.values()) {
       if (o.ackedAt === 0) continue
-      const waited = now - Math.max(o.ackedAt, witness.caughtUpAt)
-      if (waited <= lateMs) continue
-      if (!o.missing) {
-        const blindBefore = o.qos === 0 ? Math.max(witness.connectedAt, witness.blindBefore) : witness.blindBefore
-        if (o.ackedAt < blindBefore) {
-          this.end(o, 'unknown')
-          continue
-        }
-        this.give(o, 'missing')
-        this.mark('missing', o.seq)
-        o.missing = true
-        this.openAcked--
+      if (o.missing) {
+        this.giveUp(o, now)
+        continue
       }
-      if (waited > giveUpMs) {
-        o.gone = true
-        o.order.forget(o)
-        this.close(o)
+      const limit = o.ackedAt + this.limits.lateMs
+      if (now <= limit) continue
+      if (Math.max(witness.clearAt, o.qos === 0 ? witness.seenAnyAt : witness.seenAt) <= limit) {
+        unproven++
+        continue
       }
+      const covered = Math.max(witness.coveredSince(o.topic), o.qos === 0 ? witness.connectedAt : Number.NEGATIVE_INFINITY)
+      if (o.lastSent < covered) {
+        this.end(o, 'unknown')
+        continue
+      }
+      this.give(o, 'missing')
+      this.changes.mark('missing', o.seq)
+      o.missing = true
+      this.openAcked--
+      this.giveUp(o, now)
     }
+    return unproven
+  }
+
+  private freeGivenUp(now: number): void {
+    if (this.standing.tally.missing > 0) for (const o of this.open.values()) if (o.missing) this.giveUp(o, now)
+  }
+
+  private giveUp(o: Open, now: number): void {
+    if (o.ackedAt === 0 || now - o.ackedAt <= this.limits.giveUpMs) return
+    o.gone = true
+    o.order.forget(o)
+    this.close(o)
   }
 
   /** How its messages stand now; while the witness is `away`, what was acknowledged and not seen is unknown. */
@@ -413,9 +492,9 @@ export class Account {
     const arrived = t.confirmed + t.late + t.disordered + t.doubled + t.altered
     const hidden = away ? this.openAcked : 0
     return {
-      produced: this.producedThrough,
+      produced: s.storedThrough,
       stored: s.storedThrough,
-      sent: this.sentThrough,
+      sent: Math.min(this.sentThrough, s.storedThrough),
       acknowledged: s.acknowledged,
       arrived,
       waiting: s.storedThrough - s.known.count - hidden,
@@ -437,43 +516,6 @@ export class Account {
 
   /** What is to be written since the last call; the caller keeps it until it is safely written. */
   take(): AccountChange {
-    const s = this.standing
-    const odd = [...this.dirtyWindows].map((window) => {
-      const first = window * ODD_WINDOW
-      return { window, sets: Object.fromEntries(oddSets.map((k) => [k, s.odd[k].within(first, first + ODD_WINDOW - 1)])) as Record<OddSet, string> }
-    })
-    const change: AccountChange = {
-      delivery: this.delivery,
-      slices: [...this.slices.values()],
-      moves: this.moves,
-      latencies: this.latencyAdded,
-      total: {
-        storedThrough: s.storedThrough,
-        madeAt: s.madeAt,
-        acknowledged: s.acknowledged,
-        foreign: s.foreign,
-        answered: s.answered.toString(),
-        known: s.known.toString(),
-        ...s.tally,
-      },
-      odd,
-    }
-    this.slices = new Map()
-    this.dirtyWindows = new Set()
-    this.moves = []
-    this.latencyAdded = []
-    this.changed = false
-    return change
+    return this.changes.take(this.delivery)
   }
-}
-
-export interface AccountChange {
-  delivery: number
-  slices: SliceChange[]
-  moves: Move[]
-  /** From the device's time to the witness's, ms, of each message that arrived. */
-  latencies: number[]
-  total: Tally & { storedThrough: number; madeAt: number; acknowledged: number; foreign: number; answered: string; known: string }
-  /** Every window of odd ones that changed, as it stands now. */
-  odd: { window: number; sets: Record<OddSet, string> }[]
 }

@@ -17,6 +17,10 @@ export interface Envelope {
   deviceAt: number
   /** When the engine made the message, epoch ms. */
   producedAt: number
+  /** How often the wall clock had gone back by then; see `sliceStart`. */
+  turn: number
+  /** The same moment by the engine's monotonic clock; of what an earlier run made as near as can be told. Not stored. */
+  madeMono: number
 }
 
 /** Name of the MQTT 5 user property (3.3.2.3.7) that carries the message id. */

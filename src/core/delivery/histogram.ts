@@ -22,6 +22,12 @@ export class Histogram {
     this.count += other.count
   }
 
+  /** Takes out what was merged before. */
+  subtract(other: Histogram): void {
+    for (let i = 0; i < BUCKETS; i++) this.buckets[i]! -= other.buckets[i]!
+    this.count -= other.count
+  }
+
   /** The duration in ms below which the share `q` (0 to 1) lies, or null when empty. */
   quantile(q: number): number | null {
     if (this.count === 0) return null

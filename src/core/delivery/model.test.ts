@@ -1,21 +1,25 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
 import type { Verdict } from '~/contract/live'
-import { Account, type AccountChange, defaultLimits, SLICE_MS, type SliceChange } from './account'
+import { Account, defaultLimits, type WitnessView } from './account'
+import { type AccountChange, SLICE_MS, type SliceChange } from './account-changes'
 import { RangeSet } from './ranges'
-import { emptyStanding, oddSets, type Standing, type Tally, verdicts } from './verdict'
+import { emptyStanding, oddSets, openSets, type Standing, type Tally, verdicts } from './verdict'
 import { brickWaiting, layBricks } from './wall'
 
 // The account against a model with one row a message, which remembers everything and is asked at the end.
 
 const limits = { ...defaultLimits, lateMs: 30_000, giveUpMs: 120_000 }
-const up = { connectedAt: 0, caughtUpAt: 0, blindBefore: 0 }
+const up: WitnessView = { connectedAt: 0, clearAt: 1e15, seenAt: 0, seenAnyAt: 0, coveredSince: () => Number.NEGATIVE_INFINITY }
 const topics = ['a', 'b', 'c']
 
 interface Row {
   seq: number
   topic: string
+  /** By the monotonic clock, by the wall clock, and the turn of that. */
   madeAt: number
+  wallAt: number
+  turn: number
   /** As this run knows it. */
   ackedAt: number | null
   sent: boolean
@@ -41,7 +45,7 @@ function verdictOf(r: Row): Verdict | 'waiting' {
 /** What the database holds: written by adding changes up, as the queries do. */
 class Written {
   slices = new Map<number, SliceChange>()
-  parts = new Map<number, AccountChange['odd'][number]['sets']>()
+  parts = new Map<number, AccountChange['windows'][number]['sets']>()
   total: AccountChange['total'] | null = null
 
   write(change: AccountChange): void {
@@ -59,21 +63,25 @@ class Written {
       const slice = [...this.slices.values()]
         .filter((s) => s.firstSeq !== null && s.firstSeq <= m.seq)
         .reduce((a, b) => (b.firstSeq! > a.firstSeq! ? b : a))
-      slice[m.from]--
+      if (m.from !== 'waiting') slice[m.from]--
       slice[m.to]++
     }
-    for (const o of change.odd) this.parts.set(o.window, o.sets)
+    for (const o of change.windows) this.parts.set(o.window, o.sets)
     this.total = change.total
   }
 
   standing(): Standing {
     const s = emptyStanding()
     if (!this.total) return s
-    for (const [, sets] of [...this.parts].sort(([a], [b]) => a - b))
+    const { storedThrough, madeAt, turns, acknowledged, foreign, answeredThrough, knownThrough } = this.total
+    s.answered.append(1, answeredThrough)
+    s.known.append(1, knownThrough)
+    for (const [, sets] of [...this.parts].sort(([a], [b]) => a - b)) {
       for (const k of oddSets) for (const [first, last] of RangeSet.parse(sets[k])) s.odd[k].append(first, last)
-    const { storedThrough, madeAt, acknowledged, foreign, answered, known } = this.total
+      for (const k of openSets) for (const [first, last] of RangeSet.parse(sets[k])) s[k].append(Math.max(first, (s[k].max ?? 0) + 1), last)
+    }
     const tally = Object.fromEntries(verdicts.map((v) => [v, this.total![v]])) as Tally
-    return { ...s, storedThrough, madeAt, acknowledged, foreign, answered: RangeSet.parse(answered), known: RangeSet.parse(known), tally }
+    return { ...s, storedThrough, madeAt, turns, acknowledged, foreign, tally }
   }
 }
 
@@ -82,6 +90,7 @@ type Step =
   | { kind: 'ack' | 'refuse' | 'drop'; pick: number }
   | { kind: 'see'; pick: number; altered: boolean }
   | { kind: 'wait'; ms: number }
+  | { kind: 'set-clock'; by: number }
   | { kind: 'judge' }
   | { kind: 'foreign' }
   | { kind: 'write' }
@@ -95,6 +104,7 @@ const step: fc.Arbitrary<Step> = fc.oneof(
   { weight: 6, arbitrary: fc.record({ kind: fc.constant('see' as const), pick, altered: fc.nat(4).map((n) => n === 0) }) },
   { weight: 1, arbitrary: fc.record({ kind: fc.constantFrom('refuse' as const, 'drop' as const), pick }) },
   { weight: 3, arbitrary: fc.record({ kind: fc.constant('wait' as const), ms: fc.nat(25_000) }) },
+  { weight: 1, arbitrary: fc.record({ kind: fc.constant('set-clock' as const), by: fc.integer({ min: -400_000, max: 400_000 }) }) },
   { weight: 2, arbitrary: fc.constantFrom<Step>({ kind: 'judge' }, { kind: 'foreign' }, { kind: 'write' }) },
   { weight: 1, arbitrary: fc.constantFrom<Step>({ kind: 'die' }, { kind: 'resend' }) },
 )
@@ -106,12 +116,15 @@ it('agrees with a row for every message, whatever happens in whatever order, and
       const rows: Row[] = []
       let account = new Account(1, emptyStanding(), true, limits)
       let now = 1_000
+      /** What lies between the wall clock and the other one. */
+      let ahead = 1_000_000_000
       let foreign = 0
       const passed = (r: Row) => rows.some((o) => o.seq > r.seq && o.topic === r.topic && o.copies.length > 0)
       const send = (r: Row) => {
         r.sent = true
         r.payloadForgotten = false
-        account.sent({ seq: r.seq, topic: r.topic, digest: r.seq, qos: 1, deviceAt: r.madeAt, producedAt: r.madeAt }, () => undefined)
+        const { seq, topic, turn, madeAt, wallAt } = r
+        account.sent({ seq, topic, digest: seq, qos: 1, deviceAt: wallAt, producedAt: wallAt, turn, madeMono: madeAt }, now, () => undefined)
       }
       const resend = () => {
         for (const r of rows) {
@@ -121,14 +134,18 @@ it('agrees with a row for every message, whatever happens in whatever order, and
       }
       for (const s of steps) {
         if (s.kind === 'wait') now += s.ms
+        else if (s.kind === 'set-clock') ahead += s.by
         else if (s.kind === 'make') {
           resend()
-          const seq = account.next(now)
-          account.stored(seq, now)
+          const wallAt = now + ahead
+          const { seq, turn } = account.next(wallAt)
+          account.stored(seq, wallAt, turn)
           const r: Row = {
             seq,
             topic: s.topic,
             madeAt: now,
+            wallAt,
+            turn,
             ackedAt: null,
             sent: true,
             copies: [],
@@ -152,7 +169,7 @@ it('agrees with a row for every message, whatever happens in whatever order, and
             }
           }
         } else if (s.kind === 'foreign') {
-          account.foreign(now)
+          account.foreign(now + ahead)
           foreign++
         } else if (s.kind === 'write') written.write(account.take())
         else if (s.kind === 'resend') resend()
@@ -182,12 +199,12 @@ it('agrees with a row for every message, whatever happens in whatever order, and
           } else if (s.kind === 'see' && r.end === null) {
             // What is to be sent again waits for that, and is compared then.
             const comparable = !r.payloadForgotten || !r.sent
-            account.seen({ seq: r.seq, topic: r.topic, digest: s.altered ? -1 : r.seq, at: now, counted: () => undefined })
+            account.seen({ seq: r.seq, topic: r.topic, digest: s.altered ? -1 : r.seq, at: now + ahead, mono: now, counted: () => undefined })
             const disordered = r.givenUp ? r.passedThen : passed(r)
             r.copies.push({ at: now, altered: s.altered && comparable, disordered })
           } else if ((s.kind === 'refuse' || s.kind === 'drop') && r.copies.length === 0 && r.end === null && r.ackedAt === null && r.sent) {
-            if (s.kind === 'refuse') account.refused(r.seq)
-            else account.dropped(r.seq, r.madeAt)
+            if (s.kind === 'refuse') account.refused(r.seq, r.wallAt, r.turn)
+            else account.dropped(r.seq, r.wallAt, r.turn)
             r.end = s.kind === 'refuse' ? 'rejected' : 'dropped'
           }
         }
@@ -209,7 +226,7 @@ it('agrees with a row for every message, whatever happens in whatever order, and
         const bricks = layBricks(written.slices.values(), sliceMs)
         expect(bricks.reduce((n, b) => n + b.foreign, 0)).toBe(foreign)
         for (const b of bricks) {
-          const mine = rows.filter((r) => Math.floor(r.madeAt / sliceMs) * sliceMs === b.start)
+          const mine = rows.filter((r) => Math.floor(r.wallAt / sliceMs) * sliceMs === b.start)
           expect(b).toMatchObject({ produced: mine.length, ...Object.fromEntries(verdicts.map((v) => [v, count(mine, v)])) })
           expect(brickWaiting(b)).toBe(count(mine, 'waiting'))
         }

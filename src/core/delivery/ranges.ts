@@ -103,6 +103,7 @@ export class RangeSet {
   /** Those between `first` and `last`, in the text form of `toString`. */
   within(first: number, last: number): string {
     let text = ''
+    if (last < first) return '{}'
     for (let i = Math.max(0, this.runBefore(first)); i < this.starts.length && this.starts[i]! <= last; i++) {
       if (this.ends[i]! < first) continue
       text += `${text ? ',' : ''}[${Math.max(first, this.starts[i]!)},${Math.min(last, this.ends[i]!) + 1})`
@@ -122,18 +123,42 @@ export class RangeSet {
     return `{${text}}`
   }
 
-  /** Reads what `toString` writes. */
+  /** Where the gapless run that begins at 1 ends; 0: there is none. */
+  get through(): number {
+    return this.starts[0] === 1 ? this.ends[0]! : 0
+  }
+
+  /** Forgets the lowest runs until no more than `runs` are left. */
+  keepHighest(runs: number): void {
+    const extra = this.starts.length - runs
+    if (extra <= 0) return
+    for (let i = 0; i < extra; i++) this.size -= this.ends[i]! - this.starts[i]! + 1
+    this.starts.splice(0, extra)
+    this.ends.splice(0, extra)
+  }
+
+  /** Reads what `toString` writes, however long it is. */
   static parse(text: string): RangeSet {
     const set = new RangeSet()
-    if (!/^\{(\[\d+,\d+\)(,\[\d+,\d+\))*)?\}$/.test(text)) throw new RangeSyntaxError(`not a multirange: ${text.slice(0, 40)}`)
-    for (const m of text.matchAll(/\[(\d+),(\d+)\)/g)) {
-      const start = Number(m[1])
-      const end = Number(m[2]) - 1
+    const wrong = () => new RangeSyntaxError(`not a multirange: ${text.slice(0, 40)}`)
+    if (text.length < 2 || text[0] !== '{' || text.at(-1) !== '}') throw wrong()
+    for (let at = 1; at < text.length - 1; ) {
+      const close = text.indexOf(')', at)
+      const comma = text.indexOf(',', at)
+      if (close < 0 || comma < 0 || comma > close || text[at] !== '[') throw wrong()
+      const [low, high] = [text.slice(at + 1, comma), text.slice(comma + 1, close)]
+      if (!/^\d+$/.test(low) || !/^\d+$/.test(high)) throw wrong()
+      const start = Number(low)
+      const end = Number(high) - 1
       const last = set.ends.at(-1)
       if (end < start || (last !== undefined && start <= last + 1)) throw new RangeSyntaxError('runs out of order')
       set.starts.push(start)
       set.ends.push(end)
       set.size += end - start + 1
+      at = close + 1
+      if (at === text.length - 1) break
+      if (text[at] !== ',' || at + 1 === text.length - 1) throw wrong()
+      at++
     }
     return set
   }

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { Envelope } from './envelope'
-import { decodeSegment, encodeSegment, SegmentError } from './segment'
+import { decodeSegment, encodeSegment, parseRanges, rangesOf, SegmentError } from './segment'
 
 const envelope: fc.Arbitrary<Envelope> = fc.record({
   delivery: fc.nat({ max: 0xffffffff }),
@@ -12,6 +12,8 @@ const envelope: fc.Arbitrary<Envelope> = fc.record({
   retain: fc.boolean(),
   deviceAt: fc.double({ min: 0, max: 1e14, noNaN: true }),
   producedAt: fc.nat({ max: Number.MAX_SAFE_INTEGER }),
+  turn: fc.nat({ max: 0xffff }),
+  madeMono: fc.constant(0),
   properties: fc.oneof(fc.constant(''), fc.string({ unit: 'grapheme', maxLength: 60 })),
 })
 const text = (p: string | Uint8Array) => (typeof p === 'string' ? p : new TextDecoder().decode(p))
@@ -20,9 +22,9 @@ describe('a segment', () => {
   it('gives back every message as it was, twice over', () => {
     fc.assert(
       fc.property(fc.array(envelope, { maxLength: 30 }), (messages) => {
-        const made = messages.map((m) => ({ ...m }))
+        const made = messages.map((m) => ({ ...m, madeMono: m.producedAt }))
         const once = decodeSegment(encodeSegment(made))
-        expect(once.map((m) => ({ ...m, payload: text(m.payload) }))).toEqual(messages)
+        expect(once.map((m) => ({ ...m, madeMono: 0, payload: text(m.payload) }))).toEqual(messages)
         expect(made).toEqual(once)
         // What was read back is octets; written again it must be the same.
         expect(encodeSegment(once)).toEqual(encodeSegment(messages))
@@ -32,7 +34,19 @@ describe('a segment', () => {
 
   it('is refused when cut short anywhere, and when something follows', () => {
     const bytes = encodeSegment([
-      { delivery: 1, seq: 7, topic: 'a/b', payload: '{"x":1}', qos: 1, retain: true, deviceAt: 5, producedAt: 6, properties: '' },
+      {
+        delivery: 1,
+        seq: 7,
+        topic: 'a/b',
+        payload: '{"x":1}',
+        qos: 1,
+        retain: true,
+        deviceAt: 5,
+        producedAt: 6,
+        turn: 0,
+        madeMono: 6,
+        properties: '',
+      },
     ])
     for (let n = 0; n < bytes.length; n++) expect(() => decodeSegment(bytes.subarray(0, n))).toThrow(SegmentError)
     expect(() => decodeSegment(new Uint8Array([...bytes, 0]))).toThrow(SegmentError)
@@ -49,8 +63,30 @@ describe('a segment', () => {
       retain: false,
       deviceAt: 0,
       producedAt: 0,
+      turn: 0,
+      madeMono: 0,
       properties: '',
     }
     expect(() => encodeSegment([long])).toThrow(SegmentError)
+  })
+
+  it('tells which numbers of which delivery are in it', () => {
+    const of = (...all: [number, number][]) => rangesOf(all.map(([delivery, seq]) => ({ delivery, seq })))
+    expect(of([3, 1], [7, 5], [3, 2], [3, 3], [7, 9], [3, 5])).toBe('3:1-3,7:5-5,7:9-9,3:5-5')
+    expect(parseRanges('3:1-3,7:5-5')).toEqual([
+      [3, 1, 3],
+      [7, 5, 5],
+    ])
+    expect(parseRanges('')).toEqual([])
+  })
+
+  it('says when its messages were made by the monotonic clock, as near as can be told', () => {
+    const [m] = decodeSegment(
+      encodeSegment([
+        { delivery: 1, seq: 7, topic: 'a', payload: '', qos: 1, retain: true, deviceAt: 5, producedAt: 1000, turn: 2, madeMono: 6, properties: '' },
+      ]),
+      -990,
+    )
+    expect(m).toMatchObject({ madeMono: 10, turn: 2, producedAt: 1000 })
   })
 })

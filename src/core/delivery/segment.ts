@@ -1,14 +1,35 @@
 import type { Qos } from '~/contract/publication'
 import type { Envelope } from './envelope'
 
-const VERSION = 2
-/** As it was before messages had properties: without their length. */
-const FIRST = 1
+const VERSION = 3
 const HEAD = 5
-const FIXED = 4 + 8 + 8 + 8 + 1 + 2 + 4 + 4
+/** Octets before the texts of a message, by version: the first had no properties, the second no turns. */
+const FIXED_OF: Record<number, number> = { 1: 35, 2: 39, 3: 41 }
+const FIXED = FIXED_OF[VERSION]!
 
 /** Thrown when octets are no whole segment. */
 export class SegmentError extends Error {}
+
+/** Which numbers of which delivery a segment holds: `'3:10-19,7:4-4'`. */
+export function rangesOf(messages: readonly Pick<Envelope, 'delivery' | 'seq'>[]): string {
+  const runs: [number, number, number][] = []
+  const last = new Map<number, [number, number, number]>()
+  for (const { delivery, seq } of messages) {
+    const run = last.get(delivery)
+    if (run && run[2] === seq - 1) run[2] = seq
+    else {
+      const fresh: [number, number, number] = [delivery, seq, seq]
+      last.set(delivery, fresh)
+      runs.push(fresh)
+    }
+  }
+  return runs.map(([d, a, b]) => `${d}:${a}-${b}`).join(',')
+}
+
+/** Reads what `rangesOf` wrote: delivery, first and last number; what cannot be read is left out. */
+export function parseRanges(text: string): [delivery: number, first: number, last: number][] {
+  return [...text.matchAll(/(\d+):(\d+)-(\d+)/g)].map((m) => [Number(m[1]), Number(m[2]), Number(m[3])])
+}
 
 const encoder = new TextEncoder()
 const decoder = new TextDecoder('utf-8', { fatal: true })
@@ -16,8 +37,9 @@ const decoder = new TextDecoder('utf-8', { fatal: true })
 /**
  * Packs messages for one row of the outbox. Layout, little-endian: version u8, count u32, then a message: delivery u32,
  * seq f64, device time f64, produced time f64, flags u8 (bits 0-1 QoS, bit 2 retain), topic length u16, payload
- * length u32, properties length u32, topic, payload and properties octets. Version 1 has no properties. The whole numbers in f64 are exact up to 2^53. Payloads that are text become
- * octets in the messages too: views into what is returned.
+ * length u32, properties length u32, turn u16, topic, payload and properties octets. Version 1 has no properties, version 2 no
+ * turn. The whole numbers in f64 are exact up to 2^53. Payloads that are text become octets in the messages too: views into
+ * what is returned.
  */
 export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
   let room = HEAD
@@ -55,15 +77,16 @@ export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
     view.setUint16(head + 29, topicLength, true)
     view.setUint32(head + 31, payloadLength, true)
     view.setUint32(head + 35, propertiesLength, true)
+    view.setUint16(head + 39, m.turn, true)
   }
   return bytes.subarray(0, at)
 }
 
-/** Reads a segment; payloads are views into `bytes`. */
-export function decodeSegment(bytes: Uint8Array): Envelope[] {
-  const version = bytes[0]
-  if (bytes.length < HEAD || (version !== VERSION && version !== FIRST)) throw new SegmentError('not a segment of a known version')
-  const fixed = version === FIRST ? FIXED - 4 : FIXED
+/** Reads a segment; payloads are views into `bytes`. `shift` is what lies between wall and monotonic clock, ms. */
+export function decodeSegment(bytes: Uint8Array, shift = 0): Envelope[] {
+  const version = bytes[0] ?? 0
+  const fixed = FIXED_OF[version]
+  if (bytes.length < HEAD || fixed === undefined) throw new SegmentError('not a segment of a known version')
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   const count = view.getUint32(1, true)
   const messages: Envelope[] = []
@@ -73,14 +96,17 @@ export function decodeSegment(bytes: Uint8Array): Envelope[] {
     const topicAt = at + fixed
     const payloadAt = topicAt + view.getUint16(at + 29, true)
     const propertiesAt = payloadAt + view.getUint32(at + 31, true)
-    const end = propertiesAt + (version === FIRST ? 0 : view.getUint32(at + 35, true))
+    const end = propertiesAt + (version === 1 ? 0 : view.getUint32(at + 35, true))
     if (end > bytes.length) throw new SegmentError('segment cut short')
     const flags = view.getUint8(at + 28)
+    const producedAt = view.getFloat64(at + 20, true)
     messages.push({
       delivery: view.getUint32(at, true),
       seq: view.getFloat64(at + 4, true),
       deviceAt: view.getFloat64(at + 12, true),
-      producedAt: view.getFloat64(at + 20, true),
+      producedAt,
+      turn: version < 3 ? 0 : view.getUint16(at + 39, true),
+      madeMono: producedAt + shift,
       qos: (flags & 3) as Qos,
       retain: (flags & 4) !== 0,
       topic: decoder.decode(bytes.subarray(topicAt, payloadAt)),

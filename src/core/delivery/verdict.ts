@@ -15,6 +15,11 @@ export const verdicts = [...arrivedVerdicts, ...lostVerdicts] as const
 export const oddSets = ['late', 'disordered', 'doubled', 'altered', 'missing', 'dropped', 'rejected', 'unknown', 'overtaken'] as const
 export type OddSet = (typeof oddSets)[number]
 
+/** What is written by window besides: numbers with a verdict, and answered ones, beyond the gapless run from 1 on. */
+export const openSets = ['known', 'answered'] as const
+export type WindowSet = OddSet | (typeof openSets)[number]
+export const windowSets: readonly WindowSet[] = [...oddSets, ...openSets]
+
 /** Sequence numbers in one row of odd ones. */
 export const ODD_WINDOW = 4096
 
@@ -37,6 +42,8 @@ export interface Standing {
   storedThrough: number
   /** When the newest stored message was made, epoch ms. */
   madeAt: number
+  /** How often the wall clock went back between two messages, so far that a slice of time came again. */
+  turns: number
   /** How many the destination acknowledged. */
   acknowledged: number
   /** How many came on our topics that we never sent. */
@@ -54,6 +61,7 @@ export function emptyStanding(): Standing {
   return {
     storedThrough: 0,
     madeAt: 0,
+    turns: 0,
     acknowledged: 0,
     foreign: 0,
     answered: new RangeSet(),

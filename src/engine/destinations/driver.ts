@@ -2,6 +2,8 @@ import type { DestinationDraft } from '~/contract/destination'
 import type { CheckStep, Failure } from '~/contract/failure'
 import type { Envelope } from '~/core/delivery/envelope'
 import type { OpenCredential } from '~/store/credential'
+import type { Clock } from '../clock/clock'
+import type { FarEnd, FarSink } from './far-end'
 import type { NodeSession } from './session'
 
 /** A destination with its credentials opened; for drivers only. */
@@ -13,19 +15,61 @@ export interface DestinationTarget {
   witnessCredential: OpenCredential | null
 }
 
+/** What the destination says to one message, once. No answer at all: the link was lost, and nobody knows. */
+export type Answer =
+  /** It has it. */
+  | { kind: 'has' }
+  /** It went out, the link was lost, and what may have arrived must not go out again (QoS 0). */
+  | { kind: 'left' }
+  /** Never, for this message. */
+  | { kind: 'refused'; failure: Failure }
+  /** Not now: try this one again in a while. */
+  | { kind: 'later'; failure: Failure }
+
 export interface DestinationSink {
-  /** The link is lost: nothing sent since counts as acknowledged unless it was reported so. */
+  /** The link is lost: what had no answer by then goes out again. */
   down(failure: Failure): void
+  /** It takes messages again, after `ready` was false. */
+  ready(): void
+  /** Calls back when all that has been answered so far is safely written. */
+  durable(then: () => void): void
+  /** Epoch ms. */
+  wall(): number
+  /** Positions of messages that are done, though perhaps not to the last step: of an earlier run. */
+  doneLately(): Iterable<number>
+}
+
+export interface Outgoing {
+  envelope: Envelope
+  id: string
+  /** Its position among all that ever went through this outbox. */
+  ordinal: number
+  /** It went out on an earlier connection, and had no answer there. */
+  again: boolean
 }
 
 export interface DestinationConnection {
   /** Most messages that may be under way at once. */
   window: number
-  /** Hands one message to the wire; `done` is called once: without failure when the destination has it, with one when it refused it for good. */
-  send(envelope: Envelope, id: string, done: (refused: Failure | null) => void): void
-  /** False while the wire can't take more; `onReady` is called once when it can again. */
-  ready(onReady: () => void): boolean
-  close(): Promise<void>
+  /** Why the other side cannot take this one, known before it goes out; null: as far as is known it can. */
+  unfit(m: Outgoing): Failure | null
+  send(m: Outgoing, answer: (a: Answer) => void): void
+  /** False while the wire can't take more, or not this one: `sink.ready` tells when it can. */
+  ready(ordinal: number): boolean
+  /** Resolves when the other side has shown that it heard all that was said so far. */
+  heard(): Promise<void>
+  close(): void
+}
+
+/** What a driver remembers of one destination from one connection to the next. */
+export type Remembered = Map<string, unknown>
+
+export interface OpenOptions {
+  sink: DestinationSink
+  clock: Clock
+  /** With a session the connection has its will, and its births have gone out; `number` ties the two. */
+  session: { of: NodeSession; number: number } | null
+  remembered: Remembered
 }
 
 /** One kind of destination. */
@@ -34,9 +78,11 @@ export interface DestinationDriver {
   carriesId(settings: DestinationTarget['settings']): boolean
   /** Tries everything in order, the witness too, and yields each step as running and as done. Sends nothing, saves nothing. */
   check(target: DestinationTarget, filters: readonly string[]): AsyncGenerator<CheckStep>
-  /**
-   * Connects; rejects with a FailureError that says why not. With a session the connection has its will, and its births have
-   * gone out; `number` ties the two.
-   */
-  open(target: DestinationTarget, sink: DestinationSink, session: { of: NodeSession; number: number } | null): Promise<DestinationConnection>
+  /** Connects; rejects with a FailureError that says why not. */
+  open(target: DestinationTarget, o: OpenOptions): Promise<DestinationConnection>
+  /** Whether the two reach the same place as the same client: then a change needs no new connection. */
+  sameSender(a: DestinationTarget, b: DestinationTarget): boolean
+  sameWitness(a: DestinationTarget, b: DestinationTarget): boolean
+  /** The far end, to be read back. */
+  farEnd(target: DestinationTarget, sink: FarSink, clock: Clock): FarEnd
 }

@@ -2,125 +2,170 @@ import type { Destination } from '~/contract/destination'
 import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Account } from '~/core/delivery/account'
+import type { DeliveryStore, StoreTrouble } from '~/core/delivery/delivery-store'
 import { digest } from '~/core/delivery/digest'
 import { type Envelope, messageId } from '~/core/delivery/envelope'
-import type { Db } from '~/store/database'
-import { readWitnessSession } from '~/store/ledger'
-import { nextBirth } from '~/store/publication'
-import type { Events } from '../events'
+import { type Clock, sleep, within } from '../clock/clock'
+import { Retrying } from '../clock/retrying'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
-import { type Item, Outbox } from '../outbox/outbox'
+import { Outbox } from '../outbox/outbox'
+import type { Packing } from '../outbox/packing'
+import type { Item } from '../outbox/segment-state'
 import { TopicIndex } from '../witness/topics'
 import { Witness } from '../witness/witness'
-import type { DestinationConnection, DestinationTarget } from './driver'
-import { witnessAccess } from './mqtt/driver'
-import { destinationDrivers } from './registry'
+import type { Answer, DestinationConnection, DestinationDriver, DestinationTarget, Remembered } from './driver'
+import { Flaps } from './flaps'
 import type { NodeSession } from './session'
+import { Suspicion } from './suspicion'
 
-/** How long sending waits for the witness to listen, so that it sees the first messages. */
+/** How long sending waits for the witness to listen, so that it sees the first messages, ms. */
 const WITNESS_HEAD_START_MS = 5000
-
-/** How long sending pauses at most while the witness changes what it listens to. */
+/** How long sending pauses at most for messages under way, and then while the witness changes what it listens to, ms. */
 const HOLD_MS = 3000
+const LISTEN_MS = 30_000
+/** How long messages under way are waited for before a connection is changed, ms. */
+const FINISH_MS = 10_000
+/** A link that held so long before it sends a suspected message is one that holds, ms. */
+const CONTROL_MS = 1500
+/** A connection that stood so long was a success, though nothing was sent on it, ms. */
+const STOOD_MS = 10_000
+/** First and longest wait after the destination said "not now", ms. */
+const LATER_MS = { first: 1000, most: 60_000 }
+/** The right to send is looked at again so often while it is in doubt, ms. */
+const LEASE_LOOK_MS = 200
 
 export type Step = 'stored' | 'sent' | 'acknowledged' | 'confirmed'
+type Severity = 'good' | 'note' | 'warning' | 'trouble'
+
+/** A message that went aside: refused for good, or one on which the link was lost again and again. */
+export interface Aside {
+  destinationId: string
+  envelope: Envelope
+  failure: Failure
+}
 
 export interface DestinationContext {
-  db: Db
+  clock: Clock
+  store: DeliveryStore
+  packing: Packing
   installation: string
   ledger: Ledger
-  events: Events
+  driver: DestinationDriver
+  event(d: Destination, severity: Severity, code: string, message: string, hint: string): void
+  /** Opens its credentials, anew for each try. */
+  target(d: Destination): Promise<DestinationTarget>
+  /** Whether this engine may send now: it may be that another one has taken over. */
+  maySend(): boolean
+  fenced(): void
+  storeTrouble(who: string, t: { kind: StoreTrouble; words: string; lost: number } | null): void
+  troubleOf(e: unknown): StoreTrouble
   /** Hears of every step of a message that somebody watches. */
   step(step: Step, delivery: number, seq: number, at: number): void
+  putAside(a: Aside): void
+  /** Deliveries that go to this destination. */
+  deliveriesOf(destinationId: string): readonly number[]
+  /** Whether a delivery is still there: the outbox is only sent for those. */
+  isThere(delivery: number): boolean
 }
 
 /** Keeps one destination connected and its outbox flowing, with a witness at its far end. */
 export class DestinationSupervisor {
   readonly outbox: Outbox
-  readonly witness: Witness | null
+  witness: Witness | null = null
   /** Who writes to which topic there. */
-  readonly topics: TopicIndex
+  readonly topics = new TopicIndex()
+  /** The version of its settings that is taken up, or about to be. */
+  wantedVersion: number
   private status: Pick<Condition, 'state' | 'reason' | 'hint' | 'since'>
+  private readonly loading: Retrying
+  private sending: Retrying | null = null
+  private loaded = false
   private stopped = false
-  private wake: (() => void) | null = null
   private readonly rate = new Rate()
   private last: number | null = null
-  private running: Promise<void> = Promise.resolve()
-  private storeTrouble = false
-  /** Messages on the wire now, the oldest first, and since when. */
+  /** Messages on the wire now, the oldest first, and since when (monotonic ms). */
   private underWay = new Map<Item, number>()
   private held = false
-  private refusedAt = 0
+  /** No new message goes out; what is under way is waited for. */
+  private finishing = false
+  private laterUntil = 0
+  private laterWait = LATER_MS.first
+  private laterTold = false
+  private refusals = { at: Number.NEGATIVE_INFINITY, more: 0 }
+  private readonly suspicion = new Suspicion()
+  private readonly flaps = new Flaps()
+  private lossTold = false
+  private readonly remembered: Remembered = new Map()
+  /** The highest position that ever went out in this run. */
+  private sentOrdinal = -1
   private session: NodeSession | null = null
+  private witnessTarget: DestinationTarget | null = null
+  private senderTarget: DestinationTarget | null = null
+  private filters: readonly string[] = []
   /** Ends the connection so that it is made anew. */
   private end: () => void = () => undefined
+  private droppedNow = 0
 
   constructor(
-    readonly destination: Destination,
-    private readonly target: DestinationTarget,
+    public destination: Destination,
     private readonly ctx: DestinationContext,
-    filters: readonly string[],
-    before?: DestinationSupervisor,
   ) {
-    const { settings } = destination
-    this.status = destination.enabled
-      ? { state: 'starting', reason: 'connecting', hint: '', since: Date.now() }
-      : { state: 'off', reason: 'switched off; the outbox holds what comes', hint: '', since: Date.now() }
-    this.topics = before?.topics ?? new TopicIndex()
-    this.outbox = before?.outbox ?? new Outbox(ctx.db, destination.id, settings.outboxMb * 1_000_000, this.hooks())
-    this.outbox.setCap(settings.outboxMb * 1_000_000)
-    this.witness =
-      settings.witness && destination.enabled
-        ? new Witness({
-            access: witnessAccess(target),
-            retryMs: settings.retryMs,
-            installation: ctx.installation,
-            destinationId: destination.id,
-            byId: destinationDrivers[destination.kind].carriesId(settings),
-            ledger: ctx.ledger,
-            topics: this.topics,
-            filters,
-            hooks: {
-              event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
-              confirmed: (delivery, seq, at) => ctx.step('confirmed', delivery, seq, at),
-            },
-          })
-        : null
+    const { clock, store, packing } = ctx
+    this.wantedVersion = destination.version
+    this.status = { state: 'starting', reason: 'reads what waits in the outbox', hint: '', since: clock.wall() }
+    this.loading = new Retrying(clock, { firstMs: 500, mostMs: 5000 })
+    this.outbox = new Outbox({
+      store,
+      clock,
+      packing,
+      destinationId: destination.id,
+      capBytes: destination.settings.outboxMb * 1_000_000,
+      troubleOf: ctx.troubleOf,
+      hooks: this.outboxHooks(),
+    })
+    this.rules()
   }
 
-  private hooks() {
-    const { ledger, step } = this.ctx
+  private event(severity: Severity, code: string, message: string, hint = ''): void {
+    this.ctx.event(this.destination, severity, code, message, hint)
+  }
+
+  private outboxHooks() {
+    const { ledger, clock } = this.ctx
     return {
       stored: (e: Envelope) => {
-        ledger.account(e.delivery).stored(e.seq, e.producedAt)
-        ledger.producedRate.add(1)
-        step('stored', e.delivery, e.seq, Date.now())
+        ledger.account(e.delivery).stored(e.seq, e.producedAt, e.turn)
+        ledger.producedRate.add(1, clock.mono())
+        this.ctx.step('stored', e.delivery, e.seq, clock.wall())
       },
       dropped: (e: Envelope, acknowledged: boolean) => {
         const account = ledger.account(e.delivery)
         if (acknowledged) account.forgotten(e.seq)
-        else account.dropped(e.seq, e.producedAt)
-        this.noteDrop(acknowledged)
-      },
-      trouble: (message: string | null) => {
-        if (message === null) {
-          if (this.storeTrouble) this.event('good', 'outbox.stores', 'the database takes messages again', '')
-          this.storeTrouble = false
-        } else if (!this.storeTrouble) {
-          this.storeTrouble = true
-          this.event('trouble', 'outbox.database', `messages wait in memory: ${message}`, 'Start the database again; up to 50,000 messages wait')
+        else {
+          account.dropped(e.seq, e.producedAt, e.turn)
+          this.noteDrop()
         }
       },
+      lost: (run: { delivery: number; first: number; last: number; producedAt: number; turn: number }) => {
+        const account = ledger.account(run.delivery)
+        for (let seq = run.first; seq <= run.last; seq++) account.dropped(seq, run.producedAt, run.turn)
+      },
+      gone: (delivery: number, first: number, last: number, why: string) => {
+        const there = ledger.account(delivery)
+        const n = there.lostPlace(first, last)
+        if (n > 0)
+          this.event('trouble', 'outbox.damaged', `${n} stored messages can't be read back: ${why}`, 'Their fate is unknown now; look at the disk')
+      },
+      trouble: (t: { kind: StoreTrouble; words: string; lost: number } | null) => this.ctx.storeTrouble(this.destination.id, t),
+      fenced: () => this.ctx.fenced(),
     }
   }
 
-  private droppedNow = 0
-  private noteDrop(acknowledged: boolean): void {
-    if (acknowledged) return
+  private noteDrop(): void {
     if (this.droppedNow++ > 0) return
-    setTimeout(() => {
+    this.ctx.clock.after(1000, () => {
       this.event(
         'trouble',
         'outbox.full',
@@ -128,144 +173,437 @@ export class DestinationSupervisor {
         'Give it more room, or bring the link back',
       )
       this.droppedNow = 0
-    }, 1000).unref()
-  }
-
-  /** Takes over what an earlier run left. */
-  async load(): Promise<void> {
-    const { ledger } = this.ctx
-    await this.outbox.load((item, uncounted, acknowledged) => {
-      const e = item.envelope
-      const account = ledger.account(e.delivery)
-      // Before the witness says its first word: by these rules it is judged.
-      const { witness, lateS } = this.destination.settings
-      account.witnessed = witness
-      account.limits = { ...account.limits, lateMs: lateS * 1000 }
-      const { answered } = account.standing
-      const done = acknowledged || answered.has(e.seq)
-      if (uncounted) account.stored(e.seq, e.producedAt)
-      // What went out before another that was answered has been on the wire too.
-      if (done || e.seq < (answered.max ?? 0)) this.send(account, item)
-      if (done) account.acknowledged(e.seq, Date.now())
-      return done
     })
   }
 
-  /** Opens the message in its account. */
-  private send(account: Account, item: Item): void {
-    const e = item.envelope
-    this.topics.add(e.topic, account)
-    const { seq, topic, qos, deviceAt, producedAt } = e
-    const octets = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
-    account.sent({ seq, topic, digest: digest(octets), qos, deviceAt, producedAt }, () => this.outbox.settled(item))
+  /** By which rules its messages are judged. */
+  private rules(): void {
+    const { witness, lateS } = this.destination.settings
+    const byId = this.ctx.driver.carriesId(this.destination.settings)
+    for (const d of this.ctx.deliveriesOf(this.destination.id))
+      this.ctx.ledger.watch(d, { destinationId: this.destination.id, witnessed: witness, lateMs: lateS * 1000, byId })
   }
 
-  async start(): Promise<void> {
-    const session = this.witness ? await readWitnessSession(this.ctx.db, this.destination.id) : null
-    this.ctx.ledger.attach(this.outbox, this.witness)
-    this.witness?.start(session)
-    if (this.destination.enabled) this.running = this.run()
+  /** Begins, as soon as what an earlier run left can be read; what is offered meanwhile waits. */
+  start(filters: readonly string[]): void {
+    this.filters = filters
+    this.ctx.ledger.attach(this.outbox, null)
+    this.loading.start(
+      async () => {
+        await this.load()
+        this.ctx.storeTrouble(`${this.destination.id} load`, null)
+        this.loaded = true
+        await this.begin()
+        void this.loading.stop()
+        return 'wait'
+      },
+      (e) => {
+        const kind = this.ctx.troubleOf(e)
+        const f = failureOf(e, 'destination')
+        this.ctx.storeTrouble(`${this.destination.id} load`, { kind, words: f.message, lost: 0 })
+        this.set('trouble', `its outbox cannot be read: ${f.message}`, 'Embrik tries again; what comes waits in memory')
+      },
+    )
+  }
+
+  /** Takes over what an earlier run left. */
+  private async load(): Promise<void> {
+    const { ledger, clock } = this.ctx
+    const there = await this.outbox.load((item, uncounted, acknowledged) => {
+      const e = item.envelope
+      const account = ledger.account(e.delivery)
+      const { answered } = account.standing
+      const done = acknowledged || answered.has(e.seq)
+      if (uncounted) account.stored(e.seq, e.producedAt, e.turn)
+      // What went out before another that was answered has been on the wire too.
+      if (done || e.seq < (answered.max ?? 0)) this.note(account, item, true)
+      if (done) account.acknowledged(e.seq, clock.mono())
+      return done
+    })
+    const gone = ledger.resolveGone(this.ctx.deliveriesOf(this.destination.id), there)
+    if (gone > 0)
+      this.event('warning', 'outbox.gone', `${gone} messages without a verdict are not in the outbox any more: unknown`, 'Was the database restored?')
+  }
+
+  private async begin(): Promise<void> {
+    if (this.stopped) return
+    await this.startWitness(await this.ctx.store.loadPosition(this.destination.id))
+    this.startSending()
+  }
+
+  private async startWitness(position: Uint8Array | null): Promise<void> {
+    const { settings, enabled } = this.destination
+    const { clock, driver, ledger, installation } = this.ctx
+    if (!settings.witness || !enabled || this.stopped) return this.ctx.ledger.attach(this.outbox, null)
+    const target = await this.ctx.target(this.destination).catch((e: unknown) => {
+      const f = failureOf(e, 'witness')
+      this.event('trouble', f.code, `witness: ${f.message}`, f.hint)
+      return null
+    })
+    if (this.stopped) return
+    if (!target) {
+      clock.after(settings.retryMs * 8, () => void this.startWitness(position))
+      return
+    }
+    this.witnessTarget = target
+    this.witness = new Witness({
+      clock,
+      farEnd: (sink) => driver.farEnd(target, sink, clock),
+      retryMs: settings.retryMs,
+      installation,
+      byId: driver.carriesId(settings),
+      ledger,
+      topics: this.topics,
+      hooks: {
+        event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
+        confirmed: (delivery, seq, at) => this.ctx.step('confirmed', delivery, seq, at),
+      },
+    })
+    ledger.attach(this.outbox, this.witness)
+    this.witness.start(position, this.filters)
+  }
+
+  private startSending(): void {
+    const { enabled, settings } = this.destination
+    if (!enabled || this.stopped) {
+      this.set('off', 'switched off; the outbox holds what comes')
+      return
+    }
+    this.set('starting', 'connecting')
+    this.sending = new Retrying(this.ctx.clock, { firstMs: settings.retryMs, mostMs: settings.retryMs * 8 })
+    this.sending.start(
+      () => this.send(),
+      (e) => this.lost(failureOf(e, 'destination')),
+    )
+  }
+
+  /** Opens the message in its account. */
+  private note(account: Account, item: Item, before = false): void {
+    const e = item.envelope
+    this.topics.add(e.topic, account)
+    const { seq, topic, qos, deviceAt, producedAt, turn, madeMono } = e
+    const octets = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
+    const m = { seq, topic, digest: digest(octets), qos, deviceAt, producedAt, turn, madeMono }
+    account.sent(m, this.ctx.clock.mono(), () => this.outbox.settled(item), before)
   }
 
   present(): Condition {
-    return { ...this.status, rate: this.rate.perSecond(), last: this.last }
+    return { ...this.status, rate: this.rate.perSecond(this.ctx.clock.mono()), last: this.last }
   }
 
   private set(state: Condition['state'], reason: string, hint = ''): void {
-    this.status = { state, reason, hint, since: Date.now() }
+    this.status = { state, reason, hint, since: this.ctx.clock.wall() }
   }
 
-  private event(severity: 'good' | 'warning' | 'trouble', code: string, message: string, hint: string): void {
-    this.ctx.events.add({ severity, where: 'destination', subjectId: this.destination.id, subject: this.destination.name, code, message, hint })
+  private lost(failure: Failure): void {
+    if (this.stopped) return
+    this.set('trouble', failure.message, failure.hint)
+    if (this.lossTold) return
+    const told = this.flaps.lost(this.ctx.clock.mono())
+    if (!told) return
+    this.lossTold = true
+    const more = told.more > 0 ? ` (and ${told.more} times more since it was last told)` : ''
+    this.event('trouble', failure.code, failure.message + more, failure.hint)
   }
 
-  private async run(): Promise<void> {
-    const { settings, kind } = this.destination
-    let wait = settings.retryMs
-    let attempts = 0
-    await this.witness?.ready(WITNESS_HEAD_START_MS)
-    while (!this.stopped) {
-      let down: Failure | null = null
-      this.wake = () => this.outbox.wake()
-      try {
-        const session = this.session && { of: this.session, number: await nextBirth(this.ctx.db, this.destination.id) }
-        const connection = await destinationDrivers[kind].open(
-          this.target,
-          {
-            down: (failure) => {
-              down = failure
-              this.outbox.wake()
-              this.wake?.()
-            },
-          },
-          session,
-        )
-        this.end = () => {
-          down ??= anew
-          this.outbox.wake()
-        }
-        // It may be meant to speak for somebody else since it began to connect.
-        if (session?.of.identity !== this.session?.identity) down ??= anew
-        if (this.witness && attempts > 0) await this.witness.ready(WITNESS_HEAD_START_MS)
-        const waiting = this.outbox.waiting
-        this.event(
-          'good',
-          'destination.up',
-          attempts > 0
-            ? `up again after ${attempts} ${attempts === 1 ? 'try' : 'tries'}; ${waiting} messages waiting`
-            : `up; ${waiting} messages waiting`,
-          '',
-        )
-        this.set('running', settings.tls ? (this.target.credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS')
-        wait = settings.retryMs
-        attempts = 0
-        this.outbox.rewind()
-        this.outbox.eager = true
-        const overdue = setInterval(() => {
-          const [oldest] = this.underWay.values()
-          if (oldest === undefined || Date.now() - oldest < settings.ackS * 1000) return
-          down ??= unacknowledged(settings.ackS)
-          this.outbox.wake()
-        }, 500)
-        await this.pump(connection, () => this.stopped || down !== null).finally(() => clearInterval(overdue))
-        this.outbox.eager = false
-        await connection.close()
-        this.end = () => undefined
-        if (down === anew) {
-          attempts = 0
-          continue
-        }
-        if (down !== null) this.fail(down)
-      } catch (e) {
-        const failure = failureOf(e, 'destination')
-        if (attempts === 0) this.fail(failure)
-        else this.set('trouble', failure.message, failure.hint)
-      }
-      this.outbox.eager = false
-      if (this.stopped) break
-      attempts++
-      await new Promise<void>((done) => {
-        const timer = setTimeout(done, wait)
-        this.wake = () => {
-          clearTimeout(timer)
-          done()
-        }
-      })
-      wait = Math.min(wait * 2, settings.retryMs * 8)
+  /** One connection, from its beginning to its end. */
+  private async send(): Promise<'again' | 'wait'> {
+    const { clock, driver, store } = this.ctx
+    const { settings } = this.destination
+    const retrying = this.sending!
+    if (!this.ctx.maySend()) {
+      await sleep(clock, LEASE_LOOK_MS)
+      return 'again'
     }
+    const target = await this.ctx.target(this.destination)
+    this.senderTarget = target
+    await this.witness?.ready(WITNESS_HEAD_START_MS)
+    let down: Failure | null = null
+    const over = () => this.stopped || retrying.stopped || down !== null
+    const session = this.session && { of: this.session, number: await store.nextBirth(this.destination.id) }
+    const connection = await driver.open(target, {
+      clock,
+      remembered: this.remembered,
+      session,
+      sink: {
+        down: (failure) => {
+          down ??= failure
+          this.outbox.wake()
+        },
+        ready: () => this.outbox.wake(),
+        durable: (then) => this.ctx.ledger.afterFlush(then),
+        wall: () => clock.wall(),
+        doneLately: () => this.outbox.doneLately(settings.window * 2),
+      },
+    })
+    const began = clock.mono()
+    const figures = { sent: 0, answered: 0 }
+    try {
+      this.end = () => {
+        down ??= anew
+        this.outbox.wake()
+      }
+      // It may be meant to speak for somebody else since it began to connect.
+      if (session?.of.identity !== this.session?.identity) this.end()
+      this.isUp(target, retrying.failures)
+      this.outbox.rewind()
+      this.outbox.eager = true
+      const overdue = clock.every(500, () => {
+        const [oldest] = this.underWay.values()
+        if (oldest === undefined || clock.mono() - oldest < settings.ackS * 1000) return
+        down ??= unacknowledged(settings.ackS)
+        this.outbox.wake()
+      })
+      try {
+        await this.pump(connection, over, figures)
+      } finally {
+        overdue()
+      }
+    } finally {
+      this.outbox.eager = false
+      this.end = () => undefined
+      connection.close()
+      this.underWay = new Map()
+      this.suspicion.ended(figures.sent, figures.answered)
+    }
+    if (clock.mono() - began > STOOD_MS) retrying.succeeded()
+    if (down === anew) return 'again'
+    if (down !== null) this.lost(down)
+    return 'wait'
+  }
+
+  private isUp(target: DestinationTarget, failures: number): void {
+    const { waiting } = this.outbox
+    if (failures === 0 || this.lossTold)
+      this.event(
+        'good',
+        'destination.up',
+        failures > 0
+          ? `up again after ${failures} ${failures === 1 ? 'try' : 'tries'}; ${waiting} messages waiting`
+          : `up; ${waiting} messages waiting`,
+      )
+    this.lossTold = false
+    this.tellRunning(target)
+  }
+
+  private tellRunning(target: DestinationTarget): void {
+    this.set('running', target.settings.tls ? (target.credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS')
+  }
+
+  /** Sends in order until told to stop, with at most a window of messages under way. */
+  private async pump(connection: DestinationConnection, over: () => boolean, figures: { sent: number; answered: number }): Promise<void> {
+    const { clock, ledger } = this.ctx
+    const underWay = new Map<Item, number>()
+    this.underWay = underWay
+    if (this.suspicion.careful && !(await this.control(connection, over))) return
+    const blocked = (item: Item) => {
+      const window = this.suspicion.careful || this.laterTold ? 1 : connection.window
+      return this.held || this.finishing || underWay.size >= window || !this.mayGo() || !connection.ready(item.segment.ordinal + item.index)
+    }
+    while (!over()) {
+      if (this.laterUntil > 0 && !(await this.waitLater(over))) continue
+      const item = this.outbox.next()
+      if (!item) {
+        await this.outbox.more()
+        continue
+      }
+      while (!over() && this.laterUntil === 0 && blocked(item)) await this.outbox.woken()
+      if (over()) break
+      if (this.laterUntil > 0) continue
+      const e = item.envelope
+      if (!this.ctx.isThere(e.delivery)) {
+        // Its publication is no more: nobody waits for it.
+        this.outbox.acknowledged(item)
+        this.outbox.settled(item)
+        continue
+      }
+      const m = {
+        envelope: e,
+        id: messageId(this.ctx.installation, e.delivery, e.seq),
+        ordinal: item.segment.ordinal + item.index,
+        again: item.segment.ordinal + item.index <= this.sentOrdinal,
+      }
+      const unfit = connection.unfit(m) ?? (this.suspicion.barred(item, clock.mono()) ? barredFailure(e.topic) : null)
+      if (unfit) {
+        this.refuse(item, unfit)
+        continue
+      }
+      this.note(ledger.account(e.delivery), item)
+      this.ctx.step('sent', e.delivery, e.seq, clock.wall())
+      underWay.set(item, clock.mono())
+      figures.sent++
+      if (m.ordinal > this.sentOrdinal) this.sentOrdinal = m.ordinal
+      connection.send(m, (answer) => {
+        if (this.underWay !== underWay && answer.kind !== 'left') return
+        underWay.delete(item)
+        figures.answered++
+        this.answered(item, answer)
+        if (underWay.size === 0 || underWay.size === connection.window - 1) this.outbox.wake()
+      })
+    }
+    const [alone] = underWay.keys()
+    const silent = clock.mono() - ([...underWay.values()][0] ?? 0) >= this.destination.settings.ackS * 1000
+    if (
+      this.suspicion.careful &&
+      alone &&
+      underWay.size === 1 &&
+      !silent &&
+      !this.stopped &&
+      !this.finishing &&
+      this.suspicion.strike(alone, clock.mono())
+    )
+      this.refuse(alone, hangsUp(alone.envelope.topic, alone.envelope.qos))
+  }
+
+  /** Whether the link holds while nothing is sent on it. */
+  private async control(connection: DestinationConnection, over: () => boolean): Promise<boolean> {
+    this.set('running', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
+    await within(this.ctx.clock, CONTROL_MS * 4, connection.heard())
+    const end = this.ctx.clock.mono() + CONTROL_MS
+    while (!over() && this.ctx.clock.mono() < end) await sleep(this.ctx.clock, 100)
+    return !over()
+  }
+
+  private mayGo(): boolean {
+    if (this.ctx.maySend()) return true
+    this.ctx.clock.after(LEASE_LOOK_MS, () => this.outbox.wake())
+    return false
+  }
+
+  /** After "not now": waits for what is under way and for its time, then begins again at the oldest. */
+  private async waitLater(over: () => boolean): Promise<boolean> {
+    const { clock } = this.ctx
+    while (!over() && (this.underWay.size > 0 || clock.mono() < this.laterUntil)) await within(clock, 100, this.outbox.woken())
+    if (over()) return false
+    this.laterUntil = 0
+    this.outbox.rewind()
+    return true
+  }
+
+  private answered(item: Item, answer: Answer): void {
+    const { ledger, clock, step } = this.ctx
+    const e = item.envelope
+    const account = ledger.account(e.delivery)
+    const now = clock.mono()
+    this.suspicion.answered(item)
+    if (answer.kind === 'later') return this.later(answer.failure)
+    if (answer.kind === 'refused') return this.refuse(item, answer.failure)
+    this.outbox.acknowledged(item)
+    if (answer.kind === 'left') return account.leftAlone(e.seq, now)
+    this.sending?.succeeded()
+    this.last = clock.wall()
+    account.acknowledged(e.seq, now)
+    this.rate.add(1, now)
+    ledger.ackedRate.add(1, now)
+    step('acknowledged', e.delivery, e.seq, this.last)
+    if (!this.laterTold) return
+    this.laterTold = false
+    this.laterWait = LATER_MS.first
+    if (this.senderTarget) this.tellRunning(this.senderTarget)
+    this.event('good', 'destination.takes', 'takes messages again')
+  }
+
+  private later(failure: Failure): void {
+    const { clock } = this.ctx
+    this.laterUntil = clock.mono() + this.laterWait
+    this.set('trouble', `not now: ${failure.message}`, failure.hint)
+    if (!this.laterTold) this.event('warning', failure.code, `not now: ${failure.message}`, failure.hint)
+    this.laterTold = true
+    this.laterWait = Math.min(this.laterWait * 2, LATER_MS.most)
+    clock.after(this.laterWait, () => this.outbox.wake())
+    this.outbox.wake()
+  }
+
+  /** For good: it goes aside, with its reason. */
+  private refuse(item: Item, failure: Failure): void {
+    const { ledger, clock } = this.ctx
+    const e = item.envelope
+    this.outbox.acknowledged(item)
+    const account = ledger.account(e.delivery)
+    account.refused(e.seq, e.producedAt, e.turn)
+    if (account.verdict(e.seq) === 'rejected') this.outbox.settled(item)
+    this.ctx.putAside({ destinationId: this.destination.id, envelope: e, failure })
+    const now = clock.mono()
+    if (now - this.refusals.at < 10_000) this.refusals.more++
+    else {
+      const more = this.refusals.more > 0 ? ` (and ${this.refusals.more} more since)` : ''
+      this.event('trouble', failure.code, failure.message + more, failure.hint)
+      this.refusals = { at: now, more: 0 }
+    }
+  }
+
+  /** Waits for what is under way, for a while; nothing new goes out until `go` is called. */
+  private async finish(ms: number): Promise<() => void> {
+    this.finishing = true
+    const { clock } = this.ctx
+    const end = clock.mono() + ms
+    while (this.underWay.size > 0 && clock.mono() < end) await within(clock, 50, this.outbox.woken())
+    return () => {
+      this.finishing = false
+      this.outbox.wake()
+    }
+  }
+
+  /** Takes up other settings: what need not be made anew stays, what must be is finished first. */
+  async change(to: Destination): Promise<void> {
+    const from = this.destination
+    this.destination = to
+    this.outbox.setCap(to.settings.outboxMb * 1_000_000)
+    this.sending?.setPace({ firstMs: to.settings.retryMs, mostMs: to.settings.retryMs * 8 })
+    this.rules()
+    if (!this.loaded || this.stopped) return
+    const target = await this.ctx.target(to).catch(() => null)
+    const { driver } = this.ctx
+    const sameSender =
+      from.enabled === to.enabled &&
+      from.settings.window === to.settings.window &&
+      target !== null &&
+      this.senderTarget !== null &&
+      driver.sameSender(this.senderTarget, target)
+    const sameWitness =
+      from.enabled === to.enabled &&
+      from.settings.witness === to.settings.witness &&
+      (!to.settings.witness || (target !== null && this.witnessTarget !== null && driver.sameWitness(this.witnessTarget, target)))
+    if (!sameSender) await this.renewSender()
+    if (!sameWitness) await this.renewWitness()
+  }
+
+  private async renewSender(): Promise<void> {
+    const go = await this.finish(FINISH_MS)
+    const old = this.sending
+    this.sending = null
+    const stopping = old?.stop()
+    this.end()
+    this.outbox.wake()
+    await stopping
+    go()
+    this.startSending()
+  }
+
+  private async renewWitness(): Promise<void> {
+    const old = this.witness
+    this.witness = null
+    await this.ctx.ledger.flush()
+    await old?.stop()
+    // What it counted in between is written before the next one reads where it was.
+    await this.ctx.ledger.flush()
+    await this.ctx.ledger.flush()
+    await this.startWitness(await this.ctx.store.loadPosition(this.destination.id))
   }
 
   /**
    * Lets the witness listen to other filters. Sending pauses for it, with nothing on the wire: a message in the moment
-   * between the old and the new filter would pass unseen and count as missing.
+   * between the old and the new filter would pass unseen, and nobody could say whether it arrived.
    */
   async watch(filters: readonly string[]): Promise<void> {
+    this.filters = filters
+    this.rules()
     if (!this.witness || this.witness.listensTo(filters)) return
     this.held = true
     try {
-      const end = Date.now() + HOLD_MS
-      while (this.underWay.size > 0 && Date.now() < end) await Promise.race([this.outbox.woken(), new Promise((done) => setTimeout(done, 50))])
-      await Promise.race([this.witness.setFilters(filters), new Promise((done) => setTimeout(done, HOLD_MS))])
+      const end = this.ctx.clock.mono() + HOLD_MS
+      while (this.underWay.size > 0 && this.ctx.clock.mono() < end) await within(this.ctx.clock, 50, this.outbox.woken())
+      await within(this.ctx.clock, LISTEN_MS, this.witness.setFilters(filters))
     } finally {
       this.held = false
       this.outbox.wake()
@@ -273,79 +611,31 @@ export class DestinationSupervisor {
   }
 
   /** Whom the connection speaks for; when that changes it is made anew, with another will and other births. */
-  speakFor(session: NodeSession | null): void {
+  async speakFor(session: NodeSession | null): Promise<void> {
     if (this.session?.identity === session?.identity) return
     this.session = session
+    const go = await this.finish(FINISH_MS)
     this.end()
+    go()
   }
 
-  private fail(failure: Failure): void {
-    this.set('trouble', failure.message, failure.hint)
-    this.event('trouble', failure.code, failure.message, failure.hint)
-  }
-
-  /** Sends in order until told to stop, with at most a window of messages under way. */
-  private async pump(connection: DestinationConnection, over: () => boolean): Promise<void> {
-    const { ledger, installation, step } = this.ctx
-    const underWay = new Map<Item, number>()
-    this.underWay = underWay
-    while (!over()) {
-      const item = this.outbox.next()
-      if (!item) {
-        await this.outbox.more()
-        continue
-      }
-      while (!over() && (this.held || underWay.size >= connection.window || !connection.ready(() => this.outbox.wake()))) await this.outbox.woken()
-      if (over()) return
-      const e = item.envelope
-      const account = ledger.account(e.delivery)
-      const now = Date.now()
-      this.send(account, item)
-      step('sent', e.delivery, e.seq, now)
-      underWay.set(item, now)
-      connection.send(e, messageId(installation, e.delivery, e.seq), (refused) => {
-        underWay.delete(item)
-        this.answered(item, refused)
-        if (this.held || underWay.size === connection.window - 1) this.outbox.wake()
-      })
-    }
-  }
-
-  private answered(item: Item, refused: Failure | null): void {
-    const { ledger, step } = this.ctx
-    const e = item.envelope
-    const account = ledger.account(e.delivery)
-    const now = Date.now()
-    this.outbox.acknowledged(item)
-    this.last = now
-    if (refused) {
-      account.refused(e.seq)
-      if (now - this.refusedAt > 10_000) this.event('trouble', refused.code, refused.message, refused.hint)
-      this.refusedAt = now
-      return
-    }
-    account.acknowledged(e.seq, now)
-    this.rate.add(1, now)
-    ledger.ackedRate.add(1, now)
-    step('acknowledged', e.delivery, e.seq, now)
-  }
-
-  /** Stops sending; the outbox stays open unless `closeOutbox`, for a successor with other settings. */
-  async stop(closeOutbox = true): Promise<void> {
+  /** Stops sending and reading; the outbox stores what is still in memory. */
+  async stop(): Promise<void> {
+    const go = await this.finish(this.loaded ? 2000 : 0)
     this.stopped = true
-    this.outbox.wake()
-    this.wake?.()
-    await this.running
+    const stopping = [this.loading.stop(), this.sending?.stop()]
+    this.end()
+    go()
+    await Promise.all(stopping)
     await this.witness?.stop()
-    if (closeOutbox) {
-      await this.outbox.close()
-      await this.ctx.ledger.flush()
-      this.ctx.ledger.detach(this.destination.id)
-    }
+    await this.outbox.close()
+    await this.ctx.ledger.flush()
+    await this.ctx.ledger.flush()
+    this.ctx.ledger.detach(this.destination.id)
   }
 }
 
-/** Not a failure: the connection is to speak for somebody else. */
+/** Not a failure: the connection is to be another. */
 const anew: Failure = { code: 'destination.anew', message: 'connects anew', hint: '', where: 'destination' }
 
 function unacknowledged(seconds: number): Failure {
@@ -355,4 +645,17 @@ function unacknowledged(seconds: number): Failure {
     hint: 'Embrik connects anew and sends again what is not acknowledged; what had arrived arrives twice',
     where: 'destination',
   }
+}
+
+function hangsUp(topic: string, qos: number): Failure {
+  return {
+    code: 'destination.hangs-up',
+    message: `The link was lost three times on a message to ${topic.slice(0, 200)} (QoS ${qos}) that was alone on it: it went aside`,
+    hint: 'The other side hangs up on it: look at its permissions there, its topic, QoS, retain and size',
+    where: 'destination',
+  }
+}
+
+function barredFailure(topic: string): Failure {
+  return { ...hangsUp(topic, 0), message: `${topic.slice(0, 200)}: like those before it went aside; one is tried again every minute` }
 }

@@ -1,26 +1,52 @@
 import type { Counts, Latency } from '~/contract/live'
-import { Account, type AccountChange, defaultLimits, type WitnessView } from '~/core/delivery/account'
+import { Account, type WitnessView } from '~/core/delivery/account'
+import { type Cursor, type DeliveryStore, Fenced, type FlushWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
 import { LatencyHour } from '~/core/delivery/latency'
-import type { Db } from '~/store/database'
-import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatencies, writeWitnessSession } from '~/store/ledger'
-import { type Cursor, deleteSegments, writeCursor } from '~/store/outbox'
+import { RangeSet } from '~/core/delivery/ranges'
+import { emptyStanding } from '~/core/delivery/verdict'
+import type { Cancel, Clock } from '../clock/clock'
 import { Rate } from '../live/rate'
 import { log, wordsOf } from '../log'
-import type { Outbox } from '../outbox/outbox'
-import type { Witness } from '../witness/witness'
 
 const FLUSH_MS = 200
 const JUDGE_MS = 1000
-/** So many reports of the witness at once are reason to flush without waiting. */
+/** So many reports of a witness at once are reason to flush without waiting. */
 const HURRY = 2000
 
+/** What the ledger writes together with its counts, so that all of it is always as of one moment. */
+export interface FlushPart {
+  cursor: Cursor
+  remove: number[]
+  applied: () => void
+}
+
+/** The outbox of a destination, as the ledger sees it. */
+export interface OutboxPart {
+  readonly destinationId: string
+  takeFlush(): FlushPart | null
+}
+
+/** The witness of a destination, as the ledger sees it. */
+export interface WitnessPart {
+  settleStrangers(): void
+  takePosition(): Uint8Array | null
+  view(): WitnessView | null
+  probe(): void
+}
+
 interface Pending {
-  number: number
-  changes: AccountChange[]
-  latencies: { delivery: number; minute: number }[]
-  sessions: { id: string; filters: string[]; counted: Buffer }[]
-  outboxes: { id: string; cursor: Cursor; remove: number[]; applied: () => void }[]
+  write: FlushWrite
+  applied: (() => void)[]
   after: (() => void)[]
+}
+
+export interface LedgerOptions {
+  store: DeliveryStore
+  clock: Clock
+  /** Another engine writes to this database. */
+  fenced(): void
+  trouble(t: { kind: StoreTrouble; words: string } | null): void
+  troubleOf(e: unknown): StoreTrouble
 }
 
 /**
@@ -31,36 +57,44 @@ interface Pending {
 export class Ledger {
   readonly accounts = new Map<number, Account>()
   private readonly latency = new Map<number, LatencyHour>()
-  private readonly outboxes = new Map<string, Outbox>()
-  private readonly views = new Map<number, () => WitnessView | null>()
-  private readonly witnesses = new Map<string, Witness>()
+  private readonly outboxes = new Map<string, OutboxPart>()
+  private readonly witnesses = new Map<string, WitnessPart>()
+  /** Which destination a delivery goes to, when a witness is meant to read its far end. */
+  private readonly witnessedAt = new Map<number, string>()
   private after: (() => void)[] = []
   private pending: Pending | null = null
   private number = 0
   private flushing: Promise<void> | null = null
-  private timers: NodeJS.Timeout[] = []
-  private inTrouble = false
+  private timers: Cancel[] = []
+  private troubled = false
+  private over = false
   readonly confirmedRate = new Rate()
   readonly ackedRate = new Rate()
   readonly producedRate = new Rate()
 
-  constructor(private readonly db: Db) {}
+  constructor(private readonly o: LedgerOptions) {}
 
   async load(): Promise<void> {
-    this.number = await lastFlush(this.db)
-    for (const [delivery, standing] of await loadStandings(this.db)) this.accounts.set(delivery, new Account(delivery, standing))
-    const minute = Math.floor(Date.now() / 60_000)
-    for (const row of await loadLatency(this.db, minute - 60)) this.latencyHour(row.delivery).minutes.set(row.minute, row.histogram)
+    const minute = Math.floor(this.o.clock.wall() / 60_000)
+    const { flush, standings, latencies } = await this.o.store.loadLedger(minute - 60)
+    this.number = flush
+    for (const [delivery, standing] of standings) this.accounts.set(delivery, new Account(delivery, standing))
+    for (const row of latencies) this.latencyHour(row.delivery).set(row.minute, row.histogram)
   }
 
   start(): void {
-    this.timers = [
-      setInterval(() => void this.flush(), FLUSH_MS),
-      setInterval(() => {
-        const now = Date.now()
-        for (const a of this.accounts.values()) a.judge(now, this.views.get(a.delivery)?.() ?? null)
-      }, JUDGE_MS),
-    ]
+    const { clock } = this.o
+    this.timers = [clock.every(FLUSH_MS, () => void this.flush()), clock.every(JUDGE_MS, () => this.judge())]
+  }
+
+  private judge(): void {
+    const now = this.o.clock.mono()
+    const probe = new Set<WitnessPart>()
+    for (const a of this.accounts.values()) {
+      const witness = this.witnesses.get(this.witnessedAt.get(a.delivery) ?? '')
+      if (a.judge(now, witness?.view() ?? null) > 0 && witness) probe.add(witness)
+    }
+    for (const witness of probe) witness.probe()
   }
 
   /** The latencies of the last hour, to look at. */
@@ -72,26 +106,35 @@ export class Ledger {
 
   account(delivery: number): Account {
     let a = this.accounts.get(delivery)
-    if (!a) this.accounts.set(delivery, (a = new Account(delivery)))
+    if (!a) this.accounts.set(delivery, (a = new Account(delivery, emptyStanding())))
     return a
   }
 
-  /** Says how to ask about the witness of a delivery (null: there is none), and after how long its messages are late. */
-  watch(delivery: number, view: (() => WitnessView | null) | null, lateMs = defaultLimits.lateMs): void {
+  /** Says by which rules the messages of a delivery are judged. */
+  watch(delivery: number, rules: { destinationId: string; witnessed: boolean; lateMs: number; byId: boolean }): void {
     const account = this.account(delivery)
-    account.witnessed = view !== null
-    account.limits = { ...account.limits, lateMs }
-    if (view) this.views.set(delivery, view)
-    else this.views.delete(delivery)
+    account.witnessed = rules.witnessed
+    account.byId = rules.byId
+    account.limits = { ...account.limits, lateMs: rules.lateMs }
+    if (rules.witnessed) this.witnessedAt.set(delivery, rules.destinationId)
+    else this.witnessedAt.delete(delivery)
+  }
+
+  /** A delivery is no more. */
+  forget(delivery: number): void {
+    this.accounts.delete(delivery)
+    this.latency.delete(delivery)
+    this.witnessedAt.delete(delivery)
   }
 
   /** Whether somebody reads the far end of a delivery, and is there. */
   witnessOf(delivery: number): 'none' | 'away' | 'there' {
-    const view = this.views.get(delivery)
-    return view ? (view() === null ? 'away' : 'there') : 'none'
+    const destination = this.witnessedAt.get(delivery)
+    if (destination === undefined) return 'none'
+    return this.witnesses.get(destination)?.view() ? 'there' : 'away'
   }
 
-  attach(outbox: Outbox, witness: Witness | null): void {
+  attach(outbox: OutboxPart, witness: WitnessPart | null): void {
     this.outboxes.set(outbox.destinationId, outbox)
     if (witness) this.witnesses.set(outbox.destinationId, witness)
     else this.witnesses.delete(outbox.destinationId)
@@ -102,6 +145,21 @@ export class Ledger {
     this.witnesses.delete(destinationId)
   }
 
+  /**
+   * Says which numbers the outbox of a destination still holds after a start: others of its deliveries that have no verdict
+   * can't get one any more.
+   */
+  resolveGone(deliveries: readonly number[], there: readonly (readonly [delivery: number, first: number, last: number])[]): number {
+    const sets = new Map<number, RangeSet>(deliveries.map((d) => [d, new RangeSet()]))
+    for (const [d, first, last] of [...there].sort((a, b) => a[1] - b[1])) {
+      const set = sets.get(d)
+      if (set) set.append(Math.max(first, (set.max ?? 0) + 1), last)
+    }
+    let gone = 0
+    for (const [d, set] of sets) gone += this.account(d).resolveGone(set)
+    return gone
+  }
+
   /** Runs `then` when all that is known now is safely written. */
   afterFlush(then: () => void): void {
     this.after.push(then)
@@ -109,9 +167,7 @@ export class Ledger {
   }
 
   latencyOf(delivery: number): Latency | null {
-    const all = this.latency.get(delivery)?.total()
-    if (!all || all.count === 0) return null
-    return { p50: all.quantile(0.5)!, p95: all.quantile(0.95)!, p99: all.quantile(0.99)!, count: all.count }
+    return this.latency.get(delivery)?.figures(this.o.clock.mono()) ?? null
   }
 
   countsOf(delivery: number): Counts | null {
@@ -119,38 +175,43 @@ export class Ledger {
   }
 
   private collect(): Pending | null {
-    const now = Date.now()
-    for (const w of this.witnesses.values()) w.settleStrangers(now)
-    const changes: AccountChange[] = []
-    const latencies: Pending['latencies'] = []
+    const minute = Math.floor(this.o.clock.wall() / 60_000)
+    for (const w of this.witnesses.values()) w.settleStrangers()
+    const write: FlushWrite = { number: 0, changes: [], latencies: [], positions: [], outboxes: [] }
+    const applied: (() => void)[] = []
     for (const a of this.accounts.values()) {
       if (!a.changed) continue
       const change = a.take()
-      for (const ms of change.latencies) this.latencyHour(a.delivery).add(ms, now)
-      if (change.latencies.length > 0) latencies.push({ delivery: a.delivery, minute: Math.floor(now / 60_000) })
-      changes.push(change)
+      if (change.latencies.length > 0) {
+        const hour = this.latencyHour(a.delivery)
+        for (const ms of change.latencies) hour.add(ms, minute)
+        write.latencies.push({ delivery: a.delivery, minute, histogram: hour.minutes.get(minute)! })
+      }
+      write.changes.push(change)
     }
-    const outboxes: Pending['outboxes'] = []
-    for (const [id, outbox] of this.outboxes) {
+    for (const [destinationId, outbox] of this.outboxes) {
       const part = outbox.takeFlush()
-      if (part) outboxes.push({ id, ...part })
+      if (!part) continue
+      write.outboxes.push({ destinationId, cursor: part.cursor, remove: part.remove })
+      applied.push(part.applied)
     }
-    const sessions: Pending['sessions'] = []
-    for (const [id, witness] of this.witnesses) {
-      const session = witness.takeSession()
-      if (session) sessions.push({ id, ...session })
+    for (const [destinationId, witness] of this.witnesses) {
+      const position = witness.takePosition()
+      if (position) write.positions.push({ destinationId, position })
     }
     const after = this.after
     this.after = []
-    if (changes.length === 0 && outboxes.length === 0 && sessions.length === 0) {
+    if (write.changes.length + write.outboxes.length + write.positions.length === 0) {
       for (const then of after) then()
       return null
     }
-    return { number: ++this.number, changes, latencies, sessions, outboxes, after }
+    write.number = ++this.number
+    return { write, applied, after }
   }
 
   /** Writes all that is known; one at a time. Resolves when written or when the database was away. */
   flush(): Promise<void> {
+    if (this.over) return Promise.resolve()
     // Set before anything runs: what is collected may call for a flush itself.
     this.flushing ??= Promise.resolve()
       .then(() => this.write())
@@ -165,38 +226,33 @@ export class Ledger {
     const p = this.pending
     if (!p) return
     try {
-      await this.db.transaction().execute(async (tx) => {
-        if (!(await claimFlush(tx, p.number))) return
-        await writeChanges(tx, p.changes)
-        await writeLatencies(
-          tx,
-          p.latencies.flatMap((l) => {
-            const histogram = this.latencyHour(l.delivery).minutes.get(l.minute)
-            return histogram ? [{ ...l, histogram }] : []
-          }),
-        )
-        for (const w of p.sessions) await writeWitnessSession(tx, w.id, w)
-        for (const o of p.outboxes) {
-          await writeCursor(tx, o.id, o.cursor)
-          await deleteSegments(tx, o.id, o.remove)
-        }
-      })
-      if (this.inTrouble) log('info', 'ledger', 'written again')
-      this.inTrouble = false
+      await this.o.store.flush(p.write)
     } catch (e) {
-      if (!this.inTrouble) log('warn', 'ledger', `waits to be written: ${wordsOf(e)}`)
-      this.inTrouble = true
+      if (e instanceof Fenced) {
+        this.over = true
+        this.o.fenced()
+        return
+      }
+      if (!this.troubled) log('warn', 'ledger', `waits to be written: ${wordsOf(e)}`)
+      this.troubled = true
+      this.o.trouble({ kind: this.o.troubleOf(e), words: wordsOf(e) })
       return
     }
+    if (this.troubled) {
+      log('info', 'ledger', 'written again')
+      this.o.trouble(null)
+    }
+    this.troubled = false
     this.pending = null
-    for (const o of p.outboxes) o.applied()
+    for (const f of p.applied) f()
     for (const then of p.after) then()
-    if (this.after.length >= HURRY) setImmediate(() => void this.flush())
+    if (this.after.length >= HURRY) this.o.clock.soon(() => void this.flush())
   }
 
   async close(): Promise<void> {
-    for (const t of this.timers) clearInterval(t)
+    for (const cancel of this.timers) cancel()
     await this.flush()
     await this.flush()
+    this.over = true
   }
 }

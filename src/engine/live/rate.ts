@@ -1,18 +1,18 @@
 const SLOTS = 5
 
-/** Counts things and tells how many a second there were over the last five. */
+/** Counts things and tells how many a second there were over the last five; `now` by the monotonic clock, ms. */
 export class Rate {
   private readonly counts = new Float64Array(SLOTS + 1)
   private second = 0
   total = 0
 
-  add(n: number, now = Date.now()): void {
+  add(n: number, now = performance.now()): void {
     this.turn(now)
     this.counts[this.second % (SLOTS + 1)]! += n
     this.total += n
   }
 
-  perSecond(now = Date.now()): number {
+  perSecond(now = performance.now()): number {
     this.turn(now)
     let sum = 0
     for (let i = 1; i <= SLOTS; i++) sum += this.counts[(this.second - i + SLOTS + 1) % (SLOTS + 1)]!

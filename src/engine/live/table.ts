@@ -1,6 +1,7 @@
 import type { ValueArrays } from '~/core/publication/cell'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
+import { log, wordsOf } from '../log'
 import { Rate } from './rate'
 
 /** Changes from a source, one entry a tag; times in epoch ms. */
@@ -61,6 +62,17 @@ export class LiveTable implements ValueArrays {
     this.version = grow(this.version, new Float64Array(size))
   }
 
+  /** Every listener hears, whatever another one does; the source hears of none of it. */
+  private tell(handles: readonly number[]): void {
+    for (const listener of this.listeners) {
+      try {
+        listener(handles)
+      } catch (e) {
+        log('error', 'engine', `a listener to values failed: ${wordsOf(e)}`)
+      }
+    }
+  }
+
   onBatch(listener: (handles: readonly number[]) => void): () => void {
     this.listeners.add(listener)
     return () => this.listeners.delete(listener)
@@ -84,8 +96,8 @@ export class LiveTable implements ValueArrays {
     if (batch.notes)
       for (const [h, note] of batch.notes)
         this.notes.set(h, note.bytes && note.bytes.length > BYTES_KEPT ? { ...note, bytes: note.bytes.slice(0, BYTES_KEPT) } : note)
-    this.rate.add(batch.handles.length, now)
-    for (const listener of this.listeners) listener(batch.handles)
+    this.rate.add(batch.handles.length)
+    this.tell(batch.handles)
   }
 
   /** Gives a tag that has no value yet one that did not come from its device: an initial or a held one. */
@@ -97,7 +109,7 @@ export class LiveTable implements ValueArrays {
     this.status[handle] = status
     this.time[handle] = time
     this.version[handle] = this.current
-    for (const listener of this.listeners) listener([handle])
+    this.tell([handle])
   }
 
   /** Whether a tag's value is one that only stands for the device's. */
@@ -119,7 +131,7 @@ export class LiveTable implements ValueArrays {
       this.status[h] = status
       this.version[h] = this.current
     }
-    for (const listener of this.listeners) listener(changed)
+    this.tell(changed)
   }
 
   /** A tag that is gone or now means another node starts over. */

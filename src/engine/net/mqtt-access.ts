@@ -90,29 +90,6 @@ export function openSocket(a: MqttAccess): Promise<Socket | TLSSocket> {
   })
 }
 
-/** CONNACK reasons: MQTT 5 3.2.2.2 and, below 6, MQTT 3.1.1 3.2.2.3. */
-const connackReasons: Record<number, [string, string]> = {
-  1: ['The broker does not speak this version of MQTT', 'It may only know 3.1.1'],
-  2: ['The broker refuses this client id', 'Choose another client id'],
-  4: ['The broker refuses user or password', 'Check the log-in'],
-  5: ['The broker does not let this client in', 'Check certificate or log-in, and its permissions there'],
-  128: ['The broker refuses the connection without a reason', 'Its log may tell'],
-  132: ['The broker does not speak MQTT 5', 'Ask for a broker that does'],
-  133: ['The broker refuses this client id', 'Choose another client id'],
-  134: ['The broker refuses user or password', 'Check the log-in'],
-  135: ['The broker does not let this client in', 'Check certificate or log-in, and its permissions there'],
-  136: ['The broker is not available', 'Try again later'],
-  137: ['The broker is busy', 'Try again later'],
-  138: ['The broker has banned this client', 'Ask its administrator'],
-  149: ['A packet was too large for the broker', 'Send less in one message'],
-  151: ['A quota of the broker is used up', 'Send less, or raise the quota there'],
-}
-
-export function connackFailure(code: number): FailureError {
-  const [message, hint] = connackReasons[code] ?? [`The broker refuses the connection (reason ${code})`, 'Its log may tell']
-  return new FailureError({ code: `mqtt.connack-${code}`, message, hint, where: 'destination' }, 502)
-}
-
 /** Puts what sockets and TLS throw into words with what to do. */
 export function mqttFailure(e: unknown, a: Pick<MqttAccess, 'host' | 'port' | 'cert'>, where: Failure['where'] = 'destination'): Failure {
   if (e instanceof FailureError) return { ...e.failure, where }
@@ -146,6 +123,38 @@ export function mqttFailure(e: unknown, a: Pick<MqttAccess, 'host' | 'port' | 'c
     ],
     ERR_SSL_WRONG_VERSION_NUMBER: ['tls.none', 'The port does not speak TLS', 'Switch TLS off, or take the TLS port (often 8883)'],
     EPROTO: ['tls.none', 'The port does not speak TLS as expected', 'Check port and TLS'],
+    EPROTOCOL: [
+      'mqtt.other',
+      `What answers at ${a.host}:${a.port} is no MQTT broker, or wants TLS`,
+      'Check the port: 8883 is usual for TLS, 1883 for plain',
+    ],
+    ENOGREETING: [
+      'mqtt.no-greeting',
+      `${a.host}:${a.port} takes the connection and does not greet`,
+      'It may be no MQTT broker, want TLS, or hang: look there',
+    ],
+    ESILENT: [
+      'mqtt.silent',
+      `Nothing has been heard from ${a.host} for too long`,
+      'The link is dead in one or both directions; Embrik connects anew',
+    ],
+    ENOSUBACK: ['mqtt.no-suback', 'The broker does not answer to a subscription', 'It is overloaded, or hangs; Embrik connects anew'],
+    ERR_SSL_TLSV13_ALERT_CERTIFICATE_REQUIRED: [
+      'tls.client-certificate',
+      'The broker wants a client certificate',
+      'Choose one under Certificate or log-in',
+    ],
+    ERR_SSL_SSLV3_ALERT_HANDSHAKE_FAILURE: ['tls.client-certificate', 'The broker ends the handshake', 'It most likely wants a client certificate'],
+    ERR_SSL_SSLV3_ALERT_BAD_CERTIFICATE: [
+      'tls.client-certificate',
+      'The broker does not accept the client certificate',
+      'Choose the one made for it',
+    ],
+    ERR_SSL_TLSV1_ALERT_UNKNOWN_CA: [
+      'tls.client-certificate',
+      'The broker does not know who signed the client certificate',
+      'Choose one that its authority signed',
+    ],
   }
   const hit = known[code]
   if (hit) return { code: hit[0], message: hit[1], hint: hit[2], where }

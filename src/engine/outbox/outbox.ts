@@ -1,53 +1,61 @@
-import { promisify } from 'node:util'
-import { deflateRaw, inflateRaw } from 'node:zlib'
+import { type DeliveryStore, Fenced, type SegmentWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
-import { decodeSegment, encodeSegment } from '~/core/delivery/segment'
-import type { Db } from '~/store/database'
-import { type Codec, type Cursor, insertSegment, listSegments, readCursor, readSegment } from '~/store/outbox'
-import { wordsOf } from '../log'
-
-const deflate = promisify(deflateRaw)
-const inflate = promisify(inflateRaw)
+import { decodeSegment, encodeSegment, parseRanges, rangesOf, SegmentError } from '~/core/delivery/segment'
+import { type Clock, sleep, within } from '../clock/clock'
+import { log, wordsOf } from '../log'
+import { type DropRun, DropRuns } from './drop-runs'
+import type { Packing } from './packing'
+import { type Item, Segment } from './segment-state'
 
 /** Most messages and octets of one segment. */
 const SEGMENT_MESSAGES = 1000
 const SEGMENT_BYTES = 1 << 20
 /** Segments smaller than this are not worth packing. */
-const PACK_FROM = 4096
+const PACK_FROM = 1024
 /** Octets kept in memory ahead of the sender; beyond it they are read back from the database. */
 const AHEAD_BYTES = 16 << 20
-/** Most messages waiting in memory while the database is away; beyond it the oldest are dropped. */
+/** Most messages and octets waiting in memory while the database is away; beyond it the oldest are dropped. */
 const QUEUE_MAX = 50_000
+const QUEUE_BYTES = 128 << 20
 /** Most messages that can have been on the wire beyond the cursor: the largest window of a destination. */
-const WINDOW_MAX = 5000
+export const WINDOW_MAX = 5000
 /** How long an ending outbox waits for a database that is away, ms. */
 const CLOSE_MS = 2000
-/** While nobody sends, messages are gathered this long so that segments don't get tiny. */
+/** While nobody sends, or a backlog waits, messages are gathered this long: segments that are whole take a tenth of the room. */
 const LINGER_MS = 250
-
-/** One message with its place in the outbox. */
-export interface Item {
-  envelope: Envelope
-  segment: Segment
-  index: number
-}
-
-interface Segment {
-  no: number
-  count: number
-  bytes: number
-  items: Item[] | null
-  /** Per message: 1 when acknowledged (or not to be sent any more). */
-  done: Uint8Array
-  doneCount: number
-  /** Messages whose fate is open: the row stays until it is 0. */
-  open: number
-}
+/** So many messages waiting are a backlog. */
+const BACKLOG = 2 * SEGMENT_MESSAGES
+const RETRY_MS = { first: 100, most: 2000 }
 
 export interface OutboxHooks {
   stored(envelope: Envelope): void
+  /** Pushed out of the full outbox; `acknowledged`: the destination has it, and only its fate is not known. */
   dropped(envelope: Envelope, acknowledged: boolean): void
-  trouble(message: string | null): void
+  /** Pushed out of memory before they could be stored. */
+  lost(run: DropRun): void
+  /** The row with these numbers is gone or can't be read. */
+  gone(delivery: number, first: number, last: number, why: string): void
+  /** What keeps it from storing; null when it stores again. `lost` messages so far were pushed out of memory meanwhile. */
+  trouble(trouble: { kind: StoreTrouble; words: string; lost: number } | null): void
+  /** Another engine writes. */
+  fenced(): void
+}
+
+export interface OutboxOptions {
+  store: DeliveryStore
+  clock: Clock
+  packing: Packing
+  destinationId: string
+  capBytes: number
+  hooks: OutboxHooks
+  /** What an error of the store means. */
+  troubleOf(e: unknown): StoreTrouble
+}
+
+interface Ready {
+  write: SegmentWrite
+  batch: Envelope[]
+  before: DropRun[]
 }
 
 /**
@@ -57,8 +65,12 @@ export interface OutboxHooks {
 export class Outbox {
   private segments: Segment[] = []
   private queue: Envelope[] = []
+  private queueBytes = 0
+  private readonly drops = new DropRuns()
   private nextNo = 1
-  private cursor: Cursor = { segment: 1, done: 0, countedSegment: 0 }
+  private ordinal = 0
+  private countedSegment = 0
+  private cursorSegment = 1
   private readAt = 0
   private readIndex = 0
   private ahead = 0
@@ -67,158 +79,210 @@ export class Outbox {
   private dirty = false
   /** Messages cut from the queue and not committed yet. */
   private packing = 0
+  private undone = 0
   private closing = false
   private closed = false
-  /** Set while a sender is connected: then every message is committed at once. */
+  private readTrouble = 0
+  private loaded = false
+  /** Set while a sender is connected: then every message is committed at once, unless many wait. */
   eager = false
   bytes = 0
 
-  constructor(
-    private readonly db: Db,
-    readonly destinationId: string,
-    private capBytes: number,
-    private readonly hooks: OutboxHooks,
-  ) {}
+  constructor(private readonly o: OutboxOptions) {}
+
+  get destinationId(): string {
+    return this.o.destinationId
+  }
 
   /**
    * Finds what an earlier run left. `resume` hears of each stored message that may have been on the wire or is not counted
    * yet: whether it still has to be counted and whether the cursor has it as acknowledged; it returns whether nothing more is
-   * to be sent of it.
+   * to be sent of it. Gives the ranges of numbers that are there. What is offered before waits for it.
    */
-  async load(resume: (item: Item, uncounted: boolean, acknowledged: boolean) => boolean): Promise<void> {
-    this.cursor = await readCursor(this.db, this.destinationId)
-    const rows = await listSegments(this.db, this.destinationId)
+  async load(resume: (item: Item, uncounted: boolean, acknowledged: boolean) => boolean): Promise<[number, number, number][]> {
+    const { cursor, segments: rows } = await this.o.store.loadOutbox(this.destinationId)
+    const shift = this.o.clock.mono() - this.o.clock.wall()
+    this.segments = []
+    this.bytes = this.undone = this.ahead = 0
+    this.countedSegment = cursor.countedSegment
+    this.cursorSegment = cursor.segment
     for (const row of rows) {
-      const done = new Uint8Array(row.count)
-      if (row.segment < this.cursor.segment) done.fill(1)
-      else if (row.segment === this.cursor.segment) done.fill(1, 0, this.cursor.done)
-      const doneCount = done.reduce((a, b) => a + b, 0)
-      this.segments.push({ no: row.segment, count: row.count, bytes: row.bodyBytes, items: null, done, doneCount, open: row.count })
+      const s = new Segment(row.segment, row.count, row.bodyBytes, row.ordinal, row.ranges, shift)
+      const done = row.segment < cursor.segment ? row.count : row.segment === cursor.segment ? Math.min(cursor.done, row.count) : 0
+      for (let i = 0; i < done; i++) s.markDone(i)
+      this.segments.push(s)
       this.bytes += row.bodyBytes
+      this.undone += row.count - done
     }
-    this.nextNo = Math.max(this.cursor.segment, this.cursor.countedSegment + 1, (rows.at(-1)?.segment ?? 0) + 1)
+    const last = rows.at(-1)
+    this.nextNo = Math.max(cursor.segment, cursor.countedSegment + 1, (last?.segment ?? 0) + 1)
+    this.ordinal = Math.max(cursor.ordinal, last ? last.ordinal + last.count : 0)
     let ahead = 0
     for (const segment of [...this.segments]) {
-      const uncounted = segment.no > this.cursor.countedSegment
+      const uncounted = segment.no > cursor.countedSegment
       if (!uncounted && segment.doneCount === 0 && ahead >= WINDOW_MAX) continue
       const items = await this.read(segment)
+      if (items === null) continue
       ahead += segment.count - segment.doneCount
       for (const item of items) if (resume(item, uncounted, segment.done[item.index] === 1)) this.markDone(item)
-      if (segment.doneCount === segment.count || this.ahead >= AHEAD_BYTES) segment.items = null
+      if (segment.finished || this.ahead >= AHEAD_BYTES) segment.items = null
       else this.keep(segment, items)
     }
     this.dirty = true
+    this.loaded = true
     this.rewind()
+    this.begin()
+    return this.segments.filter((s) => s.open > 0).flatMap((s) => parseRanges(s.ranges))
   }
 
   setCap(bytes: number): void {
-    this.capBytes = bytes
+    this.o.capBytes = bytes
   }
 
   get cap(): number {
-    return this.capBytes
+    return this.o.capBytes
   }
 
   /** Messages not acknowledged yet, those still in memory included. */
   get waiting(): number {
-    let n = this.queue.length + this.packing
-    for (const s of this.segments) n += s.count - s.doneCount
-    return n
+    return this.undone + this.queue.length + this.packing
+  }
+
+  /** Of these, those in memory only. */
+  get inMemory(): number {
+    return this.queue.length + this.packing
   }
 
   offer(envelopes: readonly Envelope[]): void {
-    for (const e of envelopes) this.queue.push(e)
-    if (this.queue.length > QUEUE_MAX) for (const e of this.queue.splice(0, this.queue.length - QUEUE_MAX)) this.hooks.dropped(e, false)
-    this.writing ??= this.write().finally(() => {
-      this.writing = null
-    })
+    for (const e of envelopes) {
+      this.queue.push(e)
+      this.queueBytes += e.payload.length
+    }
+    let over = Math.max(0, this.queue.length - QUEUE_MAX)
+    for (let bytes = this.queueBytes, i = 0; bytes > QUEUE_BYTES && i < this.queue.length - 1; i++) {
+      bytes -= this.queue[i]!.payload.length
+      over = Math.max(over, i + 1)
+    }
+    if (over > 0)
+      for (const e of this.queue.splice(0, over)) {
+        this.queueBytes -= e.payload.length
+        this.drops.add(e)
+      }
+    this.begin()
+  }
+
+  private begin(): void {
+    if (!this.loaded || this.closed || this.writing || this.queue.length === 0) return
+    this.writing = this.write()
+      .catch((e: unknown) => log('error', 'outbox', `stops writing: ${wordsOf(e)}`))
+      .finally(() => {
+        this.writing = null
+        if (this.queue.length > 0 && !this.closed) this.begin()
+      })
   }
 
   private async write(): Promise<void> {
     let ready = await this.pack()
     while (ready && !this.closed) {
-      const { no, batch, codec, rawBytes, body } = ready
+      const { write, batch, before } = ready
       // A full segment is packed while the one before it is being committed; a smaller one waits for more.
       const following = this.queue.length >= SEGMENT_MESSAGES ? this.pack() : null
-      const committed = await this.commit(no, batch.length, codec, rawBytes, body)
-      if (!committed) {
+      if (!(await this.commit(write))) {
         await following
         this.packing = 0
         return
       }
       this.packing -= batch.length
-      const segment: Segment = {
-        no,
-        count: batch.length,
-        bytes: body.length,
-        items: null,
-        done: new Uint8Array(batch.length),
-        doneCount: 0,
-        open: batch.length,
-      }
-      this.segments.push(segment)
-      this.bytes += body.length
-      this.dirty = true
-      if (this.ahead < AHEAD_BYTES)
-        this.keep(
-          segment,
-          batch.map((envelope, index) => ({ envelope, segment, index })),
-        )
-      for (const e of batch) this.hooks.stored(e)
-      this.wake()
-      if (this.bytes > this.capBytes) await this.shrink()
+      for (const run of before) this.o.hooks.lost(run)
+      this.committed(write, batch)
+      if (this.bytes > this.cap) await this.shrink()
       ready = await (following ?? this.pack())
     }
   }
 
+  private committed(w: SegmentWrite, batch: Envelope[]): void {
+    const shift = this.o.clock.mono() - this.o.clock.wall()
+    const segment = new Segment(w.segment, batch.length, w.body.length, w.ordinal, w.ranges, shift)
+    this.segments.push(segment)
+    this.bytes += w.body.length
+    this.undone += batch.length
+    this.dirty = true
+    if (this.ahead < AHEAD_BYTES)
+      this.keep(
+        segment,
+        batch.map((envelope, index) => ({ envelope, segment, index })),
+      )
+    for (const e of batch) this.o.hooks.stored(e)
+    this.wake()
+  }
+
   /** Cuts the next segment from the queue and packs it; null when there is nothing. */
-  private async pack(): Promise<{ no: number; batch: Envelope[]; codec: Codec; rawBytes: number; body: Buffer } | null> {
-    if (!this.eager && !this.closing && this.queue.length > 0) await new Promise((done) => setTimeout(done, LINGER_MS))
+  private async pack(): Promise<Ready | null> {
+    const few = () => this.queue.length < SEGMENT_MESSAGES && this.queueBytes < SEGMENT_BYTES
+    if ((!this.eager || this.undone > BACKLOG) && !this.closing && this.queue.length > 0 && few()) await sleep(this.o.clock, LINGER_MS)
     const batch = this.cutBatch()
     if (batch.length === 0) return null
-    const no = this.nextNo++
+    const before = this.drops.take()
     this.packing += batch.length
+    const ranges = rangesOf(batch)
     const raw = encodeSegment(batch)
-    const codec: Codec = raw.length >= PACK_FROM ? 1 : 0
-    const body = codec === 1 ? await deflate(raw, { level: 1 }) : Buffer.from(raw.buffer, raw.byteOffset, raw.length)
-    return { no, batch, codec, rawBytes: raw.length, body }
+    const codec = raw.length >= PACK_FROM ? 1 : 0
+    const body = codec === 1 ? await this.o.packing.pack(raw) : raw
+    const write = { segment: this.nextNo++, count: batch.length, codec, rawBytes: raw.length, body, ordinal: this.ordinal, ranges } as const
+    this.ordinal += batch.length
+    return { write, batch, before }
   }
 
   private cutBatch(): Envelope[] {
     let n = 0
     let size = 0
-    while (n < this.queue.length && n < SEGMENT_MESSAGES && size < SEGMENT_BYTES) size += this.queue[n++]!.payload.length + 100
+    while (n < this.queue.length && n < SEGMENT_MESSAGES && size < SEGMENT_BYTES) {
+      const bytes = this.queue[n++]!.payload.length
+      this.queueBytes -= bytes
+      size += bytes + 100
+    }
     return this.queue.splice(0, n)
   }
 
   /** Writes until it is written, however long the database is away; false only when closed meanwhile. */
-  private async commit(segment: number, count: number, codec: Codec, rawBytes: number, body: Buffer): Promise<boolean> {
-    for (let wait = 100; ; wait = Math.min(wait * 2, 2000)) {
+  private async commit(write: SegmentWrite): Promise<boolean> {
+    let troubled = false
+    for (let wait = RETRY_MS.first; ; wait = Math.min(wait * 2, RETRY_MS.most)) {
       try {
-        await insertSegment(this.db, this.destinationId, { segment, count, codec, rawBytes, body })
-        if (wait > 100) this.hooks.trouble(null)
+        await this.o.store.append(this.destinationId, write)
+        if (troubled) this.o.hooks.trouble(null)
         return true
       } catch (e) {
-        if (this.closed || (e as { code?: string }).code === '23503') return false
-        this.hooks.trouble(wordsOf(e))
-        await new Promise((done) => setTimeout(done, wait))
+        if (e instanceof Fenced) {
+          this.closed = true
+          this.o.hooks.fenced()
+        }
+        if (this.closed) return false
+        troubled = true
+        this.o.hooks.trouble({ kind: this.o.troubleOf(e), words: wordsOf(e), lost: this.drops.count })
+        await sleep(this.o.clock, wait)
+        if (this.closed) return false
       }
     }
   }
 
   /** Frees room by giving up the oldest segments, but never one that is on the wire. */
   private async shrink(): Promise<void> {
+    const reading = this.segments[this.readAt]?.no ?? Number.POSITIVE_INFINITY
     for (const segment of [...this.segments]) {
-      if (this.bytes <= this.capBytes) return
-      const onTheWire =
-        this.eager && (segment === this.segments[this.readAt] || (segment.doneCount < segment.count && this.segments.indexOf(segment) < this.readAt))
+      if (this.bytes <= this.cap) return
+      const onTheWire = this.eager && (segment.no === reading || (!segment.finished && segment.no < reading))
       if (onTheWire || segment.open === 0) continue
-      const items = segment.items ?? (await this.read(segment).catch(() => null))
-      if (!items) return
-      for (const item of items) {
+      let items: Item[] | null = segment.items
+      try {
+        items ??= await this.read(segment)
+      } catch {
+        return
+      }
+      for (const item of items ?? []) {
         const acknowledged = segment.done[item.index] === 1
         if (!acknowledged) this.markDone(item)
-        this.hooks.dropped(item.envelope, acknowledged)
+        this.o.hooks.dropped(item.envelope, acknowledged)
       }
       segment.open = 0
       this.bytes -= segment.bytes
@@ -238,11 +302,25 @@ export class Outbox {
     this.ahead -= segment.bytes
   }
 
-  private async read(segment: Segment): Promise<Item[]> {
-    const row = await readSegment(this.db, this.destinationId, segment.no)
-    if (!row) return []
-    const raw = row.codec === 1 ? await inflate(row.body) : row.body
-    return decodeSegment(raw).map((envelope, index) => ({ envelope, segment, index }))
+  /** Its messages; null when the row is gone or damaged, of which everybody concerned has heard then. Throws when the store is away. */
+  private async read(segment: Segment): Promise<Item[] | null> {
+    const row = await this.o.store.readSegment(this.destinationId, segment.no)
+    let why = 'its row is gone'
+    if (row) {
+      try {
+        const raw = row.codec === 1 ? await this.o.packing.unpack(row.body) : row.body
+        const envelopes = decodeSegment(raw, segment.shift)
+        if (envelopes.length === segment.count) return envelopes.map((envelope, index) => ({ envelope, segment, index }))
+        why = `it holds ${envelopes.length} messages instead of ${segment.count}`
+      } catch (e) {
+        why = e instanceof SegmentError ? e.message : wordsOf(e)
+      }
+    }
+    this.undone -= segment.markAllDone()
+    segment.open = 0
+    this.dirty = true
+    for (const [delivery, first, last] of parseRanges(segment.ranges)) this.o.hooks.gone(delivery, first, last, why)
+    return null
   }
 
   /** The next message to send, if it is in memory. */
@@ -250,7 +328,7 @@ export class Outbox {
     for (;;) {
       const segment = this.segments[this.readAt]
       if (!segment) return null
-      if (this.readIndex >= segment.count || segment.doneCount === segment.count) {
+      if (this.readIndex >= segment.count || segment.finished) {
         this.readAt++
         this.readIndex = 0
         continue
@@ -261,22 +339,18 @@ export class Outbox {
     }
   }
 
-  /** Waits until `next` may have something: reads a segment back, or waits for new messages or a wake-up. */
+  /** Waits until `next` may have something: reads a segment back, or waits for new messages or a wake-up. Never throws. */
   async more(): Promise<void> {
     const segment = this.segments[this.readAt]
-    if (segment && !segment.items) {
+    if (!segment || segment.items) return this.woken()
+    try {
       const items = await this.read(segment)
-      if (segment.items === null && segment.doneCount < segment.count) {
-        if (items.length === 0) {
-          // The row is gone though nobody here removed it: nothing can be sent from it.
-          segment.done.fill(1)
-          segment.doneCount = segment.count
-          segment.open = 0
-        } else this.keep(segment, items)
-      }
-      return
+      this.readTrouble = 0
+      if (items && segment.items === null && !segment.finished) this.keep(segment, items)
+    } catch (e) {
+      if (this.readTrouble++ === 0) log('warn', 'outbox', `cannot read back what waits: ${wordsOf(e)}; tries again`)
+      await within(this.o.clock, Math.min(RETRY_MS.first * 2 ** this.readTrouble, RETRY_MS.most), this.woken())
     }
-    await this.woken()
   }
 
   /** Resolves at the next `wake`. */
@@ -293,21 +367,26 @@ export class Outbox {
 
   /** Starts again at the oldest message that isn't acknowledged: after a lost link. */
   rewind(): void {
-    this.readAt = Math.max(
-      0,
-      this.segments.findIndex((s) => s.doneCount < s.count),
-    )
-    if (this.segments.every((s) => s.doneCount === s.count)) this.readAt = this.segments.length
+    const first = this.segments.findIndex((s) => !s.finished)
+    this.readAt = first < 0 ? this.segments.length : first
     this.readIndex = 0
+  }
+
+  /** Positions, among the last `n` before the oldest that isn't acknowledged and all after it, of messages that are done. */
+  *doneLately(n: number): Generator<number> {
+    const first = this.segments.find((s) => !s.finished)
+    const from = Math.max(0, (first ? first.ordinal + first.prefix : this.ordinal) - n)
+    const begin = this.segments[0]?.ordinal ?? this.ordinal
+    for (let o = from; o < begin; o++) yield o
+    for (const s of this.segments) for (let i = Math.max(0, from - s.ordinal); i < s.count; i++) if (s.done[i] === 1) yield s.ordinal + i
   }
 
   private markDone(item: Item): void {
     const { segment } = item
-    if (segment.done[item.index] === 1) return
-    segment.done[item.index] = 1
-    segment.doneCount++
+    if (!segment.markDone(item.index)) return
+    this.undone--
     this.dirty = true
-    if (segment.doneCount === segment.count) this.release(segment)
+    if (segment.finished) this.release(segment)
   }
 
   /** The destination has it (or refused it for good): it won't be sent again. */
@@ -322,47 +401,44 @@ export class Outbox {
   }
 
   /** What the ledger writes together with its own figures; null when nothing changed. */
-  takeFlush(): { cursor: Cursor; remove: number[]; applied: () => void } | null {
+  takeFlush(): { cursor: { segment: number; done: number; countedSegment: number; ordinal: number }; remove: number[]; applied: () => void } | null {
     if (!this.dirty) return null
     this.dirty = false
-    const first = this.segments.find((s) => s.doneCount < s.count)
-    let prefix = 0
-    if (first) while (first.done[prefix] === 1) prefix++
-    const last = this.segments.at(-1)?.no ?? this.cursor.countedSegment
-    this.cursor = { segment: first?.no ?? this.nextNoSafe(), done: prefix, countedSegment: Math.max(last, this.cursor.countedSegment) }
-    const gone = this.segments.filter((s) => s.open === 0 && s.doneCount === s.count)
-    const remove = gone.map((s) => s.no)
-    const applied = () => {
-      if (gone.length === 0) return
-      const removed = new Set(gone)
-      const reading = this.segments[this.readAt]
-      for (const s of gone) {
-        this.bytes -= s.bytes
-        this.release(s)
-      }
-      this.segments = this.segments.filter((s) => !removed.has(s))
-      const at = reading ? this.segments.indexOf(reading) : -1
-      if (at >= 0) this.readAt = at
-      else {
-        this.readAt = this.segments.findIndex((s) => reading !== undefined && s.no > reading.no)
-        if (this.readAt < 0) this.readAt = this.segments.length
-        this.readIndex = 0
-      }
-    }
-    return { cursor: this.cursor, remove, applied }
+    const first = this.segments.find((s) => !s.finished)
+    this.countedSegment = Math.max(this.segments.at(-1)?.no ?? 0, this.countedSegment)
+    // After every committed segment: one that is being written now must not be passed over.
+    this.cursorSegment = first?.no ?? Math.max(this.segments.at(-1)?.no ?? 0, this.countedSegment, this.cursorSegment - 1) + 1
+    const committed = this.segments.at(-1)
+    const ordinal = committed ? committed.ordinal + committed.count : this.ordinal - this.packing
+    const cursor = { segment: this.cursorSegment, done: first?.prefix ?? 0, countedSegment: this.countedSegment, ordinal }
+    const gone = this.segments.filter((s) => s.open === 0 && s.finished)
+    return { cursor, remove: gone.map((s) => s.no), applied: () => this.removed(gone) }
   }
 
-  /** The number after every committed segment: one that is being written now must not be passed over. */
-  private nextNoSafe(): number {
-    return (this.segments.at(-1)?.no ?? Math.max(this.cursor.countedSegment, this.cursor.segment - 1)) + 1
+  private removed(gone: Segment[]): void {
+    if (gone.length === 0) return
+    const set = new Set(gone)
+    const reading = this.segments[this.readAt]
+    for (const s of gone) {
+      this.bytes -= s.bytes
+      this.release(s)
+    }
+    this.segments = this.segments.filter((s) => !set.has(s))
+    const at = reading ? this.segments.indexOf(reading) : -1
+    if (at >= 0) this.readAt = at
+    else {
+      this.readAt = this.segments.findIndex((s) => reading !== undefined && s.no > reading.no)
+      if (this.readAt < 0) this.readAt = this.segments.length
+      this.readIndex = 0
+    }
   }
 
   /** Stores what is still in memory, unless the database is away for longer than a moment, and ends. */
   async close(): Promise<void> {
     this.closing = true
     this.wake()
-    await Promise.race([this.writing, new Promise((done) => setTimeout(done, CLOSE_MS))])
+    if (this.writing) await within(this.o.clock, CLOSE_MS, this.writing)
     this.closed = true
-    await this.writing
+    this.wake()
   }
 }

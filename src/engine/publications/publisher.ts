@@ -4,6 +4,7 @@ import type { Envelope } from '~/core/delivery/envelope'
 import { type Addressed, Runner } from '~/core/publication/runner'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { Decoder, HostFacts } from '~/core/shape/shape'
+import type { Cancel, Clock } from '../clock/clock'
 import type { NodeSession } from '../destinations/session'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
@@ -18,13 +19,34 @@ const SHOW_EVERY_MS = 1000
 const HALF_MS = 30_000
 /** A shown message that is not confirmed by then is replaced. */
 const SHOW_AT_MOST_MS = 4000
+/** How it stands is looked up again so often at most, however many look, ms. */
+const FRESH_MS = 1000
+
+export interface PublisherContext {
+  table: LiveTable
+  ledger: Ledger
+  clock: Clock
+  /** Where its messages go. */
+  outbox: () => Pick<Outbox, 'offer'> | null
+  host?: HostFacts
+  /** A message could not be made: told once for as long as it goes on. */
+  trouble(publicationId: string, name: string, e: unknown): void
+}
+
+/** What no topic can be, over any protocol that has them (MQTT 5 1.5.4) and in the outbox. */
+function demandTopic(topic: string): void {
+  if (topic.length > 21_845 && Buffer.byteLength(topic) > 65_535)
+    throw new Error(`its topic has ${topic.length} characters: 65535 octets are possible`)
+}
 
 /** Runs one frozen plan: from changes of tags, or the clock, to numbered messages in the outbox. */
 export class Publisher {
   private readonly runner: Runner
-  private readonly timer: NodeJS.Timeout | null = null
-  private readonly unsubscribe: () => void
-  private readonly since = Date.now()
+  private stopTimer: Cancel = () => undefined
+  private unsubscribe: Cancel = () => undefined
+  private stopHalves: Cancel = () => undefined
+  private readonly since: number
+  private readonly sinceMono: number
   private readonly pack: ReturnType<typeof packer>
   private readonly decoders = new Map<number, Decoder>()
   /** What its destination's connection has to do for it; null: nothing. */
@@ -33,101 +55,126 @@ export class Publisher {
   /** Messages of each kind that were sent in this half minute and in the one before. */
   private sentNow: Uint32Array
   private sentBefore: Uint32Array
-  private halfSince = Date.now()
-  private readonly halves: NodeJS.Timeout
+  private halfSince: number
   private lastAt: number | null = null
+  private shownAt = Number.NEGATIVE_INFINITY
+  private failing: string | null = null
+  private waiting: { at: number; held: number } | null = null
   /** A message made lately, and its way so far: for people who look. */
   last: LastMessage | null = null
 
+  /** Makes all ready; throws when the plan cannot run. Nothing is heard or said before `begin`. */
   constructor(
     readonly plan: Plan,
-    private readonly table: LiveTable,
-    private readonly ledger: Ledger,
-    private readonly outbox: () => Outbox | null,
-    host?: HostFacts,
+    private readonly ctx: PublisherContext,
   ) {
+    const { clock, table, host } = ctx
+    this.since = clock.wall()
+    this.sinceMono = this.halfSince = clock.mono()
     this.runner = new Runner(plan, host)
     this.pack = packer(plan)
     this.sentNow = new Uint32Array(plan.messages.length)
     this.sentBefore = new Uint32Array(plan.messages.length)
-    this.halves = setInterval(() => {
-      this.sentBefore = this.sentNow
-      this.sentNow = new Uint32Array(plan.messages.length)
-      this.halfSince = Date.now()
-    }, HALF_MS)
     this.session = plan.shape.kind === 'sparkplug-b' ? sparkplugSession(plan, plan.shape, this.runner, table) : null
     for (const h of this.runner.handles) table.ensure(h)
-    if (plan.trigger.kind === 'change') {
-      for (const h of this.runner.handles) this.runner.touch(h)
-      this.unsubscribe = table.onBatch((handles) => {
-        for (const h of handles) this.runner.touch(h)
-        this.publish(this.runner.drain(this.table, Date.now()))
-      })
-      this.publish(this.runner.drain(table, Date.now()))
-    } else {
-      // Expressions that remember see every change, also between the beats of the clock.
-      this.unsubscribe = table.onBatch((handles) => {
-        for (const h of handles) this.runner.touch(h)
-        this.runner.drain(this.table, Date.now())
-      })
-      for (const h of this.runner.handles) this.runner.touch(h)
-      const { seconds } = plan.trigger
-      this.timer = setInterval(() => this.publish(this.runner.all(this.table, Date.now())), seconds * 1000)
-      this.publish(this.runner.all(table, Date.now()))
+  }
+
+  /** From now on it speaks. */
+  begin(): void {
+    const { clock, table } = this.ctx
+    const { trigger } = this.plan
+    this.stopHalves = clock.every(HALF_MS, () => {
+      this.sentBefore = this.sentNow
+      this.sentNow = new Uint32Array(this.plan.messages.length)
+      this.halfSince = clock.mono()
+    })
+    for (const h of this.runner.handles) this.runner.touch(h)
+    const byClock = trigger.kind !== 'change'
+    // Expressions that remember see every change, also between the beats of the clock.
+    const changed = () => {
+      const due = this.runner.drain(table, clock.wall())
+      if (!byClock) this.publish(due)
+    }
+    const beat = () => this.publish(this.runner.all(table, clock.wall()))
+    this.unsubscribe = table.onBatch((handles) => {
+      for (const h of handles) this.runner.touch(h)
+      this.guarded(changed)
+    })
+    if (trigger.kind !== 'change') this.stopTimer = clock.every(trigger.seconds * 1000, () => this.guarded(beat))
+    this.guarded(byClock ? beat : changed)
+  }
+
+  /** What goes wrong in making its messages is its own trouble. */
+  private guarded(work: () => void): void {
+    try {
+      work()
+      this.failing = null
+    } catch (e) {
+      const words = e instanceof Error ? e.message : String(e)
+      if (this.failing === null) this.ctx.trouble(this.plan.publicationId, this.plan.name, e)
+      this.failing = words
     }
   }
 
   private publish(messages: readonly number[]): void {
-    const outbox = messages.length > 0 ? this.outbox() : null
+    const outbox = messages.length > 0 ? this.ctx.outbox() : null
     if (!outbox) return
-    const account = this.ledger.account(this.plan.delivery)
-    const now = Date.now()
+    const { clock, ledger } = this.ctx
+    const account = ledger.account(this.plan.delivery)
+    const now = clock.wall()
+    const madeMono = clock.mono()
     const envelopes: Envelope[] = []
-    const add = (topic: string, packed: Packed, retain: boolean, deviceAt: number) =>
-      envelopes.push({
-        delivery: this.plan.delivery,
-        seq: account.next(now),
-        topic,
-        ...packed,
-        qos: this.plan.qos,
-        retain,
-        deviceAt,
-        producedAt: account.madeAt,
-      })
-    let last: { n: number; message: Addressed; packed: Packed } | null = null
-    for (const n of messages) {
-      const message = this.runner.encode(n, now, account.producedThrough + 1)
-      if (!message) continue
-      if (message.before) add(message.topic + message.before.topicSuffix, this.pack(message, message.before.payload), true, message.at)
-      const packed = this.pack(message)
-      add(message.topic, packed, this.plan.retain, message.at)
-      this.sentNow[n]!++
-      last = { n, message, packed }
+    const { delivery, qos } = this.plan
+    const add = (topic: string, packed: Packed, retain: boolean, deviceAt: number) => {
+      const { seq, turn } = account.next(now)
+      envelopes.push({ delivery, seq, topic, ...packed, qos, retain, deviceAt, producedAt: now, turn, madeMono })
     }
-    if (!last) return
-    this.rate.add(envelopes.length, now)
-    this.lastAt = now
-    this.show(envelopes.at(-1)!, last.n, last.message, last.packed)
-    outbox.offer(envelopes)
+    let last: { n: number; message: Addressed; packed: Packed } | null = null
+    let problem: unknown
+    for (const n of messages) {
+      try {
+        const message = this.runner.encode(n, now, account.numberedThrough + 1)
+        if (!message) continue
+        const before = message.before && { topic: message.topic + message.before.topicSuffix, packed: this.pack(message, message.before.payload) }
+        const packed = this.pack(message)
+        demandTopic(message.topic)
+        // Numbers are given when nothing can go wrong any more.
+        if (before) add(before.topic, before.packed, true, message.at)
+        add(message.topic, packed, this.plan.retain, message.at)
+        this.sentNow[n]!++
+        last = { n, message, packed }
+      } catch (e) {
+        problem ??= e
+      }
+    }
+    if (last) {
+      this.rate.add(envelopes.length, madeMono)
+      this.lastAt = now
+      outbox.offer(envelopes)
+      this.show(envelopes.at(-1)!, last.n, last.message, last.packed)
+    }
+    if (problem !== undefined) throw problem
   }
 
   /** Takes retained messages back: an empty one in their place (MQTT 5 3.3.1.3). */
   clearRetained(topics: readonly string[]): void {
-    const outbox = this.outbox()
+    const outbox = this.ctx.outbox()
     if (!outbox || topics.length === 0) return
-    const account = this.ledger.account(this.plan.delivery)
-    const now = Date.now()
+    const { clock, ledger } = this.ctx
+    const account = ledger.account(this.plan.delivery)
+    const now = clock.wall()
     outbox.offer(
       topics.map((topic) => ({
         delivery: this.plan.delivery,
-        seq: account.next(now),
+        ...account.next(now),
         topic,
         payload: '',
         properties: '',
         qos: 1 as const,
         retain: true,
         deviceAt: now,
-        producedAt: account.madeAt,
+        producedAt: now,
+        madeMono: clock.mono(),
       })),
     )
   }
@@ -139,8 +186,9 @@ export class Publisher {
   }
 
   private show(e: Envelope, n: number, message: Addressed, packed: Packed): void {
-    const age = this.last ? e.producedAt - this.last.producedAt : Number.POSITIVE_INFINITY
-    if (age < (this.last?.confirmedAt === null ? SHOW_AT_MOST_MS : SHOW_EVERY_MS)) return
+    const age = e.madeMono - this.shownAt
+    if (this.last && age < (this.last.confirmedAt === null ? SHOW_AT_MOST_MS : SHOW_EVERY_MS)) return
+    this.shownAt = e.madeMono
     this.last = {
       publicationId: this.plan.publicationId,
       seq: e.seq,
@@ -160,10 +208,33 @@ export class Publisher {
     if (this.last?.seq === seq) this.last = { ...this.last, [`${step}At`]: at }
   }
 
+  /** Messages that wait for a first value. */
+  private held(): number {
+    const { clock, table } = this.ctx
+    const now = clock.mono()
+    if (!this.waiting || now - this.waiting.at > FRESH_MS) {
+      let ready = this.plan.messages.length
+      try {
+        ready = this.runner.all(table, clock.wall()).length
+      } catch {
+        // What goes wrong in reading its values shows where its messages are made.
+      }
+      this.waiting = { at: now, held: this.plan.messages.length - ready }
+    }
+    return this.waiting.held
+  }
+
   present(destination: Condition | null): Condition {
     const all = this.plan.messages.length
-    const held = all - this.runner.all(this.table, Date.now()).length
-    const base = { since: this.since, rate: this.rate.perSecond(), last: this.lastAt, hint: '' }
+    const held = this.waiting?.held === 0 ? 0 : this.held()
+    const base = { since: this.since, rate: this.rate.perSecond(this.ctx.clock.mono()), last: this.lastAt, hint: '' }
+    if (this.failing !== null)
+      return {
+        ...base,
+        state: 'trouble',
+        reason: `its messages can't be made: ${this.failing}`,
+        hint: 'Correct its shape or address and go live again',
+      }
     if (!destination || destination.state === 'off')
       return { ...base, state: 'trouble', reason: 'its destination is switched off', hint: 'The outbox holds what comes meanwhile' }
     if (destination.state === 'trouble') return { ...base, state: 'trouble', reason: destination.reason, hint: destination.hint }
@@ -175,15 +246,15 @@ export class Publisher {
 
   /** Messages a second of each kind, over the last half to whole minute. */
   rates(): number[] {
-    const now = Date.now()
-    const first = this.halfSince - this.since < HALF_MS
-    const seconds = Math.max(1, (now - (first ? this.since : this.halfSince - HALF_MS)) / 1000)
+    const now = this.ctx.clock.mono()
+    const first = this.halfSince - this.sinceMono < HALF_MS
+    const seconds = Math.max(1, (now - (first ? this.sinceMono : this.halfSince - HALF_MS)) / 1000)
     return Array.from(this.sentNow, (n, i) => (n + this.sentBefore[i]!) / seconds)
   }
 
   stop(): void {
     this.unsubscribe()
-    clearInterval(this.halves)
-    if (this.timer) clearInterval(this.timer)
+    this.stopHalves()
+    this.stopTimer()
   }
 }

@@ -28,7 +28,7 @@ export class SourceSupervisor {
   private last: number | null = null
   private roundTripMs: number | null = null
   private lastError: Condition['lastError'] = null
-  private readonly running: Promise<void>
+  private running: Promise<void> = Promise.resolve()
 
   constructor(
     readonly source: Source,
@@ -48,7 +48,10 @@ export class SourceSupervisor {
       roundTripMs: null,
       lastError: null,
     }
-    this.running = source.enabled ? this.run() : Promise.resolve()
+  }
+
+  start(): void {
+    if (this.source.enabled && !this.stopped) this.running = this.run()
   }
 
   present(): Condition {

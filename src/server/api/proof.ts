@@ -1,6 +1,6 @@
 import { FailureError, fail } from '~/contract/failure'
 import type { Brick } from '~/contract/live'
-import { SLICE_MS } from '~/core/delivery/account'
+import { SLICE_MS } from '~/core/delivery/account-changes'
 import { Histogram } from '~/core/delivery/histogram'
 import { listEvents } from '~/store/event'
 import { loadLatency, wallBricks } from '~/store/ledger'

@@ -1,5 +1,5 @@
+import { randomBytes } from 'node:crypto'
 import { type Kysely, sql } from 'kysely'
-import { shortId } from '~/contract/id'
 
 /** Classes with versions, nested parts and inheritance; equipment with facts, alias and ids; bindings that refer to members by id; record columns. */
 export async function up(db: Kysely<unknown>): Promise<void> {
@@ -25,6 +25,9 @@ const statements = [
     source_id uuid not null references source on delete cascade, row_key text not null, column_name text not null, data_type text not null,
     handle int not null unique default nextval(pg_get_serial_sequence('tag', 'handle')), primary key (source_id, row_key, column_name, data_type))`,
 ]
+
+/** As ids of members were made then: what this writes stays as it is. */
+const shortId = () => Array.from(randomBytes(8), (b, i) => (i === 0 ? 'abcdefghijklmnopqrstuvwxyz'[b % 26] : (b % 36).toString(36))).join('')
 
 interface OldMember {
   key: string

@@ -1,5 +1,4 @@
 import { type Kysely, sql } from 'kysely'
-import { ShapeSettings } from '~/contract/shape'
 
 /** Shapes with settings, addresses with more than a topic, plans of messages rather than of equipment with a topic each. */
 export async function up(db: Kysely<unknown>): Promise<void> {
@@ -15,7 +14,20 @@ const statements = [
   `create table retained_topic (delivery int not null references delivery on delete cascade, topic text not null, primary key (delivery, topic))`,
 ]
 
-const flat = ShapeSettings.parse({ kind: 'flat-json' })
+/** Settings of that shape as they were then: what this writes stays as it is. */
+const flat = {
+  kind: 'flat-json',
+  members: 'all',
+  fullEvery: 60,
+  bad: 'marked',
+  nulls: 'null',
+  decimals: null,
+  nonFinite: 'null',
+  wholes: 'number',
+  time: 'iso',
+  zone: 'UTC',
+  compression: 'none',
+}
 const beside = { topicRule: 'slug', key: '', headers: [], steersOnly: false, contentType: '', responseTopic: '', expiryS: null }
 
 async function redraft(db: Kysely<unknown>): Promise<void> {

@@ -12,6 +12,7 @@ const SILENT_UNIT = 2
 
 interface Due {
   block: Block<WantedTag>
+  /** By the monotonic clock, ms. */
   at: number
 }
 
@@ -33,7 +34,7 @@ export class UnitPoller {
     private readonly sink: SourceSink,
     private readonly onOutcome: (fine: boolean, garbled: boolean) => void,
   ) {
-    const now = Date.now()
+    const now = performance.now()
     this.queue = blocks.map((block) => ({ block, at: now }))
     this.next()
   }
@@ -42,7 +43,7 @@ export class UnitPoller {
     if (this.over || this.queue.length === 0) return
     const due = this.queue.reduce((a, b) => (b.at < a.at ? b : a))
     const pause = this.silent > 0 ? Math.min(this.retryMs * 2 ** (this.silent - 1), this.retryMs * 8) : 0
-    const wait = Math.max(due.at - Date.now(), pause, 0)
+    const wait = Math.max(due.at - performance.now(), pause, 0)
     this.timer = setTimeout(() => void this.ask(due), wait)
   }
 
@@ -63,7 +64,7 @@ export class UnitPoller {
       else this.silent = 0
       // One address that does not exist must not take its neighbours along.
       if (e.kind === 'exception' && (e.code === 2 || e.code === 3) && block.points.length > 1) {
-        this.queue = this.queue.flatMap((q) => (q === due ? splitBlock(block).map((b) => ({ block: b, at: Date.now() })) : [q]))
+        this.queue = this.queue.flatMap((q) => (q === due ? splitBlock(block).map((b) => ({ block: b, at: performance.now() })) : [q]))
         this.next()
         return
       }
@@ -71,7 +72,7 @@ export class UnitPoller {
       this.fail(whole ? this.queue.map((q) => q.block) : [block], e)
     }
     // From when it was due, not from now, so that the rate holds; what was missed is left out.
-    const now = Date.now()
+    const now = performance.now()
     due.at += block.rateMs
     if (due.at < now) due.at = now + (block.rateMs - ((now - due.at) % block.rateMs))
     this.next()

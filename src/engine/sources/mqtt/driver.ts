@@ -1,13 +1,14 @@
 import { setTimeout as pause } from 'node:timers/promises'
-import type { MqttClient } from 'mqtt'
-import { FailureError, fail } from '~/contract/failure'
+import { type Failure, FailureError, fail } from '~/contract/failure'
 import { filtersOf } from '~/contract/sources/mqtt'
 import { overlap } from '~/core/address/topic-filter'
+import { reasonOf } from '~/core/mqtt/reasons'
 import { rebirthCommand } from '~/core/source/sparkplug'
 import { Status } from '~/core/value/quality'
-import { log, wordsOf } from '../../log'
+import { realClock } from '../../clock/real-clock'
 import { accessOf, type MqttAccess, mqttFailure, tlsFacts } from '../../net/mqtt-access'
-import { type ConnectedClient, connectMqtt } from '../../net/mqtt-client'
+import { dialMqtt } from '../../net/mqtt-dial'
+import { MqttLink } from '../../net/mqtt-link'
 import { reachSteps, runSteps } from '../../net/steps'
 import type { SourceConnection, SourceDriver, SourceSink, SourceTarget, WantedTag } from '../driver'
 import { Listening } from './listen'
@@ -23,33 +24,42 @@ const REBIRTH_MS = 30_000
 const ignore = () => undefined
 const access = (t: Target, more = ''): MqttAccess => accessOf(t.settings, t.authority, t.credential, `${t.settings.clientId}${more}`)
 
-/** SUBACK reasons: MQTT 5 3.9.3; 3.1.1 knows only 0x80. */
-const refusals: Record<number, [string, string]> = {
-  128: ['without a reason', 'Most likely this log-in may not read there: ask for the permission at the broker'],
-  131: ['the broker does not say more', 'Its log may tell'],
-  135: ['not allowed to read there', 'Give the certificate or log-in that permission at the broker'],
-  143: ['the broker does not accept this filter', 'Correct the filter'],
-  151: ['a quota of the broker is used up', 'Listen on fewer filters'],
-  162: ['the broker does not allow wildcards', 'Name the topics one by one'],
+/** Messages of QoS 1 that the broker may hand over before they are acknowledged. */
+const RECEIVE_MAXIMUM = 1000
+
+type Heard = (topic: string, payload: Uint8Array, retained: boolean) => void
+
+/** Connects without a session; `heard` hears of each message, `lost` once when the link is lost. */
+async function connect(access: MqttAccess, heard: Heard, lost: (failure: Failure) => void): Promise<MqttLink> {
+  try {
+    const link: MqttLink = await MqttLink.connect(
+      dialMqtt,
+      realClock,
+      { access, clean: true, expiryS: 0, receiveMaximum: RECEIVE_MAXIMUM },
+      {
+        message: (p) => {
+          if (p.qos > 0) link.acknowledge(p.packetId)
+          heard(p.topic, p.payload, p.retain)
+        },
+        closed: (why) => lost(mqttFailure(why, access, 'source')),
+      },
+    )
+    return link
+  } catch (e) {
+    throw new FailureError(mqttFailure(e, access, 'source'), 502)
+  }
 }
 
-/** Subscribes; rejects naming the filter that is refused. */
-async function subscribe(client: MqttClient, filters: readonly string[]): Promise<void> {
-  for (const filter of filters) {
-    const refuse = (reason: number) => {
-      const [why, hint] = refusals[reason] ?? [`reason ${reason}`, "The broker's log may tell more"]
-      return fail(502, `mqtt.subscribe-${reason}`, `The broker refuses to let us listen on ${filter}: ${why}`, hint, 'source')
-    }
-    await new Promise<void>((done, failed) => {
-      client.subscribe(filter, { qos: 1 }, (error, granted) => {
-        const codes = (error as { packet?: { granted?: number[] } } | null)?.packet?.granted
-        const reason = granted?.find((g) => Number(g.qos) >= 128)?.qos ?? codes?.find((c) => c >= 128)
-        if (typeof reason === 'number' && reason >= 128) failed(refuse(reason))
-        else if (error) failed(/Unspecified error/i.test(error.message) ? refuse(128) : error)
-        else done()
-      })
-    })
-  }
+/** Subscribes; rejects naming the filter that is refused (SUBACK, MQTT 5 3.9.3; 3.1.1 knows only 0x80). */
+async function subscribe(link: MqttLink, filters: readonly string[]): Promise<void> {
+  const reasons = await link.subscribe(filters, true)
+  filters.forEach((filter, i) => {
+    const reason = reasons[i] ?? 0x80
+    if (reason < 0x80) return
+    const { words, hint } = reasonOf(reason)
+    const ask = reason === 0x80 ? 'Most likely this log-in may not read there: ask for the permission at the broker' : hint
+    throw fail(502, `mqtt.subscribe-${reason}`, `The broker refuses to let us listen on ${filter}: ${words}`, ask, 'source')
+  })
 }
 
 /** Topics of a broker on which devices speak by themselves (OASIS MQTT 5.0 and 3.1.1). */
@@ -58,7 +68,7 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
     const { settings } = target
     // A client id of its own: the one in use must not be thrown off the broker by a check.
     const own = access(target, '-check')
-    let link: ConnectedClient | null = null
+    let link: MqttLink | null = null
     try {
       yield* runSteps(
         [
@@ -68,7 +78,7 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
             key: 'login',
             label: 'Log-in',
             run: async () => {
-              link = await connectMqtt(own, 'source', ignore)
+              link = await connect(own, ignore, ignore)
               return own.cert ? 'the broker takes the client certificate' : own.user ? `logged in as ${own.user}` : 'logged in without name'
             },
           },
@@ -77,7 +87,7 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
             label: 'Topics',
             run: async () => {
               const filters = filtersOf(settings.filters)
-              await subscribe(link!.client, filters)
+              await subscribe(link!, filters)
               return `may listen on ${filters.join(', ')}`
             },
           },
@@ -85,7 +95,7 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
         (e) => mqttFailure(e, own, 'source'),
       )
     } finally {
-      await (link as ConnectedClient | null)?.close()
+      ;(link as MqttLink | null)?.close()
     }
   },
 
@@ -97,15 +107,15 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
     const own = access(target, `-listen-${Date.now().toString(36)}`)
     const listening = new Listening()
     let lost: string | null = null
-    let link: ConnectedClient
-    const hear = (client: MqttClient) => client.on('message', (topic, payload, packet) => listening.message(topic, payload, packet.retain))
+    const link = await connect(
+      own,
+      (topic, payload, retained) => listening.message(topic, payload, retained),
+      (f) => {
+        lost = f.message
+      },
+    )
     try {
-      link = await connectMqtt(own, 'source', (f) => (lost = f.message), hear)
-    } catch (e) {
-      throw new FailureError(mqttFailure(e, own, 'source'), 502)
-    }
-    try {
-      await subscribe(link.client, filtersOf(query.filters || target.settings.filters))
+      await subscribe(link, filtersOf(query.filters || target.settings.filters))
       const end = Date.now() + query.seconds * 1000
       while (!stop.aborted && lost === null) {
         await pause(Math.min(500, Math.max(0, end - Date.now())), undefined, { signal: stop }).catch(ignore)
@@ -114,22 +124,21 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
         if (over) return
       }
     } finally {
-      await link.close()
+      link.close()
     }
   },
 
   async open(target, _ctx, sink) {
     const own = access(target)
     let connection: TopicConnection | null = null
-    const link = await connectMqtt(
+    const link = await connect(
       own,
-      'source',
+      (topic, payload) => connection?.message(topic, payload),
       (failure) => sink.down({ ...failure, hint: 'Embrik tries again by itself' }),
-      (client) => client.on('message', (topic, payload) => connection?.message(topic, payload)),
     )
     try {
       connection = new TopicConnection(link, target, sink)
-      await subscribe(link.client, filtersOf(target.settings.filters))
+      await subscribe(link, filtersOf(target.settings.filters))
     } catch (e) {
       await connection?.close()
       throw new FailureError(mqttFailure(e, own, 'source'), 502)
@@ -148,7 +157,7 @@ class TopicConnection implements SourceConnection {
   private early: [string, Uint8Array][] | null = []
 
   constructor(
-    private readonly link: ConnectedClient,
+    private readonly link: MqttLink,
     private readonly target: Target,
     private readonly sink: SourceSink,
   ) {
@@ -205,8 +214,16 @@ class TopicConnection implements SourceConnection {
     if (now - (this.asked.get(node) ?? 0) < REBIRTH_MS) return
     this.asked.set(node, now)
     const [namespace, group, name] = node.split('/')
-    this.link.client.publish(`${namespace}/${group}/NCMD/${name}`, Buffer.from(rebirthCommand(now)), { qos: 0 }, (e) => {
-      if (e) log('warn', 'source', `${this.target.name}: births of ${node} could not be asked for: ${wordsOf(e)}`)
+    this.link.publish({
+      topic: `${namespace}/${group}/NCMD/${name}`,
+      payload: rebirthCommand(now),
+      qos: 0,
+      retain: false,
+      dup: false,
+      packetId: 0,
+      properties: null,
+      id: '',
+      expiryS: null,
     })
   }
 
@@ -221,6 +238,6 @@ class TopicConnection implements SourceConnection {
     clearInterval(this.staleTimer)
     if (this.flushing) clearTimeout(this.flushing)
     this.flush()
-    await this.link.close()
+    this.link.close()
   }
 }

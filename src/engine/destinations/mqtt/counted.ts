@@ -1,6 +1,6 @@
 /** One delivery of the witness's session that the broker may still repeat. */
 export interface Delivered {
-  /** 0 for a message that is nobody's. */
+  /** 0 for a message that is nobody's, or not told apart yet. */
   delivery: number
   seq: number
   digest: number
@@ -22,6 +22,13 @@ export class CountedDeliveries {
 
   get(id: number): Delivered | undefined {
     return this.byId.get(id)
+  }
+
+  /** The delivery of a message, by the id that it carries, that holds for `test`. */
+  find(messageId: string, test: (d: Delivered) => boolean): Delivered | null {
+    const [, delivery, seq] = messageId.split('.').map(Number)
+    for (const d of this.byId.values()) if (d.seq === seq && d.delivery === delivery && test(d)) return d
+    return null
   }
 
   get size(): number {

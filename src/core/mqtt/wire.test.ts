@@ -1,18 +1,8 @@
 import fc from 'fast-check'
 import mqtt, { type Packet } from 'mqtt-packet'
 import { describe, expect, it } from 'vitest'
-import {
-  connectPacket,
-  disconnectPacket,
-  type Incoming,
-  pingPacket,
-  pubackPackets,
-  subscribePacket,
-  unsubscribePacket,
-  type Version,
-  WireError,
-  WireReader,
-} from './mqtt-wire'
+import { connectPacket, disconnectPacket, pingPacket, pubackPackets, subscribePacket, unsubscribePacket } from './packets'
+import { type Incoming, type Version, WireError, WireReader } from './wire'
 
 // Held against the common library: neither knows the other's code.
 

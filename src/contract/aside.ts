@@ -1,0 +1,18 @@
+import { z } from 'zod'
+
+/** A message that a destination refused for good, or on which the link was lost again and again: kept with the reason. */
+export const Aside = z.object({
+  id: z.number().int(),
+  publicationId: z.string().nullable().describe('Null: the publication is no more'),
+  publication: z.string().nullable(),
+  seq: z.number(),
+  at: z.number().describe('When it went aside, epoch ms'),
+  topic: z.string(),
+  qos: z.number().int(),
+  retain: z.boolean(),
+  payload: z.string().describe('Octets as base64, the first 256 KiB'),
+  code: z.string(),
+  message: z.string(),
+  hint: z.string(),
+})
+export type Aside = z.infer<typeof Aside>

@@ -1,0 +1,73 @@
+import type { AccountChange } from './account-changes'
+import type { Histogram } from './histogram'
+import type { Standing } from './verdict'
+
+/** How a segment's body is packed: 0 as it is, 1 deflate (RFC 1951) level 1. */
+export type Codec = 0 | 1
+
+export interface SegmentWrite {
+  segment: number
+  count: number
+  codec: Codec
+  rawBytes: number
+  body: Uint8Array
+  /** Position of its first message among all that ever went through this outbox. */
+  ordinal: number
+  /** As `rangesOf` writes it. */
+  ranges: string
+}
+
+export type SegmentRow = Omit<SegmentWrite, 'body' | 'codec'> & { bodyBytes: number }
+
+export interface Cursor {
+  /** The oldest segment that isn't wholly acknowledged. */
+  segment: number
+  /** How many of its messages, from the first, are. */
+  done: number
+  /** The newest segment whose messages are counted in the ledger's slices. */
+  countedSegment: number
+  /** Position that the next message would have. */
+  ordinal: number
+}
+
+/** All that changed since the flush before, written in one transaction. */
+export interface FlushWrite {
+  /** Counts up by one a flush: one that comes again (its answer got lost) is found to be there. */
+  number: number
+  changes: AccountChange[]
+  latencies: { delivery: number; minute: number; histogram: Histogram }[]
+  /** How far each witness has come, in its own words. */
+  positions: { destinationId: string; position: Uint8Array }[]
+  outboxes: { destinationId: string; cursor: Cursor; remove: number[] }[]
+}
+
+/** Thrown when another engine has taken over: this one may not write any more. */
+export class Fenced extends Error {
+  constructor() {
+    super('another engine has taken over this database')
+  }
+}
+
+/**
+ * The transactions that delivery needs, and no other. Each either happens as a whole or throws; one that throws may have
+ * happened all the same (its answer got lost), and is safe to do again. All writes carry the epoch of the engine.
+ */
+export interface DeliveryStore {
+  /** Writes one segment; the same one again changes nothing. */
+  append(destinationId: string, s: SegmentWrite): Promise<void>
+  /** Null: it is not there. */
+  readSegment(destinationId: string, segment: number): Promise<{ codec: Codec; body: Uint8Array } | null>
+  loadOutbox(destinationId: string): Promise<{ cursor: Cursor; segments: SegmentRow[] }>
+  loadLedger(sinceMinute: number): Promise<{
+    flush: number
+    standings: Map<number, Standing>
+    latencies: { delivery: number; minute: number; histogram: Histogram }[]
+  }>
+  flush(w: FlushWrite): Promise<void>
+  loadPosition(destinationId: string): Promise<Uint8Array | null>
+  /** The next number that ties births and deaths of the edge node on a destination: 0 to 255, round and round. */
+  nextBirth(destinationId: string): Promise<number>
+}
+
+/** What keeps the store from writing, in words of its own for each. */
+export type StoreTrouble = 'away' | 'silent' | 'full' | 'failed'

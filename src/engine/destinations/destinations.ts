@@ -1,0 +1,72 @@
+import type { Destination } from '~/contract/destination'
+import type { Db } from '~/store/database'
+import { listDestinations } from '~/store/destination'
+import { failureOf } from '../failure'
+import { ItemQueues } from '../item-queues'
+import { destinationDrivers } from './registry'
+import type { NodeSession } from './session'
+import { type DestinationContext, DestinationSupervisor } from './supervisor'
+
+export type DestinationsContext = Omit<DestinationContext, 'driver'>
+
+/** All destinations, each in a compartment of its own. */
+export class Destinations {
+  readonly running = new Map<string, DestinationSupervisor>()
+  private readonly queues: ItemQueues
+  private filters = new Map<string, readonly string[]>()
+
+  constructor(
+    private readonly db: Db,
+    private readonly ctx: DestinationsContext,
+  ) {
+    this.queues = new ItemQueues((id, e) => {
+      const d = this.running.get(id)?.destination
+      const f = failureOf(e, 'destination')
+      if (d) ctx.event(d, 'trouble', f.code, f.message, f.hint)
+    })
+  }
+
+  /** Brings what runs to what is configured, one by one; resolves when all is begun. `filters` is what is to be read back, by destination. */
+  async reconcile(filters: ReadonlyMap<string, readonly string[]>): Promise<void> {
+    this.filters = new Map(filters)
+    const wanted = new Map((await listDestinations(this.db)).map((d) => [d.id, d]))
+    for (const [id, running] of this.running) {
+      if (wanted.has(id)) continue
+      this.running.delete(id)
+      void this.queues.add(id, () => running.stop())
+    }
+    for (const d of wanted.values()) this.takeUp(d)
+  }
+
+  private takeUp(d: Destination): void {
+    const running = this.running.get(d.id)
+    if (running) {
+      if (running.wantedVersion === d.version) return
+      running.wantedVersion = d.version
+      void this.queues.add(d.id, () => running.change(d))
+      return
+    }
+    // Its outbox takes messages from now on, whatever keeps the rest from starting.
+    const fresh = new DestinationSupervisor(d, { ...this.ctx, driver: destinationDrivers[d.kind] })
+    this.running.set(d.id, fresh)
+    void this.queues.add(d.id, () => fresh.start(this.filters.get(d.id) ?? []))
+  }
+
+  /** Does something for one destination, after all that was begun for it before. */
+  for(id: string, work: (d: DestinationSupervisor | null) => Promise<void> | void): Promise<void> {
+    return this.queues.add(id, () => work(this.running.get(id) ?? null))
+  }
+
+  /** Says whom each connection speaks for. */
+  speakFor(sessions: ReadonlyMap<string, NodeSession>): void {
+    for (const [id, d] of this.running) void d.speakFor(sessions.get(id) ?? null)
+  }
+
+  settled(): Promise<void> {
+    return this.queues.settled()
+  }
+
+  async stop(): Promise<void> {
+    await Promise.all([...this.running.values()].map((d) => d.stop()))
+  }
+}

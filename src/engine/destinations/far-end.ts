@@ -1,0 +1,65 @@
+import type { Failure } from '~/contract/failure'
+import type { WitnessView } from '~/core/delivery/account'
+
+/** One copy of something, read at the far end of a destination. */
+export interface FarSighting {
+  /** The id that it carries; null: none. */
+  id: string | null
+  topic: string
+  digest: number
+  /** Epoch ms. */
+  at: number
+  /** The same by the monotonic clock. */
+  mono: number
+  /** Nobody can say whether it is a copy of its own or one that was handed out before: it may be counted, never held against anybody. */
+  repeated: boolean
+  /** To be given back by `safe`. */
+  token: unknown
+}
+
+/** What is known of a message by its id. */
+export interface Acquaintance {
+  /** A copy of it has been counted. */
+  arrived: boolean
+  /** It was sent once at most: a second copy is not of our making. */
+  once: boolean
+}
+
+export interface FarSink {
+  sighting(s: FarSighting): void
+  acquaintance(id: string): Acquaintance | null
+  /** The connection is lost. */
+  lost(why: Failure): void
+  /** What was seen should be written at once: the other side hands out no more before that. */
+  hurry(): void
+  /** Filters that may not be read, with the reason; all of them, each time. */
+  refused(filters: ReadonlyMap<string, string>): void
+}
+
+/**
+ * Reads back what arrived at one destination, over one connection at a time. It never retries. How far it has come is
+ * written in the ledger's transaction, in its own words; what it is told is `safe` it lets go of at the other side.
+ */
+export interface FarEnd {
+  /** Takes up where an earlier run was; before the first connection. */
+  restore(position: Uint8Array | null): void
+  /** Connects and listens; rejects with a FailureError. */
+  connect(): Promise<void>
+  /** What is to be seen from now on; resolves when it is, or is refused, or the connection is lost. */
+  watch(filters: readonly string[]): Promise<void>
+  /** What it can say now; null while it is away. */
+  view(): WitnessView | null
+  /** Finds out whether something is still held back for it. */
+  probe(): void
+  /** Ms for which the other side has not answered a probe. */
+  silentMs(): number
+  /** How far it has come, to be written; null when nothing changed since the last call. */
+  position(): Uint8Array | null
+  /** A sighting was counted as that message, which went out at `sentMono` (null: not known any more); it is not written yet. */
+  counted(token: unknown, as: { delivery: number; seq: number; sentMono: number | null }): void
+  /** A sighting is written. */
+  safe(token: unknown): void
+  /** Messages on these have been judged: what only they needed may be let go. */
+  release(needed: readonly string[]): void
+  close(): void
+}

@@ -1,0 +1,363 @@
+import { FailureError } from '~/contract/failure'
+import type { WitnessView } from '~/core/delivery/account'
+import { digest } from '~/core/delivery/digest'
+import { reasonOf } from '~/core/mqtt/reasons'
+import type { Published } from '~/core/mqtt/wire'
+import { withoutSeq } from '~/core/shape/sparkplug-birth'
+import { NAMESPACE } from '~/core/shape/sparkplug-metric'
+import type { Clock } from '../../clock/clock'
+import { type MqttAccess, mqttFailure } from '../../net/mqtt-access'
+import { MqttLink } from '../../net/mqtt-link'
+import type { Dial } from '../../net/wire'
+import type { FarEnd, FarSink } from '../far-end'
+import { CountedDeliveries, type Delivered } from './counted'
+import { Coverage } from './coverage'
+import { StallWatch } from './stall-watch'
+
+const NUMBERED = `${NAMESPACE}/`
+/** How long the broker is to remember the witness, s. */
+const EXPIRY_S = 7 * 86_400
+const RECEIVE_MAXIMUM = 20_000
+/** So long after the backlog was through the broker repeats nothing of earlier connections any more, ms. */
+const REPEATS_MS = 60_000
+/** So long after the backlog was through, a broker that was not shut down well hands out again what it had handed out, ms. */
+const OLD_SESSION_MS = 5000
+/** A probe may stay without answer so long while nothing at all is heard, before the link counts as dead, ms. */
+const DEAD_MS = 15_000
+
+/** Reads an MQTT broker, with a session that outlives its connections (MQTT 5 4.1), at QoS 1. */
+export class MqttFarEnd implements FarEnd {
+  private readonly coverage = new Coverage()
+  private readonly counted_ = new CountedDeliveries()
+  private readonly stall = new StallWatch()
+  private link: MqttLink | null = null
+  /** Counts connections up from 1. */
+  private connection = 0
+  private tidied = 0
+  private connectedAt: number | null = null
+  private heardAt = 0
+  private lostAt: number | null = null
+  /** Since when what the broker held when this connection began has come; null: not yet. */
+  private throughAt: number | null = null
+  private clearAt = Number.NEGATIVE_INFINITY
+  private seenAt = Number.NEGATIVE_INFINITY
+  private seenAnyAt = Number.NEGATIVE_INFINITY
+  private sessionPresent = false
+  /** Deliveries of this connection that the broker has no acknowledgement of. */
+  private outstanding = 0
+  private pings: { number: number; at: number; clear: boolean }[] = []
+  private acked: [number, Delivered][] = []
+  private ackPing: { number: number; acked: [number, Delivered][] } | null = null
+  private changed = false
+  private asking: Promise<void> = Promise.resolve()
+  private refused = new Map<string, string>()
+  /** Copies of which only the end of the backlog tells whether they are new. */
+  private suspects: { packet: Published; delivered: Delivered; sum: number; id: number; original: Delivered }[] = []
+
+  constructor(
+    private readonly dial: Dial<MqttAccess>,
+    private readonly access: MqttAccess,
+    private readonly sink: FarSink,
+    private readonly clock: Clock,
+  ) {}
+
+  restore(position: Uint8Array | null): void {
+    if (!position || position.length < 4) return
+    const bytes = Buffer.from(position)
+    const length = bytes.readUInt32LE(0)
+    const { filters } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as { filters: [string, number][] }
+    this.coverage.restore(filters, this.clock.mono() - this.clock.wall())
+    this.counted_.restore(bytes.subarray(4 + length))
+  }
+
+  position(): Uint8Array | null {
+    const now = this.clock.mono()
+    if (this.throughAt !== null && now - this.throughAt > REPEATS_MS && this.tidied !== this.connection) {
+      this.tidied = this.connection
+      this.counted_.forgetBefore(this.connection)
+    }
+    const counted = this.counted_.take()
+    if (!counted && !this.changed) return null
+    this.changed = false
+    const head = Buffer.from(JSON.stringify({ filters: this.coverage.written(now - this.clock.wall()) }))
+    const length = Buffer.alloc(4)
+    length.writeUInt32LE(head.length)
+    return Buffer.concat([length, head, counted ?? this.counted_.encode()])
+  }
+
+  view(): WitnessView | null {
+    if (this.connectedAt === null) return null
+    const { connectedAt, clearAt, seenAt, seenAnyAt } = this
+    return { connectedAt, clearAt, seenAt, seenAnyAt, coveredSince: (topic) => this.coverage.coveredSince(topic) }
+  }
+
+  async connect(): Promise<void> {
+    const { clock } = this
+    this.connection++
+    this.outstanding = 0
+    this.throughAt = null
+    this.pings = []
+    this.acked = []
+    this.ackPing = null
+    this.suspects = []
+    this.clearAt = this.seenAt = this.seenAnyAt = Number.NEGATIVE_INFINITY
+    this.stall.begin()
+    const mine = this.connection
+    try {
+      this.link = await MqttLink.connect(
+        this.dial,
+        clock,
+        { access: this.access, clean: false, expiryS: EXPIRY_S, receiveMaximum: RECEIVE_MAXIMUM },
+        {
+          greeted: (link, connack) => {
+            this.link = link
+            this.sessionPresent = connack.sessionPresent
+            if (!connack.sessionPresent) {
+              this.counted_.clear()
+              this.coverage.clear()
+              this.changed = true
+            } else if (this.lostAt !== null) this.coverage.doubtYoung(this.lostAt)
+          },
+          message: (packet) => this.message(packet),
+          pong: (number) => this.pong(number),
+          closed: (why) => {
+            if (mine === this.connection) this.lost(why)
+          },
+        },
+      )
+    } catch (e) {
+      throw new FailureError(mqttFailure(e, this.access, 'witness'), 502)
+    }
+    // Older subscriptions are said again too: a broker that came back with an older state has forgotten the newest.
+    await this.say([...this.coverage.filters])
+    if (this.link === null || this.link.lostOrClosed || mine !== this.connection)
+      throw new FailureError(mqttFailure(Object.assign(new Error('closed'), { code: 'ECONNRESET' }), this.access, 'witness'), 502)
+    this.connectedAt = clock.mono()
+    this.probe()
+  }
+
+  private lost(why: unknown): void {
+    this.drop()
+    this.sink.lost(mqttFailure(why, this.access, 'witness'))
+  }
+
+  private drop(): void {
+    this.lostAt = this.clock.mono()
+    this.connectedAt = null
+    this.link = null
+    this.suspects = []
+  }
+
+  async watch(filters: readonly string[]): Promise<void> {
+    this.coverage.want(filters)
+    if (this.link && this.connectedAt !== null) await this.say(this.coverage.due().fresh)
+  }
+
+  release(needed: readonly string[]): void {
+    if (this.coverage.release(needed) && this.link && this.connectedAt !== null) void this.say([])
+  }
+
+  /** Tells the broker what is wanted; one at a time. */
+  private say(ask: readonly string[]): Promise<void> {
+    this.asking = this.asking.then(() => this.sayNow(ask)).catch(() => undefined)
+    return this.asking
+  }
+
+  private async sayNow(ask: readonly string[]): Promise<void> {
+    const { link } = this
+    if (!link || link.lostOrClosed) return
+    // Old ones go first: where an old and a new filter overlap, both at once would deliver twice.
+    const { stale } = this.coverage.due()
+    await link.unsubscribe(stale)
+    for (const f of stale) this.coverage.removed(f)
+    const filters = [...new Set([...ask, ...this.coverage.due().fresh])]
+    const before = [...this.refused.keys()].join()
+    for (const f of [...this.refused.keys()]) if (!this.coverage.filters.includes(f)) this.refused.delete(f)
+    if (filters.length > 0) {
+      const reasons = await link.subscribe(filters)
+      const now = this.clock.mono()
+      filters.forEach((f, i) => {
+        const reason = reasons[i] ?? 0x80
+        if (reason >= 0x80) {
+          this.coverage.removed(f)
+          this.refused.set(f, reasonOf(reason).words)
+        } else {
+          this.coverage.granted(f, now)
+          this.refused.delete(f)
+        }
+      })
+    }
+    this.changed = true
+    if ([...this.refused.keys()].join() !== before || this.refused.size > 0) this.sink.refused(this.refused)
+  }
+
+  private message(packet: Published): void {
+    const mono = this.clock.mono()
+    this.heardAt = mono
+    const id = packet.qos > 0 ? packet.packetId : null
+    if (packet.retain && this.access.protocol !== '5') {
+      // What was retained before we came (3.1.1 has no way to say that we do not want it).
+      if (id !== null) this.link?.acknowledge(id)
+      return
+    }
+    // What is numbered on the wire was produced without the number.
+    const sum = digest(packet.topic.startsWith(NUMBERED) ? withoutSeq(packet.payload) : packet.payload)
+    if (id !== null) {
+      this.outstanding++
+      if (this.stall.came(this.outstanding)) this.sink.hurry()
+    }
+    if (id !== null && packet.dup) {
+      const before = this.counted_.get(id)
+      if (before && before.digest === sum) {
+        before.connection = this.connection
+        if (before.state === 'written') this.acknowledge(id, before)
+        return
+      }
+    }
+    const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen', connection: this.connection }
+    if (id !== null && this.handedOutBefore(packet, delivered, sum, id)) return
+    if (id !== null) this.counted_.set(id, delivered)
+    this.tell(packet, delivered, sum, id, mono)
+  }
+
+  private tell(packet: Published, delivered: Delivered, sum: number, id: number | null, mono: number): void {
+    this.sink.sighting({
+      id: packet.id,
+      topic: packet.topic,
+      digest: sum,
+      at: this.clock.wall(),
+      mono,
+      // Without an id of the message, only the packet identifier could tell a repetition from a copy: and it is another one.
+      repeated: packet.id === null && packet.dup,
+      token: { id, delivered } satisfies Token,
+    })
+  }
+
+  /**
+   * Whether the broker hands out again what it had handed out before, under another packet identifier: some repeat that way
+   * (against MQTT 5 4.4), some come back with an older session after they were killed. Our ids tell.
+   */
+  private handedOutBefore(packet: Published, delivered: Delivered, sum: number, id: number): boolean {
+    if (packet.id === null) return false
+    const inOldSession = this.sessionPresent && (this.throughAt === null || this.clock.mono() - this.throughAt < OLD_SESSION_MS)
+    if (!packet.dup && !inOldSession) return false
+    const known = this.sink.acquaintance(packet.id)
+    if (!known?.arrived) return false
+    const original = this.counted_.find(packet.id, (d) => d.digest === sum && d.connection < this.connection)
+    if (original) {
+      // The one that it would repeat may still come itself: then this is a copy of its own.
+      this.suspects.push({ packet: { ...packet, payload: new Uint8Array() }, delivered, sum, id, original })
+      return true
+    }
+    if (!known.once) return false
+    this.repetition(id, delivered)
+    return true
+  }
+
+  /** Nothing is counted; the broker may let go of it. */
+  private repetition(id: number, delivered: Delivered): void {
+    delivered.state = 'written'
+    this.counted_.set(id, delivered)
+    this.acknowledge(id, delivered)
+  }
+
+  private judgeSuspects(): void {
+    for (const s of this.suspects.splice(0)) {
+      if (s.original.connection === this.connection) {
+        this.counted_.set(s.id, s.delivered)
+        this.tell(s.packet, s.delivered, s.sum, s.id, this.clock.mono())
+      } else this.repetition(s.id, s.delivered)
+    }
+  }
+
+  counted(token: unknown, as: { delivery: number; seq: number; sentMono: number | null }): void {
+    const { id, delivered } = token as Token
+    if (as.sentMono !== null) this.sawSentAt(as.sentMono, id === null)
+    delivered.delivery = as.delivery
+    delivered.seq = as.seq
+    if (id !== null) this.counted_.counted(delivered)
+  }
+
+  safe(token: unknown): void {
+    const { id, delivered } = token as Token
+    if (id === null) return
+    delivered.state = 'written'
+    // From an earlier connection: it comes again on this one, and is acknowledged then.
+    if (this.counted_.get(id) === delivered && delivered.connection === this.connection) this.acknowledge(id, delivered)
+  }
+
+  private acknowledge(id: number, delivered: Delivered): void {
+    if (!this.link) return
+    this.stall.acknowledged(this.outstanding)
+    this.outstanding--
+    this.link.acknowledge(id)
+    if (this.acked.push([id, delivered]) === 1) this.clock.soon(() => this.askForAcks())
+  }
+
+  /** Asks whether the broker has the acknowledgements; one question at a time. */
+  private askForAcks(): void {
+    if (this.ackPing || this.acked.length === 0 || !this.link) return
+    this.ackPing = { number: this.ping(), acked: this.acked }
+    this.acked = []
+  }
+
+  private ping(): number {
+    const number = this.link!.ping()
+    // With every delivery acknowledged before it, the broker holds nothing back: what it had it has sent before it answers.
+    this.pings.push({ number, at: this.clock.mono(), clear: this.outstanding === 0 && this.suspects.length === 0 })
+    return number
+  }
+
+  private pong(number: number): void {
+    const now = this.clock.mono()
+    this.heardAt = now
+    while (this.pings[0] && this.pings[0].number <= number) {
+      const p = this.pings.shift()!
+      if (p.clear) this.nothingHeldAt(p.at, now)
+      else if (this.suspects.length > 0 && this.outstanding <= this.suspects.length) {
+        // All but these is acknowledged, and the broker has said all that it had to repeat.
+        this.judgeSuspects()
+      }
+    }
+    if (!this.ackPing || number < this.ackPing.number) return
+    for (const [id, delivered] of this.ackPing.acked) this.counted_.forget(id, delivered)
+    this.ackPing = null
+    this.askForAcks()
+  }
+
+  private nothingHeldAt(at: number, now: number): void {
+    this.clearAt = Math.max(this.clearAt, at)
+    this.throughAt ??= now
+  }
+
+  /** A message that went out at `sentMono` was seen: the broker is through with what was sent before. */
+  private sawSentAt(sentMono: number, qos0: boolean): void {
+    this.seenAnyAt = Math.max(this.seenAnyAt, sentMono)
+    if (!qos0) this.seenAt = Math.max(this.seenAt, sentMono)
+    if (this.connectedAt !== null && sentMono > this.connectedAt) this.throughAt ??= this.clock.mono()
+  }
+
+  probe(): void {
+    if (!this.link) return
+    const silent = this.silentMs()
+    if (silent > DEAD_MS && this.clock.mono() - this.heardAt > DEAD_MS) {
+      this.link.abandon(Object.assign(new Error('silent'), { code: 'ESILENT' }))
+      return
+    }
+    if (this.pings.length < 3) this.ping()
+  }
+
+  silentMs(): number {
+    return this.pings[0] ? this.clock.mono() - this.pings[0].at : 0
+  }
+
+  close(): void {
+    this.link?.close()
+    this.drop()
+  }
+}
+
+interface Token {
+  id: number | null
+  delivered: Delivered
+}

@@ -1,0 +1,214 @@
+import type { Failure } from '~/contract/failure'
+import { unpackProperties } from '~/core/delivery/properties'
+import type { Publishing } from '~/core/mqtt/publish'
+import { reasonOf } from '~/core/mqtt/reasons'
+import { NAMESPACE } from '~/core/shape/sparkplug-metric'
+import type { MqttLink } from '../../net/mqtt-link'
+import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
+import type { RunningSession } from './session'
+
+/** Octets in the wire's buffer beyond which it counts as full. */
+const FULL = 1 << 20
+const PACKET_IDS = 65_535
+const encoder = new TextEncoder()
+
+interface UnderWay {
+  m: Outgoing
+  answer: (a: Answer) => void
+}
+
+/** Packet identifiers of QoS 2 whose message the broker has and that it has not been told to let go of, or has not answered to that. */
+const heldOf = (remembered: Remembered): Set<number> => {
+  let held = remembered.get('held') as Set<number> | undefined
+  if (!held) remembered.set('held', (held = new Set()))
+  return held
+}
+
+/** The packet identifier of a message: by its position, so that it is the same one after a lost link or a new start. */
+export const packetIdOf = (ordinal: number): number => 1 + (ordinal % PACKET_IDS)
+
+const octets = (payload: string | Uint8Array) => (typeof payload === 'string' ? encoder.encode(payload) : payload)
+
+/** Sends over one connection: QoS 0, 1 and 2 (MQTT 5 4.3), within all that the broker's greeting allows. */
+export class MqttSender implements DestinationConnection {
+  private readonly underWay = new Map<number, UnderWay>()
+  /** QoS 0 has no acknowledgement: a ping's answer shows that the broker has read what went before it. */
+  private zero: UnderWay[] = []
+  private zeroPinged: { ping: number; up: UnderWay[] } | null = null
+  private readonly heard_: { ping: number; done: () => void }[] = []
+  private readonly held: Set<number>
+  private readonly present: boolean
+  private full = false
+
+  constructor(
+    private readonly link: MqttLink,
+    private readonly wantedWindow: number,
+    private readonly sink: DestinationSink,
+    private readonly session: RunningSession | null,
+    remembered: Remembered,
+  ) {
+    const { connack } = link
+    this.held = heldOf(remembered)
+    this.present = connack.sessionPresent
+    if (!this.present) this.held.clear()
+    else {
+      // What an earlier run was through with, up to the last step: its identifiers would else never be free again.
+      if (!remembered.has('ran')) for (const ordinal of sink.doneLately()) link.release(packetIdOf(ordinal))
+      for (const id of this.held) link.release(id)
+    }
+    remembered.set('ran', true)
+  }
+
+  get window(): number {
+    return Math.min(this.wantedWindow, this.link.connack.receiveMaximum)
+  }
+
+  unfit({ envelope: e, id }: Outgoing): Failure | null {
+    const { connack, version } = this.link
+    const no = (code: string, why: string, hint: string): Failure => ({
+      code: `mqtt.${code}`,
+      message: `A message to ${e.topic.slice(0, 200)} was not sent: ${why}`,
+      hint,
+      where: 'destination',
+    })
+    if (e.topic === '' || /[\0#+]/.test(e.topic)) return no('topic', 'its topic has characters that no topic may have', 'Change the topic template')
+    if (e.topic.length > 65_535 / 3 && encoder.encode(e.topic).length > 65_535)
+      return no('topic', 'its topic is too long', 'Change the topic template')
+    if (e.qos > connack.maximumQos)
+      return no('qos', `the broker takes no QoS above ${connack.maximumQos}, it has ${e.qos}`, 'Choose a lower QoS in the publication')
+    if (e.retain && !connack.retainAvailable) return no('retain', 'the broker keeps no retained messages', 'Switch retain off in the publication')
+    if (version === 5 && e.properties !== '') {
+      const p = unpackProperties(e.properties)
+      for (const text of [p.contentType, p.responseTopic, ...p.headers.flat()]) {
+        if (text.includes('\0')) return no('header', 'a header holds a NUL, which MQTT cannot carry', 'Correct where its value comes from')
+        if (text.length > 21_845 && encoder.encode(text).length > 65_535)
+          return no('header', 'a header is too long', 'Correct where its value comes from')
+      }
+    }
+    if (e.payload.length + 1000 > connack.maximumPacketSize || connack.maximumPacketSize < 65_536) {
+      const size = this.link.sizeOf(this.framed({ envelope: e, id, ordinal: 0, again: false }))
+      if (size > connack.maximumPacketSize)
+        return no(
+          'size',
+          `it has ${size} octets, the broker takes ${connack.maximumPacketSize}`,
+          'Send less in one message, or raise the limit there',
+        )
+    }
+    return null
+  }
+
+  private framed({ envelope: e, id, ordinal, again }: Outgoing): Publishing {
+    const expiryS = e.properties === '' ? null : unpackProperties(e.properties).expiryS
+    return {
+      topic: e.topic,
+      payload: octets(e.payload),
+      qos: e.qos,
+      retain: e.retain,
+      dup: again && e.qos > 0 && this.present,
+      packetId: e.qos > 0 ? packetIdOf(ordinal) : 0,
+      properties: e.properties,
+      id,
+      // What waited in the outbox has less of its time left.
+      expiryS: expiryS === null ? null : Math.max(1, expiryS - Math.floor((this.sink.wall() - e.producedAt) / 1000)),
+    }
+  }
+
+  ready(ordinal: number): boolean {
+    const id = packetIdOf(ordinal)
+    const crowded = this.underWay.size + this.held.size >= this.link.connack.receiveMaximum
+    // An identifier that is still in use: its turn has not come.
+    this.full = this.link.pending >= FULL || crowded || this.underWay.has(id) || this.held.has(id)
+    return !this.full
+  }
+
+  private again(): void {
+    if (!this.full) return
+    this.full = false
+    this.sink.ready()
+  }
+
+  drained(): void {
+    this.again()
+  }
+
+  send(m: Outgoing, answer: (a: Answer) => void): void {
+    const { envelope: e } = m
+    const p = this.framed(m)
+    if (this.session && e.topic.startsWith(`${NAMESPACE}/`)) p.payload = this.session.number(e.payload)
+    if (e.qos === 0) {
+      this.link.publish(p)
+      this.zero.push({ m, answer })
+      this.askZero()
+      return
+    }
+    this.underWay.set(p.packetId, { m, answer })
+    this.link.publish(p)
+  }
+
+  private askZero(): void {
+    if (this.zeroPinged || this.zero.length === 0) return
+    const up = this.zero
+    this.zero = []
+    this.zeroPinged = { ping: this.link.ping(), up }
+  }
+
+  pong(number: number): void {
+    if (this.zeroPinged && number >= this.zeroPinged.ping) {
+      const { up } = this.zeroPinged
+      this.zeroPinged = null
+      for (const { answer } of up) answer({ kind: 'has' })
+      this.askZero()
+    }
+    while (this.heard_[0] && number >= this.heard_[0].ping) this.heard_.shift()!.done()
+  }
+
+  heard(): Promise<void> {
+    return new Promise((done) => this.heard_.push({ ping: this.link.ping(), done }))
+  }
+
+  /** PUBACK, PUBREC, PUBCOMP: MQTT 5 3.4 to 3.7. */
+  answered(step: 'puback' | 'pubrec' | 'pubcomp', packetId: number, reason: number, reasonString: string): void {
+    if (step === 'pubcomp') {
+      this.held.delete(packetId)
+      return this.again()
+    }
+    const one = this.underWay.get(packetId)
+    if (!one) {
+      // A PUBREC that comes again: the broker is still to be told to let go.
+      if (step === 'pubrec' && this.held.has(packetId)) this.link.release(packetId)
+      return
+    }
+    this.underWay.delete(packetId)
+    if (reason >= 0x80) {
+      const r = reasonOf(reason, reasonString)
+      const failure: Failure = {
+        code: `mqtt.refused-${reason}`,
+        message: `${one.m.envelope.topic.slice(0, 200)} was refused: ${reason === 0x87 ? 'not allowed to publish there' : r.words}`,
+        hint: r.hint,
+        where: 'destination',
+      }
+      one.answer(r.temporary ? { kind: 'later', failure } : { kind: 'refused', failure })
+    } else if (step === 'pubrec') {
+      this.held.add(packetId)
+      one.answer({ kind: 'has' })
+      // Only when that is written: a new start would else send it again to a broker that has forgotten it.
+      this.sink.durable(() => {
+        if (this.held.has(packetId)) this.link.release(packetId)
+      })
+    } else one.answer({ kind: 'has' })
+    this.again()
+  }
+
+  /** The link is gone. What went out at QoS 0 and was not shown to be read must not go out again. */
+  lost(): void {
+    for (const { answer } of [...(this.zeroPinged?.up ?? []), ...this.zero]) answer({ kind: 'left' })
+    this.zero = []
+    this.zeroPinged = null
+    for (const h of this.heard_.splice(0)) h.done()
+  }
+
+  close(): void {
+    this.lost()
+    this.link.close()
+  }
+}

@@ -1,0 +1,189 @@
+import type { Failure } from '~/contract/failure'
+import type { Condition } from '~/contract/live'
+import type { Plan } from '~/contract/publication'
+import type { Db } from '~/store/database'
+import { type DeliveryRow, listDeliveries, livePlanNumbers, plansOf, retainedCleared, retainedToClear } from '~/store/publication'
+import type { Destinations } from '../destinations/destinations'
+import { failureOf } from '../failure'
+import type { Ledger } from '../ledger/ledger'
+import { Publisher, type PublisherContext } from './publisher'
+
+/** A plan that can't run is tried again so often: a later program, or other values, may run it, ms. */
+const TRY_AGAIN_MS = 30_000
+
+export interface PublicationsContext extends Omit<PublisherContext, 'outbox'> {
+  db: Db
+  ledger: Ledger
+  destinations: Destinations
+  event(id: string, name: string, severity: 'good' | 'note' | 'trouble', code: string, message: string, hint?: string): void
+}
+
+interface Broken {
+  plan: Plan
+  failure: Failure
+  since: number
+  triedAt: number
+}
+
+/** All that is live, each in a compartment of its own. */
+export class Publications {
+  readonly running = new Map<string, Publisher>()
+  /** Live plans that can't run, and why. */
+  readonly broken = new Map<string, Broken>()
+  deliveries: DeliveryRow[] = []
+  private byDelivery = new Map<number, Publisher>()
+  private byDestination = new Map<string, number[]>()
+  private numbers = new Set<number>()
+  /** Which version of each is being taken up. */
+  private readonly wanted = new Map<string, number>()
+
+  constructor(private readonly ctx: PublicationsContext) {}
+
+  deliveriesOf(destinationId: string): readonly number[] {
+    return this.byDestination.get(destinationId) ?? []
+  }
+
+  isThere(delivery: number): boolean {
+    return this.numbers.has(delivery)
+  }
+
+  of(delivery: number): Publisher | undefined {
+    return this.byDelivery.get(delivery)
+  }
+
+  /** Reads which pairs of publication and destination there are: before anything else that goes by them. */
+  async readDeliveries(): Promise<void> {
+    this.deliveries = await listDeliveries(this.ctx.db)
+    const numbers = new Set<number>()
+    this.byDestination = new Map()
+    for (const d of this.deliveries) {
+      numbers.add(d.number)
+      const list = this.byDestination.get(d.destinationId)
+      if (list) list.push(d.number)
+      else this.byDestination.set(d.destinationId, [d.number])
+    }
+    for (const n of this.numbers) if (!numbers.has(n)) this.ctx.ledger.forget(n)
+    this.numbers = numbers
+  }
+
+  /** Brings what runs to what is live; each takes up its new version in one turn, when its destination is ready for it. */
+  async reconcile(filters: ReadonlyMap<string, readonly string[]>): Promise<void> {
+    const { db, destinations, clock } = this.ctx
+    const live = await livePlanNumbers(db)
+    const now = clock.mono()
+    const fresh = live.filter(({ publicationId: id, number }) => {
+      if (this.wanted.get(id) !== number) return true
+      const broken = this.broken.get(id)
+      return broken !== undefined && now - broken.triedAt >= TRY_AGAIN_MS
+    })
+    // Plans first: what goes live while this reads is then either whole here, account and filters too, or left to the next time.
+    const plans = await plansOf(db, fresh)
+    await this.readDeliveries()
+    const kept = new Set(live.map((l) => l.publicationId))
+    for (const id of [...this.wanted.keys()]) if (!kept.has(id)) this.pause(id)
+    for (const p of plans) this.wanted.set(p.publicationId, p.number)
+    const byDestination = new Map<string, Plan[]>()
+    for (const p of plans) byDestination.set(p.destinationId, [...(byDestination.get(p.destinationId) ?? []), p])
+    for (const id of destinations.running.keys()) {
+      const own = byDestination.get(id) ?? []
+      void destinations.for(id, async (d) => {
+        await d?.watch(filters.get(id) ?? [])
+        this.swap(own)
+        await this.clearRetained(id)
+      })
+    }
+  }
+
+  private pause(id: string): void {
+    this.wanted.delete(id)
+    this.broken.delete(id)
+    const running = this.running.get(id)
+    if (!running) return
+    running.stop()
+    this.running.delete(id)
+    this.byDelivery.delete(running.plan.delivery)
+    this.giveSessions()
+    this.ctx.event(id, running.plan.name, 'note', 'publication.paused', 'paused')
+  }
+
+  /** Makes new versions ready, then exchanges old ones for them in one turn: no change of a tag falls between. */
+  private swap(plans: readonly Plan[]): void {
+    const ready = plans.flatMap((plan) => (this.wanted.get(plan.publicationId) === plan.number ? this.prepare(plan) : []))
+    for (const p of ready) {
+      const old = this.running.get(p.plan.publicationId)
+      if (old) {
+        old.stop()
+        this.byDelivery.delete(old.plan.delivery)
+      }
+      this.running.set(p.plan.publicationId, p)
+      this.byDelivery.set(p.plan.delivery, p)
+    }
+    // Before the first message: a connection that is to speak for somebody else takes none until it does.
+    if (ready.length > 0) this.giveSessions()
+    for (const p of ready) p.begin()
+  }
+
+  private prepare(plan: Plan): Publisher[] {
+    const { publicationId: id, name } = plan
+    const { ledger, destinations, clock } = this.ctx
+    try {
+      const p = new Publisher(plan, { ...this.ctx, outbox: () => destinations.running.get(plan.destinationId)?.outbox ?? null })
+      const topics = destinations.running.get(plan.destinationId)?.topics
+      for (const m of plan.messages) if (typeof m.topic === 'string') topics?.add(m.topic, ledger.account(plan.delivery))
+      this.broken.delete(id)
+      this.ctx.event(id, name, 'good', 'publication.live', `live, version ${plan.number}, ${plan.equipment.length} equipment`)
+      return [p]
+    } catch (e) {
+      const failure = failureOf(e, 'publication')
+      const before = this.broken.get(id)
+      if (before?.failure.message !== failure.message) {
+        const goesOn = this.running.has(id) ? `; version ${this.running.get(id)!.plan.number} goes on` : ''
+        this.ctx.event(id, name, 'trouble', 'publication.broken', `version ${plan.number} can't run: ${failure.message}${goesOn}`, failure.hint)
+      }
+      this.broken.set(id, { plan, failure, since: before?.since ?? clock.wall(), triedAt: clock.mono() })
+      return []
+    }
+  }
+
+  /** Whether some plan should be tried again. */
+  get toBeTried(): boolean {
+    const now = this.ctx.clock.mono()
+    return [...this.broken.values()].some((b) => now - b.triedAt >= TRY_AGAIN_MS)
+  }
+
+  /** Sends what takes old retained messages back, and forgets them once that is in the outbox. */
+  private async clearRetained(destinationId: string): Promise<void> {
+    for (const [delivery, topics] of await retainedToClear(this.ctx.db)) {
+      const publisher = this.byDelivery.get(delivery)
+      if (publisher?.plan.destinationId !== destinationId) continue
+      publisher.clearRetained(topics)
+      await retainedCleared(this.ctx.db, delivery, topics)
+    }
+  }
+
+  /** Connections that speak for a node get its session; the others none. */
+  private giveSessions(): void {
+    this.ctx.destinations.speakFor(
+      new Map([...this.running.values()].flatMap((p) => (p.session ? [[p.plan.destinationId, p.session] as const] : []))),
+    )
+  }
+
+  conditions(destination: (id: string) => Condition | null): Record<string, Condition> {
+    const out: Record<string, Condition> = {}
+    for (const [id, p] of this.running) out[id] = p.present(destination(p.plan.destinationId))
+    for (const [id, b] of this.broken)
+      out[id] = {
+        state: 'trouble',
+        reason: `version ${b.plan.number} can't run: ${b.failure.message}`,
+        hint: this.running.has(id) ? 'The version before goes on; correct the draft and go live again' : 'Correct the draft and go live again',
+        since: b.since,
+        rate: 0,
+        last: null,
+      }
+    return out
+  }
+
+  stop(): void {
+    for (const p of this.running.values()) p.stop()
+  }
+}

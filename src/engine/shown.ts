@@ -1,0 +1,87 @@
+import type { Condition, CourseFigures, LedgerLine, LiveFrames } from '~/contract/live'
+import { courseOf } from './course'
+import type { Engine } from './engine'
+
+/** What is shown is reckoned so often at most, however many look, ms. */
+const FRESH_MS = 150
+
+/** Everything that people see of a running engine, reckoned once for all who look. */
+export class Shown {
+  private readonly kept = new Map<string, { at: number; value: unknown }>()
+
+  constructor(private readonly engine: Engine) {}
+
+  private fresh<T>(name: string, make: () => T): T {
+    const now = this.engine.clock.mono()
+    const there = this.kept.get(name)
+    if (there && now - there.at < FRESH_MS) return there.value as T
+    const value = make()
+    this.kept.set(name, { at: now, value })
+    return value
+  }
+
+  lines(): LedgerLine[] {
+    const { ledger, publications } = this.engine
+    return this.fresh('lines', () =>
+      publications.deliveries.flatMap((d) => {
+        const counts = ledger.countsOf(d.number)
+        if (!counts) return []
+        return [
+          {
+            delivery: d.number,
+            publicationId: d.publicationId,
+            publication: d.publication,
+            destinationId: d.destinationId,
+            destination: d.destination,
+            counts,
+            latency: ledger.latencyOf(d.number),
+            witness: ledger.witnessOf(d.number),
+          },
+        ]
+      }),
+    )
+  }
+
+  course(): CourseFigures {
+    return this.fresh('course', () => courseOf(this.engine))
+  }
+
+  sources(): LiveFrames['sources'] {
+    return this.fresh('sources', () => Object.fromEntries([...this.engine.sources].map(([id, s]) => [id, s.present()])))
+  }
+
+  destinations(): LiveFrames['destinations'] {
+    return this.fresh('destinations', () =>
+      Object.fromEntries(
+        [...this.engine.destinations].map(([id, d]) => [
+          id,
+          {
+            sender: this.withStore(d.present()),
+            witness: d.witness?.present() ?? null,
+            waiting: d.outbox.waiting,
+            bytes: d.outbox.bytes,
+            capBytes: d.outbox.cap,
+          },
+        ]),
+      ),
+    )
+  }
+
+  /** While nothing can be stored that is the trouble, whatever else there is. */
+  private withStore(c: Condition): Condition {
+    const { trouble } = this.engine.storeState
+    if (trouble === null || c.state === 'off') return c
+    return {
+      ...c,
+      state: 'trouble',
+      reason: `${trouble.message}; nothing is stored, and what is not stored is not sent`,
+      hint: trouble.hint,
+      since: trouble.since,
+    }
+  }
+
+  publications(): LiveFrames['publications'] {
+    const destinations = this.destinations()
+    return this.fresh('publications', () => this.engine.publications.conditions((id) => destinations[id]?.sender ?? null))
+  }
+}

@@ -1,0 +1,114 @@
+import type { Source } from '~/contract/source'
+import type { Tag } from '~/contract/tag'
+import type { Db } from '~/store/database'
+import { getSource, listSources, sourcePassword } from '~/store/source'
+import type { Vault } from '~/store/vault'
+import type { Events } from '../events'
+import { failureOf } from '../failure'
+import { ItemQueues } from '../item-queues'
+import type { LiveTable } from '../live/table'
+import type { ModelCache } from '../world'
+import type { SourceContext, SourceTarget } from './driver'
+import { Simulation } from './simulation'
+import { SourceSupervisor } from './supervisor'
+
+export interface SourcesOptions {
+  db: Db
+  vault: Vault
+  table: LiveTable
+  model: ModelCache
+  events: Events
+  context: () => SourceContext
+  /** Opens what a source refers to. */
+  target: (s: Source, password: string | null) => Promise<SourceTarget>
+}
+
+/** All sources, each in a compartment of its own: what one does, or does not do, no other waits for. */
+export class Sources {
+  readonly running = new Map<string, SourceSupervisor>()
+  private readonly simulation: Simulation
+  private readonly queues: ItemQueues
+
+  constructor(private readonly o: SourcesOptions) {
+    this.simulation = new Simulation(o.table)
+    this.queues = new ItemQueues((id, e) => {
+      const f = failureOf(e, 'source')
+      const subject = this.running.get(id)?.source.name ?? id
+      o.events.add({ severity: 'trouble', where: 'source', subjectId: id, subject, code: f.code, message: f.message, hint: f.hint })
+    })
+  }
+
+  /** Brings what runs to what is configured, one by one. Resolves when all is begun. */
+  async reconcile(): Promise<void> {
+    const wanted = new Map((await listSources(this.o.db)).map((s) => [s.id, s]))
+    for (const [id, running] of this.running) {
+      const now = wanted.get(id)
+      if (now && now.version === running.source.version) continue
+      this.running.delete(id)
+      void this.queues.add(id, () => running.stop())
+    }
+    const tags = this.tagsBySource()
+    // First what is on simulation no more is forgotten there, then the sources take it up; and the other way round.
+    this.simulation.release(tags.simulated)
+    for (const source of wanted.values()) {
+      const own = tags.bySource.get(source.id) ?? []
+      const { groupRates } = this.o.model
+      if (!this.running.has(source.id)) {
+        // Not before the one it replaces has let go of its tags and its connection.
+        const next = this.supervise(source)
+        this.running.set(source.id, next)
+        void this.queues.add(source.id, () => {
+          if (this.running.get(source.id) === next) next.start()
+        })
+      }
+      const supervisor = this.running.get(source.id)!
+      void this.queues.add(source.id, () => supervisor.setTags(own, groupRates))
+    }
+    this.simulation.take(tags.simulated)
+  }
+
+  private tagsBySource(): { bySource: Map<string, Tag[]>; simulated: Tag[] } {
+    const bySource = new Map<string, Tag[]>()
+    const simulated: Tag[] = []
+    const add = (t: Tag) => {
+      const list = bySource.get(t.sourceId)
+      if (list) list.push(t)
+      else bySource.set(t.sourceId, [t])
+      this.o.table.ensure(t.handle)
+    }
+    for (const t of this.o.model.tags.values()) {
+      if (t.simulated) simulated.push(t)
+      else add(t)
+    }
+    for (const r of this.o.model.recordTags) add(r)
+    return { bySource, simulated }
+  }
+
+  private supervise(source: Source): SourceSupervisor {
+    const { db, vault, table, events, context, target } = this.o
+    const open = async () => target(source, await sourcePassword(db, vault, source.id))
+    return new SourceSupervisor(source, open, context(), table, events)
+  }
+
+  /** Ends one source's connection and begins anew; the others don't notice. */
+  async restart(id: string): Promise<void> {
+    const old = this.running.get(id)
+    const next = this.supervise(await getSource(this.o.db, id))
+    this.running.set(id, next)
+    await this.queues.add(id, async () => {
+      await old?.stop()
+      next.start()
+    })
+    await this.reconcile()
+  }
+
+  /** What was begun for single sources is done. */
+  settled(): Promise<void> {
+    return this.queues.settled()
+  }
+
+  async stop(): Promise<void> {
+    this.simulation.stop()
+    await Promise.all([...this.running.values()].map((s) => s.stop()))
+  }
+}

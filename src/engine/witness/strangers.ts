@@ -1,0 +1,68 @@
+import type { Account } from '~/core/delivery/account'
+import type { FarSighting } from '../destinations/far-end'
+import type { TopicIndex } from './topics'
+
+/** So long an unknown payload waits at most for its message to be sent (again) before it counts as foreign, where there is no id, ms. */
+const STRANGER_MS = 60_000
+
+interface Stranger {
+  s: FarSighting
+  /** The accounts of its topic, and what each had stored when it came: once that is sent, it can be none of theirs. */
+  before: [Account, number][]
+}
+
+/** What strangers turn out to be. */
+export interface StrangerHooks {
+  ours(account: Account, seq: number, s: FarSighting): void
+  nobodys(s: FarSighting): void
+}
+
+/** Copies without an id, told apart by topic and payload. Those that belong to no message yet wait; nothing on their topic passes them. */
+export class Strangers {
+  private readonly waiting = new Map<string, Stranger[]>()
+
+  constructor(
+    private readonly topics: TopicIndex,
+    private readonly hooks: StrangerHooks,
+  ) {}
+
+  add(s: FarSighting): void {
+    const list = this.waiting.get(s.topic)
+    if (!list && this.match(s)) return
+    const stranger = { s, before: this.topics.accounts(s.topic).map((a): [Account, number] => [a, a.standing.storedThrough]) }
+    if (list) list.push(stranger)
+    else if (this.over(stranger, s.mono)) this.hooks.nobodys(s)
+    else this.waiting.set(s.topic, [stranger])
+  }
+
+  private over(one: Stranger, now: number): boolean {
+    return one.before.every(([a, stored]) => a.wasSent(stored)) || now - one.s.mono > STRANGER_MS
+  }
+
+  private match(s: FarSighting): boolean {
+    for (const account of this.topics.accounts(s.topic)) {
+      const seq = account.find(s.topic, s.digest)
+      if (seq === null) continue
+      this.hooks.ours(account, seq, s)
+      return true
+    }
+    return false
+  }
+
+  /** Tries again whose they are (`now` monotonic, ms). */
+  settle(now: number): void {
+    for (const [topic, list] of this.waiting) {
+      let n = 0
+      while (n < list.length) {
+        const one = list[n]!
+        if (!this.match(one.s)) {
+          if (!this.over(one, now)) break
+          this.hooks.nobodys(one.s)
+        }
+        n++
+      }
+      list.splice(0, n)
+      if (list.length === 0) this.waiting.delete(topic)
+    }
+  }
+}

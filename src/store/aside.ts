@@ -1,0 +1,66 @@
+import { sql } from 'kysely'
+import type { Aside } from '~/contract/aside'
+import type { Conn } from './database'
+
+export interface NewAside {
+  destinationId: string
+  delivery: number
+  seq: number
+  topic: string
+  qos: number
+  retain: boolean
+  properties: string
+  payload: Uint8Array
+  code: string
+  message: string
+  hint: string
+}
+
+/** So many are kept a destination, the newest. */
+const KEPT = 1000
+/** So many octets of a payload are kept. */
+const OCTETS = 262_144
+
+/** Keeps messages that went aside; those of destinations that are gone are passed over. */
+export async function addAsides(db: Conn, asides: readonly NewAside[]): Promise<void> {
+  for (const a of asides)
+    await sql`insert into aside (destination_id, delivery, seq, topic, qos, retain, properties, payload, code, message, hint)
+      select ${a.destinationId}::uuid, ${a.delivery}, ${a.seq}, ${a.topic.replaceAll('\0', '\uFFFD')}, ${a.qos}, ${a.retain},
+        ${a.properties.replaceAll('\0', '\uFFFD')}, ${Buffer.from(a.payload.subarray(0, OCTETS))}, ${a.code}, ${a.message.replaceAll('\0', '\uFFFD')}, ${a.hint}
+      where exists (select 1 from destination where id = ${a.destinationId})`.execute(db)
+  for (const id of new Set(asides.map((a) => a.destinationId)))
+    await sql`delete from aside where destination_id = ${id}
+      and id < (select id from aside where destination_id = ${id} order by id desc offset ${KEPT} limit 1)`.execute(db)
+}
+
+/** The newest first. */
+export async function listAsides(db: Conn, destinationId: string, limit: number): Promise<Aside[]> {
+  const rows = await db
+    .selectFrom('aside as a')
+    .leftJoin('delivery as d', 'd.number', 'a.delivery')
+    .leftJoin('publication as p', 'p.id', 'd.publication_id')
+    .selectAll('a')
+    .select(['p.id as publicationId', 'p.name as publication'])
+    .where('a.destination_id', '=', destinationId)
+    .orderBy('a.id', 'desc')
+    .limit(limit)
+    .execute()
+  return rows.map((r) => ({
+    id: r.id,
+    publicationId: r.publicationId,
+    publication: r.publication,
+    seq: r.seq,
+    at: r.at.getTime(),
+    topic: r.topic,
+    qos: r.qos,
+    retain: r.retain,
+    payload: r.payload.toString('base64'),
+    code: r.code,
+    message: r.message,
+    hint: r.hint,
+  }))
+}
+
+export async function removeAsides(db: Conn, destinationId: string): Promise<void> {
+  await db.deleteFrom('aside').where('destination_id', '=', destinationId).execute()
+}
