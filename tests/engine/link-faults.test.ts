@@ -106,7 +106,9 @@ it('acknowledgements that never come: sends again after a while, loses nothing, 
   b.broker.setFaults(null)
   for (const [i, sums] of (await judged()).entries()) {
     expect(sums.missing ?? 0).toBe(0)
-    expect(sums.doubled, sides[i]!.name).toBeGreaterThan(0)
+    // At QoS 2 the broker knows what it has, also over a new connection: nothing comes twice.
+    if (sides[i]!.qos === 2) expect(sums.doubled ?? 0).toBe(0)
+    else expect(sums.doubled, sides[i]!.name).toBeGreaterThan(0)
   }
 })
 

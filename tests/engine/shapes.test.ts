@@ -82,7 +82,7 @@ async function live(part: Partial<PublicationDraft>): Promise<Plan & { id: strin
 async function settled(plan: Plan): Promise<void> {
   await until(() => {
     const c = counts(plan.delivery)
-    return c.produced > 0 && c.produced === c.stored && c.waiting === 0
+    return c.produced > 0 && c.produced === engine.ledger.account(plan.delivery).numberedThrough && c.waiting === 0
   }, `the ledger of ${plan.name} to settle`)
   const c = counts(plan.delivery)
   expect({ ...c, acknowledged: c.confirmed }, JSON.stringify(c)).toMatchObject({

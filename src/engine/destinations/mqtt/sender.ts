@@ -209,6 +209,7 @@ export class MqttSender implements DestinationConnection {
 
   close(): void {
     this.lost()
+    this.session?.die()
     this.link.close()
   }
 }

@@ -10,6 +10,9 @@ const HOST_WAIT_MS = 5000
 /** Births that are asked for again and again go out so often at most, ms. */
 const REBIRTH_MS = 2000
 
+/** Nothing else is sent any more when this is. */
+const DEATH_ID = 65_535
+
 const octets = (payload: string | Uint8Array) => (typeof payload === 'string' ? new TextEncoder().encode(payload) : payload)
 
 const gone = {
@@ -41,6 +44,13 @@ export class RunningSession {
   /** Gives a payload its number in the session (Sparkplug 3.0 6.4.5): from 0 at the birth of the node, up to 255 and round. */
   number(payload: string | Uint8Array): Uint8Array {
     return withSeq(octets(payload), this.seq++)
+  }
+
+  /** Says that the node is gone, before a connection that ends on purpose (Sparkplug 3.0 6.4.21): its will is not spoken then. */
+  die(): void {
+    if (!this.born || this.link.lostOrClosed) return
+    const { topic, payload } = this.node.death(this.number_, this.clock.wall())
+    this.link.publish({ topic, payload, qos: 1, retain: false, dup: false, packetId: DEATH_ID, properties: null, id: '', expiryS: null })
   }
 
   private births(): void {
