@@ -13,6 +13,7 @@ import { writeProblem } from '~/core/value/writing'
 import { addCredential, applicationCredential, type OpenCredential, openCredential, replaceApplication } from '~/store/credential'
 import { type Db, type Noun, openDeliveryDatabase } from '~/store/database'
 import { PgDeliveryStore, storeTrouble } from '~/store/delivery'
+import { Lease } from '~/store/lease'
 import { installationCode } from '~/store/person'
 import { allWitnessFilters } from '~/store/publication'
 import type { Vault } from '~/store/vault'
@@ -107,7 +108,7 @@ export class Engine {
     this.storeState = new StoreState(this.events, clock)
     this.standing = new Standing(db, this.table, () => this.model.tags.values())
     this.trimming = new Trimming(db)
-    this.lease = new LeaseKeeper(url, clock, () => this.takenOver())
+    this.lease = new LeaseKeeper(new Lease(url), clock, () => this.takenOver())
     this.deliveryDb = openDeliveryDatabase(url, (e) => log('warn', 'database', wordsOf(e)))
     const store = new PgDeliveryStore(this.deliveryDb, () => this.lease.epoch)
     const fenced = () => this.lease.lost()

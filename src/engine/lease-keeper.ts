@@ -1,4 +1,3 @@
-import { Lease } from '~/store/lease'
 import { type Cancel, type Clock, sleep } from './clock/clock'
 import { log, wordsOf } from './log'
 
@@ -10,9 +9,17 @@ const CONFIRM_MS = 1000
  */
 const VALID_MS = 4000
 
+/** The turn of the one engine that may write; see `Lease` in the store. */
+export interface LeaseStore {
+  readonly epoch: number
+  take(): Promise<boolean>
+  confirm(): Promise<boolean>
+  release(): Promise<void>
+  end(): Promise<void>
+}
+
 /** Sees to it that only one engine at a time sends and writes. */
 export class LeaseKeeper {
-  private readonly lease: Lease
   /** When the last confirmation that came through was asked for, by both clocks: a machine that slept shows in the wall clock only. */
   private asked = { mono: Number.NEGATIVE_INFINITY, wall: 0 }
   private stop: Cancel = () => undefined
@@ -20,12 +27,10 @@ export class LeaseKeeper {
   private over = false
 
   constructor(
-    url: string,
+    private readonly lease: LeaseStore,
     private readonly clock: Clock,
     private readonly takenOver: () => void,
-  ) {
-    this.lease = new Lease(url)
-  }
+  ) {}
 
   get epoch(): number {
     return this.lease.epoch

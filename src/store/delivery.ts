@@ -2,7 +2,7 @@ import { sql } from 'kysely'
 import { type Codec, type DeliveryStore, Fenced, type FlushWrite, type SegmentWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
 import type { Conn, Db } from './database'
 import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatencies } from './ledger'
-import { deleteSegments, insertSegment, listSegments, readCursor, readSegment, writeCursor } from './outbox'
+import { deleteSegments, givenNumbers, insertSegment, listSegments, readCursor, readSegment, writeCursor } from './outbox'
 
 /** Delivery's transactions over PostgreSQL, all under the epoch that the engine holds. */
 export class PgDeliveryStore implements DeliveryStore {
@@ -27,6 +27,7 @@ export class PgDeliveryStore implements DeliveryStore {
     return {
       flush: await lastFlush(this.db),
       standings: await loadStandings(this.db),
+      given: await givenNumbers(this.db),
       latencies: await loadLatency(this.db, sinceMinute),
     }
   }

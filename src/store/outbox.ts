@@ -1,5 +1,6 @@
 import { sql } from 'kysely'
 import { type Codec, type Cursor, Fenced, type SegmentRow, type SegmentWrite } from '~/core/delivery/delivery-store'
+import { highestOf } from '~/core/delivery/segment'
 import type { Conn } from './database'
 
 /**
@@ -54,4 +55,11 @@ export async function writeCursor(db: Conn, destinationId: string, c: Cursor): P
 export async function deleteSegments(db: Conn, destinationId: string, segments: readonly number[]): Promise<void> {
   if (segments.length === 0) return
   await sql`delete from outbox_segment where destination_id = ${destinationId} and segment = any(${`{${segments.join(',')}}`}::bigint[])`.execute(db)
+}
+
+/** The highest number of each delivery in segments that are not counted yet. */
+export async function givenNumbers(db: Conn): Promise<Map<number, number>> {
+  const rows = await sql<{ ranges: string }>`
+    select s.ranges from outbox_segment s left join outbox_cursor c using (destination_id) where s.segment > coalesce(c.counted_segment, 0)`.execute(db)
+  return highestOf(rows.rows.map((r) => r.ranges))
 }

@@ -96,7 +96,7 @@ export class Account {
   /** The highest number handed to the wire by this run. */
   private sentNow = 0
   /** What an earlier run stored: it may have been on the wire before. */
-  private readonly restoredThrough: number
+  private restoredThrough: number
   /** The highest number given to a message, stored or not. */
   numberedThrough: number
   sentThrough: number
@@ -125,6 +125,11 @@ export class Account {
     if (Math.floor(wall / SLICE_MS) < Math.floor(newest.at / SLICE_MS)) newest.turn++
     newest.at = wall
     return { seq: ++this.numberedThrough, turn: newest.turn }
+  }
+
+  /** Numbers up to this one are given, though not counted yet: what is made from now on has higher ones. */
+  given(seq: number): void {
+    if (seq > this.numberedThrough) this.numberedThrough = seq
   }
 
   get changed(): boolean {
@@ -198,6 +203,11 @@ export class Account {
       }
     }
     if (this.early.length > 0) this.countEarly()
+  }
+
+  /** An earlier run stored it: it may have been on the wire before. */
+  fromBefore(seq: number): void {
+    if (seq > this.restoredThrough) this.restoredThrough = seq
   }
 
   private twice(seq: number): void {

@@ -61,6 +61,8 @@ export interface DeliveryStore {
   loadLedger(sinceMinute: number): Promise<{
     flush: number
     standings: Map<number, Standing>
+    /** The highest number of each delivery in the outboxes that is not counted yet: it is given, whoever counts it later. */
+    given: Map<number, number>
     latencies: { delivery: number; minute: number; histogram: Histogram }[]
   }>
   flush(w: FlushWrite): Promise<void>

@@ -2,10 +2,10 @@ import fc from 'fast-check'
 import { expect, it } from 'vitest'
 import type { Verdict } from '~/contract/live'
 import { Account, defaultLimits, type WitnessView } from './account'
-import { type AccountChange, SLICE_MS, type SliceChange } from './account-changes'
-import { RangeSet } from './ranges'
-import { emptyStanding, oddSets, openSets, type Standing, type Tally, verdicts } from './verdict'
+import { SLICE_MS } from './account-changes'
+import { emptyStanding, verdicts } from './verdict'
 import { brickWaiting, layBricks } from './wall'
+import { WrittenAccount } from './written'
 
 // The account against a model with one row a message, which remembers everything and is asked at the end.
 
@@ -42,49 +42,6 @@ function verdictOf(r: Row): Verdict | 'waiting' {
   return r.givenUp || first.at - r.madeAt > limits.lateMs ? 'late' : 'confirmed'
 }
 
-/** What the database holds: written by adding changes up, as the queries do. */
-class Written {
-  slices = new Map<number, SliceChange>()
-  parts = new Map<number, AccountChange['windows'][number]['sets']>()
-  total: AccountChange['total'] | null = null
-
-  write(change: AccountChange): void {
-    for (const s of change.slices) {
-      const sum = this.slices.get(s.start)
-      if (!sum) this.slices.set(s.start, { ...s })
-      else {
-        sum.firstSeq = sum.firstSeq === null ? s.firstSeq : s.firstSeq === null ? sum.firstSeq : Math.min(sum.firstSeq, s.firstSeq)
-        sum.produced += s.produced
-        sum.foreign += s.foreign
-        for (const v of verdicts) sum[v] += s[v]
-      }
-    }
-    for (const m of change.moves) {
-      const slice = [...this.slices.values()]
-        .filter((s) => s.firstSeq !== null && s.firstSeq <= m.seq)
-        .reduce((a, b) => (b.firstSeq! > a.firstSeq! ? b : a))
-      if (m.from !== 'waiting') slice[m.from]--
-      slice[m.to]++
-    }
-    for (const o of change.windows) this.parts.set(o.window, o.sets)
-    this.total = change.total
-  }
-
-  standing(): Standing {
-    const s = emptyStanding()
-    if (!this.total) return s
-    const { storedThrough, madeAt, turns, acknowledged, foreign, answeredThrough, knownThrough } = this.total
-    s.answered.append(1, answeredThrough)
-    s.known.append(1, knownThrough)
-    for (const [, sets] of [...this.parts].sort(([a], [b]) => a - b)) {
-      for (const k of oddSets) for (const [first, last] of RangeSet.parse(sets[k])) s.odd[k].append(first, last)
-      for (const k of openSets) for (const [first, last] of RangeSet.parse(sets[k])) s[k].append(Math.max(first, (s[k].max ?? 0) + 1), last)
-    }
-    const tally = Object.fromEntries(verdicts.map((v) => [v, this.total![v]])) as Tally
-    return { ...s, storedThrough, madeAt, turns, acknowledged, foreign, tally }
-  }
-}
-
 type Step =
   | { kind: 'make'; topic: string }
   | { kind: 'ack' | 'refuse' | 'drop'; pick: number }
@@ -112,7 +69,7 @@ const step: fc.Arbitrary<Step> = fc.oneof(
 it('agrees with a row for every message, whatever happens in whatever order, and whenever the engine dies after a write', () => {
   fc.assert(
     fc.property(fc.array(step, { maxLength: 160, size: 'max' }), (steps) => {
-      const written = new Written()
+      const written = new WrittenAccount()
       const rows: Row[] = []
       let account = new Account(1, emptyStanding(), true, limits)
       let now = 1_000

@@ -31,6 +31,13 @@ export function parseRanges(text: string): [delivery: number, first: number, las
   return [...text.matchAll(/(\d+):(\d+)-(\d+)/g)].map((m) => [Number(m[1]), Number(m[2]), Number(m[3])])
 }
 
+/** The highest number of each delivery in some segments. */
+export function highestOf(ranges: Iterable<string>): Map<number, number> {
+  const highest = new Map<number, number>()
+  for (const text of ranges) for (const [delivery, , last] of parseRanges(text)) highest.set(delivery, Math.max(last, highest.get(delivery) ?? 0))
+  return highest
+}
+
 const encoder = new TextEncoder()
 const decoder = new TextDecoder('utf-8', { fatal: true })
 

@@ -212,6 +212,7 @@ export class DestinationSupervisor {
     const there = await this.outbox.load((item, uncounted, acknowledged) => {
       const e = item.envelope
       const account = ledger.account(e.delivery)
+      account.fromBefore(e.seq)
       const { answered } = account.standing
       const done = acknowledged || answered.has(e.seq)
       if (uncounted) account.stored(e.seq, e.producedAt, e.turn)
@@ -564,11 +565,16 @@ export class DestinationSupervisor {
       from.enabled === to.enabled &&
       from.settings.witness === to.settings.witness &&
       (!to.settings.witness || (target !== null && this.witnessTarget !== null && driver.sameWitness(this.witnessTarget, target)))
-    if (!sameSender) await this.renewSender()
+    const go = sameSender ? null : await this.stopSending()
+    // The witness first, so that it sees what is sent then.
     if (!sameWitness) await this.renewWitness()
+    if (!go) return
+    go()
+    this.startSending()
   }
 
-  private async renewSender(): Promise<void> {
+  /** Gives what lets messages go out again. */
+  private async stopSending(): Promise<() => void> {
     const go = await this.finish(FINISH_MS)
     const old = this.sending
     this.sending = null
@@ -576,8 +582,7 @@ export class DestinationSupervisor {
     this.end()
     this.outbox.wake()
     await stopping
-    go()
-    this.startSending()
+    return go
   }
 
   private async renewWitness(): Promise<void> {

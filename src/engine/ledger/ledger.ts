@@ -76,9 +76,10 @@ export class Ledger {
 
   async load(): Promise<void> {
     const minute = Math.floor(this.o.clock.wall() / 60_000)
-    const { flush, standings, latencies } = await this.o.store.loadLedger(minute - 60)
+    const { flush, standings, given, latencies } = await this.o.store.loadLedger(minute - 60)
     this.number = flush
     for (const [delivery, standing] of standings) this.accounts.set(delivery, new Account(delivery, standing))
+    for (const [delivery, seq] of given) this.account(delivery).given(seq)
     for (const row of latencies) this.latencyHour(row.delivery).set(row.minute, row.histogram)
   }
 

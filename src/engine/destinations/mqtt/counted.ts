@@ -24,13 +24,6 @@ export class CountedDeliveries {
     return this.byId.get(id)
   }
 
-  /** The delivery of a message, by the id that it carries, that holds for `test`. */
-  find(messageId: string, test: (d: Delivered) => boolean): Delivered | null {
-    const [, delivery, seq] = messageId.split('.').map(Number)
-    for (const d of this.byId.values()) if (d.seq === seq && d.delivery === delivery && test(d)) return d
-    return null
-  }
-
   get size(): number {
     return this.byId.size
   }

@@ -51,8 +51,6 @@ export class MqttFarEnd implements FarEnd {
   private changed = false
   private asking: Promise<void> = Promise.resolve()
   private refused = new Map<string, string>()
-  /** Copies of which only the end of the backlog tells whether they are new. */
-  private suspects: { packet: Published; delivered: Delivered; sum: number; id: number; original: Delivered }[] = []
 
   constructor(
     private readonly dial: Dial<MqttAccess>,
@@ -99,7 +97,6 @@ export class MqttFarEnd implements FarEnd {
     this.pings = []
     this.acked = []
     this.ackPing = null
-    this.suspects = []
     this.clearAt = this.seenAt = this.seenAnyAt = Number.NEGATIVE_INFINITY
     this.stall.begin()
     const mine = this.connection
@@ -145,7 +142,6 @@ export class MqttFarEnd implements FarEnd {
     this.lostAt = this.clock.mono()
     this.connectedAt = null
     this.link = null
-    this.suspects = []
   }
 
   async watch(filters: readonly string[]): Promise<void> {
@@ -215,7 +211,7 @@ export class MqttFarEnd implements FarEnd {
       }
     }
     const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen', connection: this.connection }
-    if (id !== null && this.handedOutBefore(packet, delivered, sum, id)) return
+    if (id !== null && this.handedOutBefore(packet)) return this.repetition(id, delivered)
     if (id !== null) this.counted_.set(id, delivered)
     this.tell(packet, delivered, sum, id, mono)
   }
@@ -235,23 +231,15 @@ export class MqttFarEnd implements FarEnd {
 
   /**
    * Whether the broker hands out again what it had handed out before, under another packet identifier: some repeat that way
-   * (against MQTT 5 4.4), some come back with an older session after they were killed. Our ids tell.
+   * (against MQTT 5 4.4), some come back with an older session after they were killed. Our ids tell: of a message that went
+   * out once there is no second copy of our making. One that went out twice may have two, each counts.
    */
-  private handedOutBefore(packet: Published, delivered: Delivered, sum: number, id: number): boolean {
+  private handedOutBefore(packet: Published): boolean {
     if (packet.id === null) return false
     const inOldSession = this.sessionPresent && (this.throughAt === null || this.clock.mono() - this.throughAt < OLD_SESSION_MS)
     if (!packet.dup && !inOldSession) return false
     const known = this.sink.acquaintance(packet.id)
-    if (!known?.arrived) return false
-    const original = this.counted_.find(packet.id, (d) => d.digest === sum && d.connection < this.connection)
-    if (original) {
-      // The one that it would repeat may still come itself: then this is a copy of its own.
-      this.suspects.push({ packet: { ...packet, payload: new Uint8Array() }, delivered, sum, id, original })
-      return true
-    }
-    if (!known.once) return false
-    this.repetition(id, delivered)
-    return true
+    return known !== null && known.arrived && known.once
   }
 
   /** Nothing is counted; the broker may let go of it. */
@@ -259,15 +247,6 @@ export class MqttFarEnd implements FarEnd {
     delivered.state = 'written'
     this.counted_.set(id, delivered)
     this.acknowledge(id, delivered)
-  }
-
-  private judgeSuspects(): void {
-    for (const s of this.suspects.splice(0)) {
-      if (s.original.connection === this.connection) {
-        this.counted_.set(s.id, s.delivered)
-        this.tell(s.packet, s.delivered, s.sum, s.id, this.clock.mono())
-      } else this.repetition(s.id, s.delivered)
-    }
   }
 
   counted(token: unknown, as: { delivery: number; seq: number; sentMono: number | null }): void {
@@ -304,7 +283,7 @@ export class MqttFarEnd implements FarEnd {
   private ping(): number {
     const number = this.link!.ping()
     // With every delivery acknowledged before it, the broker holds nothing back: what it had it has sent before it answers.
-    this.pings.push({ number, at: this.clock.mono(), clear: this.outstanding === 0 && this.suspects.length === 0 })
+    this.pings.push({ number, at: this.clock.mono(), clear: this.outstanding === 0 })
     return number
   }
 
@@ -314,10 +293,6 @@ export class MqttFarEnd implements FarEnd {
     while (this.pings[0] && this.pings[0].number <= number) {
       const p = this.pings.shift()!
       if (p.clear) this.nothingHeldAt(p.at, now)
-      else if (this.suspects.length > 0 && this.outstanding <= this.suspects.length) {
-        // All but these is acknowledged, and the broker has said all that it had to repeat.
-        this.judgeSuspects()
-      }
     }
     if (!this.ackPing || number < this.ackPing.number) return
     for (const [id, delivered] of this.ackPing.acked) this.counted_.forget(id, delivered)

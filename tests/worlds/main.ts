@@ -1,0 +1,23 @@
+// Runs worlds by hand: `main FROM COUNT [story]`.
+import { muteLog } from '~/engine/log'
+import { runSeed } from './world'
+
+muteLog()
+const [from = '1', count = '100', story] = process.argv.slice(2)
+const began = process.cpuUsage()
+let wrong = 0
+let messages = 0
+let events = 0
+const sums: Record<string, number> = {}
+for (let seed = Number(from); seed < Number(from) + Number(count); seed++) {
+  const o = await runSeed(seed)
+  messages += o.messages
+  events += o.events
+  for (const [k, n] of Object.entries(o.verdicts)) sums[k] = (sums[k] ?? 0) + n
+  if (o.problems.length === 0) continue
+  wrong++
+  if (story === 'story') console.log(o.story.join('\n'))
+  console.log(`seed ${seed}: ${o.problems.slice(0, 3).join(' | ')}`)
+}
+const cpu = process.cpuUsage(began)
+console.log(`${count} worlds, ${wrong} wrong, ${messages} messages, ${events} events, ${((cpu.user + cpu.system) / 1e6).toFixed(1)} s of CPU; ${JSON.stringify(sums)}`)

@@ -1,0 +1,166 @@
+import type { Verdict } from '~/contract/live'
+import type { SegmentWrite } from '~/core/delivery/delivery-store'
+import { decodeSegment } from '~/core/delivery/segment'
+import { verdictOf, verdicts } from '~/core/delivery/verdict'
+import type { SimBroker } from './broker'
+import type { SimDatabase } from './store'
+
+export interface Stored {
+  delivery: number
+  seq: number
+  topic: string
+  qos: 0 | 1 | 2
+  key: string
+}
+
+export interface OracleView {
+  database: SimDatabase
+  broker: SimBroker
+  /** Of a delivery: who reads its far end, and whether its messages carry ids. */
+  of(delivery: number): { witness: string; sender: string; byId: boolean }
+  keyOf(m: { delivery: number; seq: number; topic: string; payload: Uint8Array }): string
+  /** Broker habits or losses that leave more than one truth. */
+  ambiguous(): boolean
+  problem(text: string): void
+}
+
+/** Sees everything, and knows what must hold. Written without the ledger's code, from what was stored, taken and handed out. */
+export class Oracle {
+  readonly stored = new Map<string, Stored>()
+  private readonly highest = new Map<number, number>()
+  private readonly missing = new Map<number, number>()
+  private readonly told = new Map<number, number>()
+  private flushes = 0
+
+  constructor(private readonly v: OracleView) {
+    v.database.onAppend = (_destination, s) => this.appended(s)
+    v.database.onFlush = () => this.flushed()
+  }
+
+  private appended(s: SegmentWrite): void {
+    for (const m of decodeSegment(s.body)) {
+      const id = `${m.delivery}.${m.seq}`
+      if (this.stored.has(id)) this.v.problem(`number ${id} was given twice`)
+      const high = this.highest.get(m.delivery) ?? 0
+      if (m.seq <= high) this.v.problem(`number ${id} was stored after ${high}`)
+      this.highest.set(m.delivery, m.seq)
+      const payload = m.payload as Uint8Array
+      const key = this.v.keyOf({ delivery: m.delivery, seq: m.seq, topic: m.topic, payload })
+      this.stored.set(id, { delivery: m.delivery, seq: m.seq, topic: m.topic, qos: m.qos, key })
+    }
+  }
+
+  /** Sums that hold at every moment, and no message called missing that is still to come. */
+  private flushed(): void {
+    const thorough = this.flushes++ % 25 === 0
+    for (const [delivery, account] of this.v.database.accounts) {
+      const { total } = account
+      if (!total) continue
+      if (total.storedThrough < (this.told.get(delivery) ?? 0)) this.v.problem(`delivery ${delivery}: produced fell to ${total.storedThrough}`)
+      this.told.set(delivery, total.storedThrough)
+      const rose = total.missing > (this.missing.get(delivery) ?? 0)
+      this.missing.set(delivery, total.missing)
+      if (!rose && !thorough) continue
+      this.sums(delivery)
+      if (rose) this.accused(delivery)
+    }
+  }
+
+  sums(delivery: number): void {
+    const account = this.v.database.accounts.get(delivery)!
+    const total = account.total!
+    const standing = account.standing()
+    const given = verdicts.reduce((n, k) => n + total[k], 0)
+    if (given !== standing.known.count) this.v.problem(`delivery ${delivery}: ${given} verdicts, ${standing.known.count} known`)
+    if (given > total.storedThrough) this.v.problem(`delivery ${delivery}: ${given} verdicts of ${total.storedThrough} messages`)
+    for (const k of ['produced', ...verdicts] as const) {
+      let sum = 0
+      for (const s of account.slices.values()) sum += s[k]
+      const should = k === 'produced' ? total.storedThrough : total[k]
+      if (sum !== should) this.v.problem(`delivery ${delivery}: ${k} is ${should}, on the wall ${sum}`)
+      for (const s of account.slices.values()) if (s[k] < 0) this.v.problem(`delivery ${delivery}: ${k} is ${s[k]} in a slice`)
+    }
+  }
+
+  private readonly acquitted = new Set<string>()
+
+  private accused(delivery: number): void {
+    const standing = this.v.database.accounts.get(delivery)!.standing()
+    const { witness } = this.v.of(delivery)
+    for (const [first, last] of standing.odd.missing)
+      for (let seq = first; seq <= last; seq++) {
+        const id = `${delivery}.${seq}`
+        if (this.acquitted.has(id)) continue
+        this.acquitted.add(id)
+        const m = this.stored.get(id)
+        if (!m) continue
+        if (this.v.broker.pendingFor(witness, m.key)) this.v.problem(`${id} is called missing while it waits at the broker`)
+        const arrivals = this.v.broker.arrivals.filter((a) => a.key === m.key)
+        if (arrivals.length > 0 && !arrivals.some((a) => a.routed.includes(witness)))
+          this.v.problem(`${id} is called missing, and the witness had not subscribed when it came`)
+      }
+  }
+
+  /** At rest: each message's verdict is what became of it. Gives how many ended how. */
+  judge(): Record<string, number> {
+    const { broker, database } = this.v
+    const arrivals = new Map<string, typeof broker.arrivals>()
+    for (const a of broker.arrivals) arrivals.set(a.key, [...(arrivals.get(a.key) ?? []), a])
+    const sums: Record<string, number> = {}
+    for (const delivery of this.highest.keys()) {
+      const account = database.accounts.get(delivery)
+      if (!account?.total) {
+        this.v.problem(`delivery ${delivery} has no account`)
+        continue
+      }
+      this.sums(delivery)
+      const standing = account.standing()
+      for (let seq = 1; seq <= standing.storedThrough; seq++) {
+        const verdict = verdictOf(standing, seq) ?? 'never'
+        sums[verdict] = (sums[verdict] ?? 0) + 1
+        const m = this.stored.get(`${delivery}.${seq}`)
+        if (!m) {
+          if (verdict !== 'dropped') this.v.problem(`${delivery}.${seq} was never stored and is ${verdict}`)
+        } else this.one(m, verdict, arrivals.get(m.key) ?? [])
+      }
+      if ((this.highest.get(delivery) ?? 0) > standing.storedThrough)
+        this.v.problem(`delivery ${delivery}: stored ${this.highest.get(delivery)}, told ${standing.storedThrough}`)
+    }
+    this.order()
+    return sums
+  }
+
+  private one(m: Stored, verdict: Verdict | 'waiting' | 'never', arrivals: SimBroker['arrivals']): void {
+    const { broker } = this.v
+    const { witness } = this.v.of(m.delivery)
+    const id = `${m.delivery}.${m.seq}`
+    const seen = (broker.copies.get(m.key) ?? []).filter((c) => c.client === witness && c.arrivedAt !== null).length
+    const wrong = (why: string) => this.v.problem(`${id} (QoS ${m.qos}, taken ${arrivals.length} times, seen ${seen} times) is ${verdict}: ${why}`)
+    if (verdict === 'waiting' || verdict === 'never') return wrong('it has no verdict')
+    if (m.qos > 0 && arrivals.length === 0 && verdict !== 'rejected' && verdict !== 'dropped') return wrong('it never reached the broker')
+    if (['confirmed', 'late', 'disordered', 'doubled'].includes(verdict) && seen === 0) return wrong('nobody saw it')
+    if (verdict === 'doubled' && seen < 2) return wrong('it was seen once')
+    if (verdict === 'altered') return wrong('nobody altered it')
+    if ((verdict === 'missing' || verdict === 'dropped' || verdict === 'rejected') && seen > 0 && !this.v.ambiguous()) return wrong('it was seen')
+    if (verdict === 'missing' && m.qos > 0 && !arrivals.some((a) => a.routed.includes(witness))) return wrong('the witness was never to have it')
+    if ((verdict === 'confirmed' || verdict === 'late') && seen > 1 && this.v.of(m.delivery).byId && !this.v.ambiguous()) wrong('it came twice')
+    if (m.qos === 2 && arrivals.length > 1 && !this.v.ambiguous()) wrong('at QoS 2 the broker took it twice')
+  }
+
+  /** First arrivals of a topic are in the order of their numbers. */
+  private order(): void {
+    if (this.v.ambiguous()) return
+    const byKey = new Map([...this.stored.values()].map((m) => [m.key, m]))
+    const newest = new Map<string, number>()
+    const seen = new Set<string>()
+    for (const a of this.v.broker.arrivals) {
+      const m = byKey.get(a.key)
+      if (!m || seen.has(a.key) || m.qos === 0) continue
+      seen.add(a.key)
+      const topic = `${m.delivery} ${m.topic}`
+      const before = newest.get(topic) ?? 0
+      if (m.seq < before) this.v.problem(`${m.delivery}.${m.seq} reached the broker after ${before} of its topic`)
+      newest.set(topic, Math.max(before, m.seq))
+    }
+  }
+}
