@@ -4,21 +4,25 @@ import { highestOf } from '~/core/delivery/segment'
 import type { Conn } from './database'
 
 /**
- * Writes one segment under an epoch; writing the same one again (after a commit whose answer was lost) changes nothing. One
- * that is there and is another, or an epoch that is over, means that another engine writes.
+ * Writes one segment under an epoch; writing the same one again (after a commit whose answer was lost) changes nothing, also
+ * when it has been counted and removed meanwhile: a server that hung may take up a statement long after everybody gave it up.
+ * One that is there and is another, or an epoch that is over, means that another engine writes.
  */
 export async function insertSegment(db: Conn, destinationId: string, s: SegmentWrite, epoch: number): Promise<void> {
   const body = Buffer.from(s.body.buffer, s.body.byteOffset, s.body.byteLength)
-  const done = await sql<{ held: number; written: number }>`
+  const done = await sql<{ held: number; written: number; counted: number }>`
     with held as (select 1 from engine_lease where epoch = ${epoch}::bigint for share),
+    counted as (select 1 from outbox_cursor where destination_id = ${destinationId}::uuid and counted_segment >= ${s.segment}::bigint),
     written as (
       insert into outbox_segment (destination_id, segment, count, codec, raw_bytes, body, ordinal, ranges)
-      select ${destinationId}::uuid, ${s.segment}::bigint, ${s.count}::int, ${s.codec}::smallint, ${s.rawBytes}::int, ${body}::bytea, ${s.ordinal}::bigint, ${s.ranges}::text from held
+      select ${destinationId}::uuid, ${s.segment}::bigint, ${s.count}::int, ${s.codec}::smallint, ${s.rawBytes}::int, ${body}::bytea, ${s.ordinal}::bigint, ${s.ranges}::text
+      from held where not exists (select from counted)
       on conflict (destination_id, segment) do nothing returning 1)
-    select (select count(*) from held)::int as held, (select count(*) from written)::int as written`.execute(db)
-  const { held, written } = done.rows[0]!
+    select (select count(*) from held)::int as held, (select count(*) from written)::int as written,
+      (select count(*) from counted)::int as counted`.execute(db)
+  const { held, written, counted } = done.rows[0]!
   if (held === 0) throw new Fenced()
-  if (written === 1) return
+  if (written === 1 || counted === 1) return
   const there = await sql<{ same: boolean }>`
     select count = ${s.count}::int and raw_bytes = ${s.rawBytes}::int and ranges = ${s.ranges}::text and ordinal = ${s.ordinal}::bigint as same
     from outbox_segment where destination_id = ${destinationId}::uuid and segment = ${s.segment}::bigint`.execute(db)

@@ -73,6 +73,8 @@ export interface Arrival {
   from: string
   /** Clients with a session that subscribed to it at that moment. */
   routed: string[]
+  /** Taken, acknowledged, and passed to nobody. */
+  swallowed: boolean
 }
 
 class Session {
@@ -146,11 +148,12 @@ export class SimBroker {
     this.sessions.delete(client)
   }
 
-  publish(p: IPublishPacket, from: string): void {
+  publish(p: IPublishPacket, from: string, swallowed = false): void {
     const payload = Buffer.isBuffer(p.payload) ? p.payload : Buffer.from(p.payload)
     const key = this.keyOf(p.topic, payload, p)
-    const arrival: Arrival = { key, topic: p.topic, qos: p.qos, at: this.scheduler.now, from, routed: [] }
+    const arrival: Arrival = { key, topic: p.topic, qos: p.qos, at: this.scheduler.now, from, routed: [], swallowed }
     this.arrivals.push(arrival)
+    if (swallowed) return
     for (const [client, session] of this.sessions) {
       const qos = Math.max(-1, ...[...session.subscriptions].filter(([f]) => topicMatches(f, p.topic)).map(([, q]) => q))
       if (qos < 0) continue
@@ -309,7 +312,10 @@ class Connection implements Peer {
       else scheduler.in(temper.ackMs, () => !this.over && this.say(answer))
     }
     if (scheduler.now < temper.quotaUntil && p.qos > 0 && this.version === 5) return ack(0x97)
-    if (temper.refuses !== null && p.topic.includes(temper.refuses)) return ack(this.version === 5 ? 0x87 : 0)
+    if (temper.refuses !== null && p.topic.includes(temper.refuses)) {
+      if (this.version !== 5) this.broker.publish(p, this.client, true)
+      return ack(this.version === 5 ? 0x87 : 0)
+    }
     const known = p.qos === 2 && this.session!.incoming.has(p.messageId!)
     if (!known) this.broker.publish(p, this.client)
     if (p.qos === 2) this.session!.incoming.add(p.messageId!)

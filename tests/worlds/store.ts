@@ -78,7 +78,7 @@ export class SimDatabase {
           this.segments.set(destination, own)
           const there = own.get(s.segment)
           if (there && (there.ranges !== s.ranges || there.ordinal !== s.ordinal || there.rawBytes !== s.rawBytes)) throw new Fenced()
-          if (there) return
+          if (there || s.segment <= (this.cursors.get(destination)?.countedSegment ?? 0)) return
           own.set(s.segment, { ...s, body: s.body.slice() })
           this.onAppend(destination, s, e)
         })

@@ -176,15 +176,14 @@ export class Account {
    */
   sent(m: Sending, now: number, settled: () => void, before = false): void {
     const { seq } = m
+    if (seq <= this.restoredThrough || seq <= this.sentNow) this.twice(seq)
     if (seq > this.sentThrough) this.sentThrough = seq
     if (seq > this.sentNow) this.sentNow = seq
     const there = this.open.get(seq)
     if (there) {
       there.lastSent = now
-      this.twice(seq)
       return
     }
-    if (seq <= this.restoredThrough) this.twice(seq)
     const { odd, known } = this.standing
     const missing = odd.missing.has(seq)
     if (known.has(seq) && !missing) {

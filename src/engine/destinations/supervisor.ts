@@ -81,6 +81,7 @@ export class DestinationSupervisor {
   private status: Pick<Condition, 'state' | 'reason' | 'hint' | 'since'>
   private readonly loading: Retrying
   private sending: Retrying | null = null
+  private preparing: Retrying | null = null
   private loaded = false
   private stopped = false
   private readonly rate = new Rate()
@@ -213,6 +214,8 @@ export class DestinationSupervisor {
       const e = item.envelope
       const account = ledger.account(e.delivery)
       account.fromBefore(e.seq)
+      // What comes back of it has an owner, before it is sent again.
+      this.topics.add(e.topic, account)
       const { answered } = account.standing
       const done = acknowledged || answered.has(e.seq)
       if (uncounted) account.stored(e.seq, e.producedAt, e.turn)
@@ -228,24 +231,39 @@ export class DestinationSupervisor {
 
   private async begin(): Promise<void> {
     if (this.stopped) return
-    await this.startWitness(await this.ctx.store.loadPosition(this.destination.id))
+    await this.beginWitness()
     this.startSending()
+  }
+
+  /** Begins to read the far end where the last one was; what it needs to begin may be away, and is asked for again then. */
+  private beginWitness(): Promise<void> {
+    void this.preparing?.stop()
+    const preparing = new Retrying(this.ctx.clock, { firstMs: 500, mostMs: 10_000 })
+    this.preparing = preparing
+    return new Promise((begun) => {
+      preparing.start(
+        async () => {
+          await this.startWitness(await this.ctx.store.loadPosition(this.destination.id))
+          begun()
+          void preparing.stop()
+          return 'wait'
+        },
+        (e) => {
+          const f = failureOf(e, 'witness')
+          if (preparing.failures === 0) this.event('trouble', f.code, `witness: ${f.message}`, f.hint)
+          // Sending goes on meanwhile: what the witness could not see is unknown, not lost.
+          begun()
+        },
+      )
+    })
   }
 
   private async startWitness(position: Uint8Array | null): Promise<void> {
     const { settings, enabled } = this.destination
     const { clock, driver, ledger, installation } = this.ctx
     if (!settings.witness || !enabled || this.stopped) return this.ctx.ledger.attach(this.outbox, null)
-    const target = await this.ctx.target(this.destination).catch((e: unknown) => {
-      const f = failureOf(e, 'witness')
-      this.event('trouble', f.code, `witness: ${f.message}`, f.hint)
-      return null
-    })
+    const target = await this.ctx.target(this.destination)
     if (this.stopped) return
-    if (!target) {
-      clock.after(settings.retryMs * 8, () => void this.startWitness(position))
-      return
-    }
     this.witnessTarget = target
     this.witness = new Witness({
       clock,
@@ -593,7 +611,7 @@ export class DestinationSupervisor {
     // What it counted in between is written before the next one reads where it was.
     await this.ctx.ledger.flush()
     await this.ctx.ledger.flush()
-    await this.startWitness(await this.ctx.store.loadPosition(this.destination.id))
+    await this.beginWitness()
   }
 
   /**
@@ -628,7 +646,7 @@ export class DestinationSupervisor {
   async stop(): Promise<void> {
     const go = await this.finish(this.loaded ? 2000 : 0)
     this.stopped = true
-    const stopping = [this.loading.stop(), this.sending?.stop()]
+    const stopping = [this.loading.stop(), this.sending?.stop(), this.preparing?.stop()]
     this.end()
     go()
     await Promise.all(stopping)
