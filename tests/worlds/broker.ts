@@ -312,12 +312,10 @@ class Connection implements Peer {
       else scheduler.in(temper.ackMs, () => !this.over && this.say(answer))
     }
     if (scheduler.now < temper.quotaUntil && p.qos > 0 && this.version === 5) return ack(0x97)
-    if (temper.refuses !== null && p.topic.includes(temper.refuses)) {
-      if (this.version !== 5) this.broker.publish(p, this.client, true)
-      return ack(this.version === 5 ? 0x87 : 0)
-    }
+    const refused = temper.refuses !== null && p.topic.includes(temper.refuses)
+    if (refused && this.version === 5) return ack(0x87)
     const known = p.qos === 2 && this.session!.incoming.has(p.messageId!)
-    if (!known) this.broker.publish(p, this.client)
+    if (!known) this.broker.publish(p, this.client, refused)
     if (p.qos === 2) this.session!.incoming.add(p.messageId!)
     ack(0)
   }

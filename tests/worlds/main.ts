@@ -15,7 +15,11 @@ for (let seed = Number(from); seed < Number(from) + Number(count); seed++) {
   const o = await w.run(draw(seed, 5), 5)
   if (key) {
     const m = w.oracle.stored.get(key)!
-    console.log(m, w.broker.arrivals.filter((a) => a.key === m.key), w.broker.copies.get(m.key))
+    console.log(
+      m,
+      w.broker.arrivals.filter((a) => a.key === m.key),
+      w.broker.copies.get(m.key),
+    )
   }
   messages += o.messages
   events += o.events
@@ -26,4 +30,6 @@ for (let seed = Number(from); seed < Number(from) + Number(count); seed++) {
   console.log(`seed ${seed}: ${o.problems.slice(0, 3).join(' | ')}`)
 }
 const cpu = process.cpuUsage(began)
-console.log(`${count} worlds, ${wrong} wrong, ${messages} messages, ${events} events, ${((cpu.user + cpu.system) / 1e6).toFixed(1)} s of CPU; ${JSON.stringify(sums)}`)
+console.log(
+  `${count} worlds, ${wrong} wrong, ${messages} messages, ${events} events, ${((cpu.user + cpu.system) / 1e6).toFixed(1)} s of CPU; ${JSON.stringify(sums)}`,
+)

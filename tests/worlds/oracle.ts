@@ -5,6 +5,9 @@ import { verdictOf, verdicts } from '~/core/delivery/verdict'
 import type { SimBroker } from './broker'
 import type { SimDatabase } from './store'
 
+/** What may lie between two clocks that look at one moment. */
+const SLACK_MS = 500
+
 export interface Stored {
   delivery: number
   seq: number
@@ -21,6 +24,12 @@ export interface OracleView {
   keyOf(m: { delivery: number; seq: number; topic: string; payload: Uint8Array }): string
   /** Broker habits or losses that leave more than one truth. */
   ambiguous(): boolean
+  /** Whether some engine ended: what it had seen and not written it took along. */
+  engineDied(): boolean
+  /** After how many ms messages of a delivery are late; null: that changed meanwhile. */
+  lateAfter(delivery: number): number | null
+  /** When what a payload tells came to be. */
+  bornAt(payload: string): number
   problem(text: string): void
 }
 
@@ -127,6 +136,7 @@ export class Oracle {
         this.v.problem(`delivery ${delivery}: stored ${this.highest.get(delivery)}, told ${standing.storedThrough}`)
     }
     this.order()
+    if ((sums.disordered ?? 0) > 0 || this.flushes % 5 === 0) this.disorder()
     return sums
   }
 
@@ -141,13 +151,53 @@ export class Oracle {
     if (['confirmed', 'late', 'disordered', 'doubled'].includes(verdict) && seen === 0) return wrong('nobody saw it')
     if (verdict === 'doubled' && seen < 2) return wrong('it was seen once')
     if (verdict === 'altered') return wrong('nobody altered it')
-    if ((verdict === 'missing' || verdict === 'dropped' || verdict === 'rejected') && seen > 0 && !this.v.ambiguous()) return wrong('it was seen')
-    if (verdict === 'missing' && m.qos > 0 && !arrivals.some((a) => a.swallowed || a.routed.includes(witness))) return wrong('the witness was never to have it')
+    const diedWithIt = m.qos === 0 && this.v.engineDied()
+    if ((verdict === 'missing' || verdict === 'dropped' || verdict === 'rejected') && seen > 0 && !this.v.ambiguous() && !diedWithIt)
+      return wrong('it was seen')
+    if (verdict === 'missing' && m.qos > 0 && !arrivals.some((a) => a.swallowed || a.routed.includes(witness)))
+      return wrong('the witness was never to have it')
     // A copy that the broker made itself and repeated after a lost link can't be told from a repetition; one at QoS 0 that a
     // witness saw and died is not repeated.
     const telling = this.v.of(m.delivery).byId && m.qos > 0 && arrivals.length > 1 && !this.v.ambiguous()
     if ((verdict === 'confirmed' || verdict === 'late') && seen > 1 && telling) wrong('it came twice')
+    this.inTime(m, verdict, wrong)
     if (m.qos === 2 && arrivals.length > 1 && !this.v.ambiguous()) wrong('at QoS 2 the broker took it twice')
+  }
+
+  /** Late is what came later than the limit after it was made, by a clock that nobody sets. */
+  private inTime(m: Stored, verdict: string, wrong: (why: string) => void): void {
+    const limit = this.v.lateAfter(m.delivery)
+    if (limit === null || this.v.engineDied() || this.v.ambiguous() || (verdict !== 'confirmed' && verdict !== 'late')) return
+    const { witness } = this.v.of(m.delivery)
+    const arrivals = (this.v.broker.copies.get(m.key) ?? []).flatMap((c) => (c.client === witness && c.arrivedAt !== null ? [c.arrivedAt] : []))
+    const took = Math.min(...arrivals) - this.v.bornAt(m.key)
+    if (verdict === 'late' && took < limit - SLACK_MS) wrong(`it took ${took} ms`)
+    if (verdict === 'confirmed' && took > limit + SLACK_MS) wrong(`it took ${took} ms`)
+  }
+
+  /** A message that came after a later one of its topic is disordered, unless something worse holds. */
+  private disorder(): void {
+    if (this.v.ambiguous() || this.v.engineDied()) return
+    const byTopic = new Map<string, { m: Stored; at: number }[]>()
+    for (const m of this.stored.values()) {
+      const { witness, byId } = this.v.of(m.delivery)
+      const at = Math.min(
+        ...(this.v.broker.copies.get(m.key) ?? []).flatMap((c) => (c.client === witness && c.arrivedAt !== null ? [c.arrivedAt] : [])),
+      )
+      if (!byId || !Number.isFinite(at)) continue
+      const topic = `${m.delivery} ${m.topic}`
+      byTopic.set(topic, [...(byTopic.get(topic) ?? []), { m, at }])
+    }
+    for (const list of byTopic.values()) {
+      let newest = 0
+      for (const { m } of list.sort((a, b) => a.at - b.at)) {
+        const verdict = verdictOf(this.v.database.accounts.get(m.delivery)!.standing(), m.seq)
+        if (m.seq < newest && (verdict === 'confirmed' || verdict === 'late'))
+          this.v.problem(`${m.delivery}.${m.seq} came after ${newest} and is ${verdict}`)
+        if (m.seq > newest && verdict === 'disordered') this.v.problem(`${m.delivery}.${m.seq} came in order and is disordered`)
+        newest = Math.max(newest, m.seq)
+      }
+    }
   }
 
   /** First arrivals of a topic are in the order of their numbers. */

@@ -12,6 +12,8 @@ export type Step =
   | { kind: 'broker'; at: number; memory: 'kept' | 'older' | 'none'; ms: number }
   | { kind: 'temper'; at: number; part: Partial<Temper> }
   | { kind: 'database'; at: number; mood: Mood; ms: number }
+  /** One engine alone loses the database. */
+  | { kind: 'partition'; at: number; mood: Mood; ms: number }
   | { kind: 'kill'; at: number; told: boolean; ms: number }
   | { kind: 'second engine'; at: number }
   | { kind: 'clock'; at: number; ms: number }
@@ -39,7 +41,7 @@ export function draw(seed: number, minutes: number): Step[] {
       ackS: pick(3, 5, 10),
     })),
     publications: Array.from({ length: pick(1, 2, 3) }, (_, i) => ({ destination: i % destinations, qos: qos() })),
-    everyMs: pick(100, 300, 1000),
+    everyMs: pick(200, 1000, 2500),
   }
   const makers: Record<Kind, (at: number) => Step> = {
     cut: (at) => ({ kind: 'cut', at, ms: pick(0, 50, 2000, 20_000) }),
@@ -53,6 +55,7 @@ export function draw(seed: number, minutes: number): Step[] {
       mood: pick<Mood>('away', 'hangs', 'full', 'loses answers', 'commits late'),
       ms: pick(500, 5000, 25_000),
     }),
+    partition: (at) => ({ kind: 'partition', at, mood: pick<Mood>('away', 'hangs', 'commits late'), ms: pick(5000, 12_000, 30_000) }),
     kill: (at) => ({ kind: 'kill', at, told: random() < 0.6, ms: pick(50, 1000, 10_000) }),
     'second engine': (at) => ({ kind: 'second engine', at }),
     clock: (at) => ({ kind: 'clock', at, ms: pick(3_600_000, -3_600_000, 90_000, -20_000) }),
@@ -71,7 +74,7 @@ export function draw(seed: number, minutes: number): Step[] {
     }),
     'go live': (at) => ({ kind: 'go live', at, publication: between(0, 2), qos: qos() }),
     pause: (at) => ({ kind: 'pause', at, publication: between(0, 2) }),
-    flood: (at) => ({ kind: 'flood', at, n: pick(100, 1000) }),
+    flood: (at) => ({ kind: 'flood', at, n: pick(50, 600) }),
   }
   function temper(): Partial<Temper> {
     return pick<Partial<Temper>>(

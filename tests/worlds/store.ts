@@ -21,7 +21,7 @@ export class SimDatabase {
   private readonly latencies = new Map<string, Uint8Array>()
   flush = 0
   lease = { epoch: 0, holder: null as Owner | null, at: Number.NEGATIVE_INFINITY }
-  mood: () => Mood = () => 'well'
+  mood: (owner: Owner) => Mood = () => 'well'
   onAppend: (destination: string, s: SegmentWrite, epoch: number) => void = () => undefined
   onFlush: () => void = () => undefined
 
@@ -33,7 +33,7 @@ export class SimDatabase {
   /** One transaction of a process: it happens as a whole or not at all, and its answer arrives or does not. */
   transact<T>(owner: Owner, work: () => T): Promise<T> {
     const { scheduler } = this
-    const mood = this.mood()
+    const mood = this.mood(owner)
     const ms = 1 + this.random() * 6
     return new Promise<T>((done, failed) => {
       const answer = (then: () => void, after: number): void => {

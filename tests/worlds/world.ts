@@ -9,7 +9,7 @@ import { mild, SimBroker, type Temper } from './broker'
 import { SimEngine } from './engine'
 import { fair, Net } from './net'
 import { Oracle } from './oracle'
-import { Scheduler } from './scheduler'
+import { type Owner, Scheduler } from './scheduler'
 import { draw, type Step } from './script'
 import { type Mood, SimDatabase } from './store'
 
@@ -50,6 +50,11 @@ export class World {
   private value = 0
   private engineNumber = 0
   private mood: Mood = 'well'
+  private readonly partitioned = new Map<Owner, Mood>()
+  private killed = false
+  private limitsChanged = false
+  /** When each value came to be, by the clock of the world. */
+  private readonly bornAt: number[] = []
   private ambiguity = false
   asides: Aside[] = []
 
@@ -60,7 +65,7 @@ export class World {
     this.broker = new SimBroker(this.scheduler, own(), (topic, payload, p) => this.keyAtBroker(topic, payload, p))
     this.net = new Net(this.scheduler, own(), (link) => this.broker.accept(link))
     this.database = new SimDatabase(this.scheduler, own())
-    this.database.mood = () => this.mood
+    this.database.mood = (owner) => this.partitioned.get(owner) ?? this.mood
     this.oracle = new Oracle({
       database: this.database,
       broker: this.broker,
@@ -71,6 +76,13 @@ export class World {
       },
       keyOf: (m) => `${m.topic} ${Buffer.from(m.payload).toString()}`,
       ambiguous: () => this.ambiguity,
+      engineDied: () => this.killed || this.engineNumber > 1,
+      lateAfter: (delivery) => {
+        if (this.limitsChanged) return null
+        const plan = this.plans.find((p) => p.delivery === delivery)!
+        return this.destinations.find((d) => d.id === plan.destinationId)!.settings.lateS * 1000
+      },
+      bornAt: (payload) => this.bornAt[Number(/"n":(\d+)/.exec(payload)?.[1])] ?? 0,
       problem: (text) => this.problem(text),
     })
   }
@@ -110,6 +122,7 @@ export class World {
   /** A change of the tag, as a source would tell it, to one engine or all. */
   changeTags(only?: SimEngine): void {
     this.value++
+    this.bornAt[this.value] = this.scheduler.now
     for (const e of only ? [only] : this.engines)
       if (e.owner.alive)
         e.table.apply(
@@ -200,8 +213,18 @@ export class World {
           if (this.mood === s.mood) this.mood = 'well'
         })
         return
+      case 'partition': {
+        const e = this.engines.find((o) => o.up && o.owner.alive)
+        if (!e) return
+        this.partitioned.set(e.owner, s.mood)
+        this.scheduler.in(s.ms, () => this.partitioned.delete(e.owner))
+        // Somebody else is there to take over.
+        if (this.engines.filter((o) => o.owner.alive).length < 2) this.startEngine()
+        return
+      }
       case 'kill': {
         const e = this.engines.find((o) => o.owner.alive)
+        this.killed = true
         e?.kill(s.told)
         this.scheduler.in(s.ms, () => this.startEngine())
         return
@@ -213,6 +236,7 @@ export class World {
         return
       case 'save': {
         const d = this.destinations[s.destination % this.destinations.length]!
+        if (s.part.lateS !== undefined || !s.enabled) this.limitsChanged = true
         const changed = { ...d, version: d.version + 1, enabled: s.enabled, settings: { ...d.settings, ...s.part } }
         this.destinations = this.destinations.map((o) => (o === d ? changed : o))
         return this.changed()
@@ -241,7 +265,13 @@ export class World {
     this.broker.up = true
     this.net.shutUntil = 0
     this.net.weather = fair
+    // What is deaf stays so until somebody notices.
+    for (const l of this.net.links) {
+      l.weather.latency = 2
+      l.weather.bandwidth = null
+    }
     this.mood = 'well'
+    this.partitioned.clear()
     if (!this.engines.some((e) => e.owner.alive)) this.startEngine()
     this.destinations = this.destinations.map((d) => (d.enabled ? d : { ...d, enabled: true, version: d.version + 1 }))
     this.changed()

@@ -2,7 +2,9 @@ import { type Properties, unpackProperties } from '../delivery/properties'
 import type { Version } from './wire'
 
 const encoder = new TextEncoder()
-const FIRST_ROOM = 64 * 1024
+/** Octets of the first piece, and of the largest that is begun without need. */
+const FIRST_ROOM = 2 * 1024
+const MOST_ROOM = 64 * 1024
 /** Most octets that stand before topic, properties and payload: head, length, two lengths and an identifier, length of properties. */
 const HEAD_MAX = 1 + 4 + 2 + 2 + 4
 
@@ -96,7 +98,8 @@ export class Framer {
 
   take(): Uint8Array {
     const out = this.bytes.subarray(0, this.at)
-    this.bytes = new Uint8Array(FIRST_ROOM)
+    // As much room as was needed now, for what comes next.
+    this.bytes = new Uint8Array(Math.min(MOST_ROOM, Math.max(FIRST_ROOM, this.at * 2)))
     this.at = 0
     return out
   }

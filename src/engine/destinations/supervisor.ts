@@ -33,6 +33,8 @@ const CONTROL_MS = 1500
 const STOOD_MS = 10_000
 /** First and longest wait after the destination said "not now", ms. */
 const LATER_MS = { first: 1000, most: 60_000 }
+/** Refused messages are told again so often at most, ms. */
+const REFUSALS_TOLD_MS = 60_000
 /** The right to send is looked at again so often while it is in doubt, ms. */
 const LEASE_LOOK_MS = 200
 
@@ -543,7 +545,7 @@ export class DestinationSupervisor {
     if (account.verdict(e.seq) === 'rejected') this.outbox.settled(item)
     this.ctx.putAside({ destinationId: this.destination.id, envelope: e, failure })
     const now = clock.mono()
-    if (now - this.refusals.at < 10_000) this.refusals.more++
+    if (now - this.refusals.at < REFUSALS_TOLD_MS) this.refusals.more++
     else {
       const more = this.refusals.more > 0 ? ` (and ${this.refusals.more} more since)` : ''
       this.event('trouble', failure.code, failure.message + more, failure.hint)

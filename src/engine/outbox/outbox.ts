@@ -1,6 +1,6 @@
-import { type DeliveryStore, Fenced, type SegmentWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
+import { type Cursor, type DeliveryStore, Fenced, type SegmentWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
-import { decodeSegment, encodeSegment, parseRanges, rangesOf, SegmentError } from '~/core/delivery/segment'
+import { decodeSegment, encodeSegment, parseRanges, rangesOf } from '~/core/delivery/segment'
 import { type Clock, sleep, within } from '../clock/clock'
 import { log, wordsOf } from '../log'
 import { type DropRun, DropRuns } from './drop-runs'
@@ -102,37 +102,50 @@ export class Outbox {
   async load(resume: (item: Item, uncounted: boolean, acknowledged: boolean) => boolean): Promise<[number, number, number][]> {
     const { cursor, segments: rows } = await this.o.store.loadOutbox(this.destinationId)
     const shift = this.o.clock.mono() - this.o.clock.wall()
-    this.segments = []
-    this.bytes = this.undone = this.ahead = 0
-    this.countedSegment = cursor.countedSegment
-    this.cursorSegment = cursor.segment
-    for (const row of rows) {
+    const segments = rows.map((row) => {
       const s = new Segment(row.segment, row.count, row.bodyBytes, row.ordinal, row.ranges, shift)
       const done = row.segment < cursor.segment ? row.count : row.segment === cursor.segment ? Math.min(cursor.done, row.count) : 0
       for (let i = 0; i < done; i++) s.markDone(i)
-      this.segments.push(s)
-      this.bytes += row.bodyBytes
-      this.undone += row.count - done
-    }
-    const last = rows.at(-1)
-    this.nextNo = Math.max(cursor.segment, cursor.countedSegment + 1, (last?.segment ?? 0) + 1)
-    this.ordinal = Math.max(cursor.ordinal, last ? last.ordinal + last.count : 0)
+      return s
+    })
+    const read = new Map<Segment, Item[] | string>()
     let ahead = 0
-    for (const segment of [...this.segments]) {
+    for (const segment of segments) {
+      if (segment.no <= cursor.countedSegment && segment.doneCount === 0 && ahead >= WINDOW_MAX) continue
+      const items = await this.decode(segment)
+      read.set(segment, items)
+      if (typeof items !== 'string') ahead += segment.count - segment.doneCount
+    }
+    // All in one turn: what is counted and where the cursor stands is written together, or not at all.
+    this.takeUp(cursor, segments)
+    for (const [segment, items] of read) {
+      if (typeof items === 'string') {
+        this.unreadable(segment, items)
+        continue
+      }
       const uncounted = segment.no > cursor.countedSegment
-      if (!uncounted && segment.doneCount === 0 && ahead >= WINDOW_MAX) continue
-      const items = await this.read(segment)
-      if (items === null) continue
-      ahead += segment.count - segment.doneCount
       for (const item of items) if (resume(item, uncounted, segment.done[item.index] === 1)) this.markDone(item)
-      if (segment.finished || this.ahead >= AHEAD_BYTES) segment.items = null
-      else this.keep(segment, items)
+      if (!segment.finished && this.ahead < AHEAD_BYTES) this.keep(segment, items)
     }
     this.dirty = true
     this.loaded = true
     this.rewind()
     this.begin()
     return this.segments.filter((s) => s.open > 0).flatMap((s) => parseRanges(s.ranges))
+  }
+
+  private takeUp(cursor: Cursor, segments: Segment[]): void {
+    this.segments = segments
+    this.bytes = this.undone = this.ahead = 0
+    for (const s of segments) {
+      this.bytes += s.bytes
+      this.undone += s.count - s.doneCount
+    }
+    this.countedSegment = cursor.countedSegment
+    this.cursorSegment = cursor.segment
+    const last = segments.at(-1)
+    this.nextNo = Math.max(cursor.segment, cursor.countedSegment + 1, (last?.no ?? 0) + 1)
+    this.ordinal = Math.max(cursor.ordinal, last ? last.ordinal + last.count : 0)
   }
 
   setCap(bytes: number): void {
@@ -302,24 +315,33 @@ export class Outbox {
     this.ahead -= segment.bytes
   }
 
-  /** Its messages; null when the row is gone or damaged, of which everybody concerned has heard then. Throws when the store is away. */
-  private async read(segment: Segment): Promise<Item[] | null> {
+  /** Its messages, or why the row is no use. Throws when the store is away. */
+  private async decode(segment: Segment): Promise<Item[] | string> {
     const row = await this.o.store.readSegment(this.destinationId, segment.no)
-    let why = 'its row is gone'
-    if (row) {
-      try {
-        const raw = row.codec === 1 ? await this.o.packing.unpack(row.body) : row.body
-        const envelopes = decodeSegment(raw, segment.shift)
-        if (envelopes.length === segment.count) return envelopes.map((envelope, index) => ({ envelope, segment, index }))
-        why = `it holds ${envelopes.length} messages instead of ${segment.count}`
-      } catch (e) {
-        why = e instanceof SegmentError ? e.message : wordsOf(e)
-      }
+    if (!row) return 'its row is gone'
+    try {
+      const raw = row.codec === 1 ? await this.o.packing.unpack(row.body) : row.body
+      const envelopes = decodeSegment(raw, segment.shift)
+      if (envelopes.length !== segment.count) return `it holds ${envelopes.length} messages instead of ${segment.count}`
+      return envelopes.map((envelope, index) => ({ envelope, segment, index }))
+    } catch (e) {
+      return wordsOf(e)
     }
+  }
+
+  /** Nothing can be sent from it: everybody concerned hears of it. */
+  private unreadable(segment: Segment, why: string): void {
     this.undone -= segment.markAllDone()
     segment.open = 0
     this.dirty = true
     for (const [delivery, first, last] of parseRanges(segment.ranges)) this.o.hooks.gone(delivery, first, last, why)
+  }
+
+  /** Its messages; null when the row is gone or damaged, of which everybody concerned has heard then. Throws when the store is away. */
+  private async read(segment: Segment): Promise<Item[] | null> {
+    const items = await this.decode(segment)
+    if (typeof items !== 'string') return items
+    if (!segment.finished || segment.open > 0) this.unreadable(segment, items)
     return null
   }
 
@@ -401,8 +423,8 @@ export class Outbox {
   }
 
   /** What the ledger writes together with its own figures; null when nothing changed. */
-  takeFlush(): { cursor: { segment: number; done: number; countedSegment: number; ordinal: number }; remove: number[]; applied: () => void } | null {
-    if (!this.dirty) return null
+  takeFlush(): { cursor: Cursor; remove: number[]; applied: () => void } | null {
+    if (!this.dirty || !this.loaded) return null
     this.dirty = false
     const first = this.segments.find((s) => !s.finished)
     this.countedSegment = Math.max(this.segments.at(-1)?.no ?? 0, this.countedSegment)

@@ -24,6 +24,13 @@ export class CountedDeliveries {
     return this.byId.get(id)
   }
 
+  /** Those that came on earlier connections last, by delivery and number (`'3.10442'`). */
+  before(connection: number): Map<string, Delivered> {
+    const out = new Map<string, Delivered>()
+    for (const d of this.byId.values()) if (d.delivery > 0 && d.connection < connection) out.set(`${d.delivery}.${d.seq}`, d)
+    return out
+  }
+
   get size(): number {
     return this.byId.size
   }

@@ -43,12 +43,20 @@ export class MqttFarEnd implements FarEnd {
   private seenAt = Number.NEGATIVE_INFINITY
   private seenAnyAt = Number.NEGATIVE_INFINITY
   private sessionPresent = false
+  /** Deliveries of earlier connections that the broker may not know to be acknowledged, by message. */
+  private unconfirmed = new Map<string, Delivered>()
+  /** Whether this broker repeats under new packet identifiers. */
+  private renumbers = false
+  /** Copies of which only the end of the repetitions tells whether they are new. */
+  private suspects: { packet: Published; delivered: Delivered; id: number }[] = []
   /** Deliveries of this connection that the broker has no acknowledgement of. */
   private outstanding = 0
   private pings: { number: number; at: number; clear: boolean }[] = []
   private acked: [number, Delivered][] = []
   private ackPing: { number: number; acked: [number, Delivered][] } | null = null
   private changed = false
+  /** The first part of the position, as long as it holds. */
+  private head: Buffer | null = null
   private asking: Promise<void> = Promise.resolve()
   private refused = new Map<string, string>()
 
@@ -63,7 +71,8 @@ export class MqttFarEnd implements FarEnd {
     if (!position || position.length < 4) return
     const bytes = Buffer.from(position)
     const length = bytes.readUInt32LE(0)
-    const { filters } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as { filters: [string, number][] }
+    const { filters, renumbers } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as Head
+    this.renumbers = renumbers === true
     this.coverage.restore(filters, this.clock.mono() - this.clock.wall())
     this.counted_.restore(bytes.subarray(4 + length))
   }
@@ -76,11 +85,18 @@ export class MqttFarEnd implements FarEnd {
     }
     const counted = this.counted_.take()
     if (!counted && !this.changed) return null
+    const headChanged = this.changed
     this.changed = false
-    const head = Buffer.from(JSON.stringify({ filters: this.coverage.written(now - this.clock.wall()) }))
+    if (!this.head || headChanged) this.head = this.encodeHead()
+    return Buffer.concat([this.head, counted ?? this.counted_.encode()])
+  }
+
+  private encodeHead(): Buffer {
+    const filters = this.coverage.written(this.clock.mono() - this.clock.wall())
+    const head = Buffer.from(JSON.stringify({ filters, renumbers: this.renumbers } satisfies Head))
     const length = Buffer.alloc(4)
     length.writeUInt32LE(head.length)
-    return Buffer.concat([length, head, counted ?? this.counted_.encode()])
+    return Buffer.concat([length, head])
   }
 
   view(): WitnessView | null {
@@ -95,6 +111,8 @@ export class MqttFarEnd implements FarEnd {
     this.outstanding = 0
     this.throughAt = null
     this.pings = []
+    this.suspects = []
+    this.unconfirmed = this.counted_.before(this.connection)
     this.acked = []
     this.ackPing = null
     this.clearAt = this.seenAt = this.seenAnyAt = Number.NEGATIVE_INFINITY
@@ -200,6 +218,7 @@ export class MqttFarEnd implements FarEnd {
     const sum = digest(packet.topic.startsWith(NUMBERED) ? withoutSeq(packet.payload) : packet.payload)
     if (id !== null) {
       this.outstanding++
+      for (const p of this.pings) p.clear = false
       if (this.stall.came(this.outstanding)) this.sink.hurry()
     }
     if (id !== null && packet.dup) {
@@ -211,7 +230,14 @@ export class MqttFarEnd implements FarEnd {
       }
     }
     const delivered: Delivered = { delivery: 0, seq: 0, digest: sum, state: 'seen', connection: this.connection }
-    if (id !== null && this.handedOutBefore(packet)) return this.repetition(id, delivered)
+    if (id !== null && packet.id !== null) {
+      const how = this.handedOutBefore(packet)
+      if (how === 'repetition') return this.repetition(id, delivered)
+      if (how === 'perhaps') {
+        this.suspects.push({ packet: { ...packet, payload: new Uint8Array() }, delivered, id })
+        return
+      }
+    }
     if (id !== null) this.counted_.set(id, delivered)
     this.tell(packet, delivered, sum, id, mono)
   }
@@ -232,14 +258,37 @@ export class MqttFarEnd implements FarEnd {
   /**
    * Whether the broker hands out again what it had handed out before, under another packet identifier: some repeat that way
    * (against MQTT 5 4.4), some come back with an older session after they were killed. Our ids tell: of a message that went
-   * out once there is no second copy of our making. One that went out twice may have two, each counts.
+   * out once there is no second copy of our making. One that went out twice may have two: then it depends on whether this
+   * broker is of those that repeat so.
    */
-  private handedOutBefore(packet: Published): boolean {
-    if (packet.id === null) return false
+  private handedOutBefore(packet: Published): 'new' | 'repetition' | 'perhaps' {
     const inOldSession = this.sessionPresent && (this.throughAt === null || this.clock.mono() - this.throughAt < OLD_SESSION_MS)
-    if (!packet.dup && !inOldSession) return false
-    const known = this.sink.acquaintance(packet.id)
-    return known !== null && known.arrived && known.once
+    if (!packet.dup && !inOldSession) return 'new'
+    const known = this.sink.acquaintance(packet.id!)
+    if (!known?.arrived) return 'new'
+    const [, delivery, seq] = packet.id!.split('.')
+    const original = this.unconfirmed.get(`${delivery}.${seq}`)
+    const unseen = original !== undefined && original.connection < this.connection
+    if (known.once) {
+      if (packet.dup && unseen && !this.renumbers) {
+        this.renumbers = true
+        this.changed = true
+      }
+      return 'repetition'
+    }
+    if (!packet.dup || !unseen) return 'new'
+    return this.renumbers ? 'repetition' : 'perhaps'
+  }
+
+  /** The broker is through with what it had to repeat. */
+  private judgeSuspects(): void {
+    for (const s of this.suspects.splice(0)) {
+      if (this.renumbers) this.repetition(s.id, s.delivered)
+      else {
+        this.counted_.set(s.id, s.delivered)
+        this.tell(s.packet, s.delivered, s.delivered.digest, s.id, this.clock.mono())
+      }
+    }
   }
 
   /** Nothing is counted; the broker may let go of it. */
@@ -282,8 +331,9 @@ export class MqttFarEnd implements FarEnd {
 
   private ping(): number {
     const number = this.link!.ping()
-    // With every delivery acknowledged before it, the broker holds nothing back: what it had it has sent before it answers.
-    this.pings.push({ number, at: this.clock.mono(), clear: this.outstanding === 0 })
+    // With every delivery acknowledged before it, and none coming before its answer, the broker holds nothing back. (With one
+    // coming it may: it hands out no more at once than it likes.)
+    this.pings.push({ number, at: this.clock.mono(), clear: this.outstanding === 0 && this.suspects.length === 0 })
     return number
   }
 
@@ -293,6 +343,7 @@ export class MqttFarEnd implements FarEnd {
     while (this.pings[0] && this.pings[0].number <= number) {
       const p = this.pings.shift()!
       if (p.clear) this.nothingHeldAt(p.at, now)
+      this.judgeSuspects()
     }
     if (!this.ackPing || number < this.ackPing.number) return
     for (const [id, delivered] of this.ackPing.acked) this.counted_.forget(id, delivered)
@@ -330,6 +381,12 @@ export class MqttFarEnd implements FarEnd {
     this.link?.close()
     this.drop()
   }
+}
+
+/** What is written before the deliveries. */
+interface Head {
+  filters: [string, number][]
+  renumbers?: boolean
 }
 
 interface Token {
