@@ -275,6 +275,7 @@ export class DestinationSupervisor {
       byId: driver.carriesId(settings),
       ledger,
       topics: this.topics,
+      mayListen: () => this.ctx.maySend(),
       hooks: {
         event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
         confirmed: (delivery, seq, at) => this.ctx.step('confirmed', delivery, seq, at),
@@ -333,6 +334,7 @@ export class DestinationSupervisor {
     const { settings } = this.destination
     const retrying = this.sending!
     if (!this.ctx.maySend()) {
+      this.set('trouble', mayNotSend.message, mayNotSend.hint)
       await sleep(clock, LEASE_LOOK_MS)
       return 'again'
     }
@@ -370,6 +372,11 @@ export class DestinationSupervisor {
       this.outbox.rewind()
       this.outbox.eager = true
       const overdue = clock.every(500, () => {
+        // Another engine may begin soon, under the same name.
+        if (!this.ctx.maySend()) {
+          this.end()
+          return
+        }
         const [oldest] = this.underWay.values()
         if (oldest === undefined || clock.mono() - oldest < settings.ackS * 1000) return
         down ??= unacknowledged(settings.ackS)
@@ -658,6 +665,13 @@ export class DestinationSupervisor {
     await this.ctx.ledger.flush()
     this.ctx.ledger.detach(this.destination.id)
   }
+}
+
+const mayNotSend: Failure = {
+  code: 'destination.may-not-send',
+  message: 'Nothing is sent: while the database is away another engine may have taken over',
+  hint: 'Bring the database back',
+  where: 'destination',
 }
 
 /** Not a failure: the connection is to be another. */

@@ -2,7 +2,7 @@ import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Account, Seen, WitnessView } from '~/core/delivery/account'
 import { parseMessageId } from '~/core/delivery/envelope'
-import { type Cancel, type Clock, within } from '../clock/clock'
+import { type Cancel, type Clock, sleep, within } from '../clock/clock'
 import { Retrying } from '../clock/retrying'
 import type { Acquaintance, FarEnd, FarSighting, FarSink } from '../destinations/far-end'
 import { failureOf } from '../failure'
@@ -25,11 +25,15 @@ export interface WitnessOptions {
   byId: boolean
   ledger: Ledger
   topics: TopicIndex
+  /** Whether this engine may speak for the installation now: else another one may be listening under the same name. */
+  mayListen: () => boolean
   hooks: WitnessHooks
 }
 
 /** What may not be read is asked for again so often, ms. */
 const ASK_AGAIN_MS = 60_000
+/** The right to listen is looked at so often, ms. */
+const LOOK_MS = 250
 /** A probe without answer for so long is told, ms. */
 const SLOW_MS = 5000
 
@@ -170,6 +174,11 @@ export class Witness {
     const ended = new Promise<void>((done) => {
       this.over = done
     })
+    if (!this.o.mayListen()) {
+      this.set('trouble', 'does not listen: while the database is away another engine may', 'Bring the database back')
+      await sleep(this.o.clock, LOOK_MS)
+      return 'again'
+    }
     await this.far.connect()
     if (this.retrying.stopped) return 'wait'
     if (this.status.state === 'trouble') this.o.hooks.event('good', 'witness.up', 'listens again', '')
@@ -177,8 +186,15 @@ export class Witness {
     this.retrying.succeeded()
     this.tellRunning()
     for (const w of this.readyWaiters.splice(0)) w()
+    const stopLooking = this.o.clock.every(LOOK_MS, () => {
+      if (this.o.mayListen()) return
+      this.connected = false
+      this.far.close()
+      this.over()
+    })
     await ended
-    return 'wait'
+    stopLooking()
+    return this.o.mayListen() ? 'wait' : 'again'
   }
 
   private acquaintance(id: string): Acquaintance | null {
