@@ -143,6 +143,7 @@ export class Engine {
         this.events.add({ severity, where: 'destination', subjectId: d.id, subject: d.name, code, message, hint }),
       target: (d) => this.target(d),
       maySend: () => this.lease.valid(),
+      mayHold: () => this.lease.mayHold(),
       fenced,
       storeTrouble: (who, t) => (t ? storeState.report(who, t.kind, t.words, t.lost) : storeState.well(who)),
       troubleOf: storeTrouble,

@@ -8,6 +8,8 @@ const CONFIRM_MS = 1000
  * may take over, by more than any message is under way to the wire.
  */
 const VALID_MS = 4000
+/** So long after the last confirmation connections are given up too, ms: the other engine needs their names. */
+const HOLD_MS = 6000
 
 /** The turn of the one engine that may write; see `Lease` in the store. */
 export interface LeaseStore {
@@ -82,6 +84,11 @@ export class LeaseKeeper {
   valid(): boolean {
     const wallAge = this.clock.wall() - this.asked.wall
     return this.clock.mono() - this.asked.mono < VALID_MS && wallAge < 2 * VALID_MS
+  }
+
+  /** Whether it may keep its connections: whoever cannot confirm in time makes room for another engine. */
+  mayHold(): boolean {
+    return this.clock.mono() - this.asked.mono < HOLD_MS
   }
 
   async release(): Promise<void> {

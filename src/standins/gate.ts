@@ -7,6 +7,12 @@ export class Gate {
   private shutUntil = 0
   /** Everything passes so much later, ms, each way. */
   slowMs = 0
+  /** Octets a second each way; null: as many as come. */
+  bytesPerS: number | null = null
+  /** Octets into a direction vanish, and nobody is told: to the server, or from it. For connections that are there and new ones. */
+  deaf = { up: false, down: false }
+  /** Each connection is reset after so many octets either way, drawn anew; null: none is. */
+  cutAfter: (() => number) | null = null
 
   private constructor(private readonly server: Server) {}
 
@@ -21,20 +27,29 @@ export class Gate {
       const far = connect({ port: target, host: '127.0.0.1', noDelay: true })
       gate.keep(near)
       gate.keep(far)
-      for (const [from, to] of [
-        [near, far],
-        [far, near],
+      let left = gate.cutAfter?.() ?? Number.POSITIVE_INFINITY
+      for (const [from, to, up] of [
+        [near, far, true],
+        [far, near, false],
       ] as const) {
-        const pass = delayed(
-          () => gate.slowMs,
-          (chunk: Buffer) => {
-            if (to.writable && !to.write(chunk)) {
-              from.pause()
-              to.once('drain', () => from.resume())
-            }
-          },
-        )
-        from.on('data', pass)
+        const write = (chunk: Buffer) => {
+          if (to.writable && !to.write(chunk)) {
+            from.pause()
+            to.once('drain', () => from.resume())
+          }
+        }
+        const pass = delayed(() => gate.slowMs, gate.trickled(from, write))
+        from.on('data', (chunk: Buffer) => {
+          if (up ? gate.deaf.up : gate.deaf.down) return
+          left -= chunk.length
+          if (left >= 0) return pass(chunk)
+          // Somewhere in the middle of what is being said.
+          pass(chunk.subarray(0, chunk.length + left))
+          setImmediate(() => {
+            near.resetAndDestroy()
+            far.resetAndDestroy()
+          })
+        })
         from.on('end', () => to.end())
       }
       const end = () => {
@@ -49,6 +64,21 @@ export class Gate {
       server.listen(port, '127.0.0.1', done)
     })
     return gate
+  }
+
+  /** Passes on no more than `bytesPerS`, while that is set. */
+  private trickled(from: Socket, write: (chunk: Buffer) => void): (chunk: Buffer) => void {
+    let free = 0
+    return (chunk) => {
+      const now = performance.now()
+      if (this.bytesPerS === null && free <= now) return write(chunk)
+      free = Math.max(free, now) + (chunk.length * 1000) / (this.bytesPerS ?? Number.POSITIVE_INFINITY)
+      from.pause()
+      setTimeout(() => {
+        write(chunk)
+        from.resume()
+      }, free - now)
+    }
   }
 
   private keep(socket: Socket): void {

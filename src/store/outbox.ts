@@ -64,6 +64,8 @@ export async function deleteSegments(db: Conn, destinationId: string, segments: 
 /** The highest number of each delivery in segments that are not counted yet. */
 export async function givenNumbers(db: Conn): Promise<Map<number, number>> {
   const rows = await sql<{ ranges: string }>`
-    select s.ranges from outbox_segment s left join outbox_cursor c using (destination_id) where s.segment > coalesce(c.counted_segment, 0)`.execute(db)
+    select s.ranges from outbox_segment s left join outbox_cursor c using (destination_id) where s.segment > coalesce(c.counted_segment, 0)`.execute(
+    db,
+  )
   return highestOf(rows.rows.map((r) => r.ranges))
 }

@@ -25,7 +25,15 @@ it('a ledger of the first version keeps its account: every message has one verdi
   await sql`insert into ledger_slice (delivery, start, first_seq, produced, confirmed, late, missing, doubled, dropped, rejected, unknown) values
     (1, 10000, 1, 5000, 4991, 2, 6, 1, 1, 1, 1), (1, 20000, 5001, 5000, 4995, 2, 0, 0, 0, 0, 0)`.execute(t.db)
   await sql`insert into person (id, name, login, role, password_hash) values (${newId()}, 'n', 'n', 'viewer', 'x')`.execute(t.db)
-  expect(await migrate(t.db)).toEqual(['0002-verdicts', '0003-access', '0004-sources', '0005-properties', '0006-equipment', '0007-shapes', '0008-truth'])
+  expect(await migrate(t.db)).toEqual([
+    '0002-verdicts',
+    '0003-access',
+    '0004-sources',
+    '0005-properties',
+    '0006-equipment',
+    '0007-shapes',
+    '0008-truth',
+  ])
 
   const standing = (await loadStandings(t.db)).get(1)!
   expect(standing.storedThrough).toBe(10_000)

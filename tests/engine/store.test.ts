@@ -293,7 +293,10 @@ describe('the lease', () => {
     const second = new Lease(t.url)
     expect(await first.take()).toBe(true)
     expect(await second.take()).toBe(false)
-    await t.db.updateTable('engine_pulse').set({ at: new Date(Date.now() - 60_000) }).execute()
+    await t.db
+      .updateTable('engine_pulse')
+      .set({ at: new Date(Date.now() - 60_000) })
+      .execute()
     expect(await second.take()).toBe(true)
     expect(await first.confirm()).toBe(false)
     await first.end()

@@ -69,7 +69,11 @@ async function run(seconds: number, perSecond: number): Promise<void> {
 }
 const counts = (delivery: number) => engine.ledger.countsOf(delivery)!
 const quiet = (delivery: number) =>
-  until(() => counts(delivery).waiting === 0 && counts(delivery).stored === engine.ledger.account(delivery).numberedThrough, 'everything to be confirmed', 60)
+  until(
+    () => counts(delivery).waiting === 0 && counts(delivery).stored === engine.ledger.account(delivery).numberedThrough,
+    'everything to be confirmed',
+    60,
+  )
 
 /** Per topic: what a bystander heard, against what must have been sent. */
 function inOrder(prefix: string): void {

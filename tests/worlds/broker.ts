@@ -54,6 +54,8 @@ export interface Copy {
   acked: boolean
   /** It is nowhere any more: dropped by temper, or with the broker's memory. */
   gone: boolean
+  /** At QoS 0: the connection that it was written to. */
+  link: Link | null
 }
 
 interface Out {
@@ -160,7 +162,7 @@ export class SimBroker {
       arrival.routed.push(client)
       const twice = this.random() < this.temper.doubleCopies
       for (let i = 0; i < (twice ? 2 : 1); i++) {
-        const copy: Copy = { n: ++this.copyNumber, key, client, arrivedAt: null, acked: false, gone: false }
+        const copy: Copy = { n: ++this.copyNumber, key, client, arrivedAt: null, acked: false, gone: false, link: null }
         this.copies.set(key, [...(this.copies.get(key) ?? []), copy])
         if (this.random() < this.temper.dropCopies) {
           copy.gone = true
@@ -203,7 +205,7 @@ export class SimBroker {
 
   /** Whether something of this message is still to reach the client. */
   pendingFor(client: string, key: string): boolean {
-    return (this.copies.get(key) ?? []).some((c) => c.client === client && !c.gone && !c.acked && c.arrivedAt === null)
+    return (this.copies.get(key) ?? []).some((c) => c.client === client && !c.gone && !c.acked && c.arrivedAt === null && !c.link?.lost)
   }
 }
 
@@ -358,6 +360,7 @@ class Connection implements Peer {
     this.link.reply(bytes, () => {
       out.copy.arrivedAt ??= this.broker.scheduler.now
     })
+    if (qos === 0) out.copy.link = this.link
     if (qos === 0) this.broker.scheduler.in(60_000, () => (out.copy.gone ||= out.copy.arrivedAt === null))
   }
 

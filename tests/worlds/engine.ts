@@ -77,6 +77,7 @@ export class SimEngine {
       event: (dest, severity, code, message) => world.event(this, dest.name, severity, code, message),
       target: (dest) => Promise.resolve({ name: dest.name, settings: dest.settings, authority: null, credential: null, witnessCredential: null }),
       maySend: () => this.lease.valid(),
+      mayHold: () => this.lease.mayHold(),
       fenced: () => this.lease.lost(),
       storeTrouble: () => undefined,
       troubleOf,

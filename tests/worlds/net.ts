@@ -66,6 +66,11 @@ export class Link {
     private readonly owner: Owner,
   ) {}
 
+  /** Nothing more arrives over it. */
+  get lost(): boolean {
+    return this.over || !this.owner.alive || this.weather.deafDown
+  }
+
   /** The client's side. */
   wire(): Wire {
     const link = this

@@ -33,7 +33,7 @@ const nothing = () => () => undefined
 export const mistakes: Mistake[] = [
   { name: 'the witness acknowledges before the ledger has committed', of: Ledger, method: 'afterFlush', wrong: () => (then: () => void) => then() },
   { name: 'the store does not check the epoch', of: SimDatabase, method: 'demand', wrong: nothing },
-  { name: 'an engine that lost its lease goes on sending', of: LeaseKeeper, method: 'valid', wrong: () => () => true },
+  { name: 'an engine that cannot confirm its lease goes on sending', of: LeaseKeeper, method: 'valid', wrong: () => () => true },
   { name: 'numbers of uncounted segments are given again', of: Account, method: 'given', wrong: nothing },
   { name: 'what a filter does not cover yet counts as covered', of: Coverage, method: 'coveredSince', wrong: () => () => Number.NEGATIVE_INFINITY },
   { name: 'filters outlive a session that the broker forgot', of: Coverage, method: 'clear', wrong: nothing },

@@ -60,6 +60,8 @@ export interface DestinationContext {
   target(d: Destination): Promise<DestinationTarget>
   /** Whether this engine may send now: it may be that another one has taken over. */
   maySend(): boolean
+  /** Whether it may keep its connections: else another engine may need their names. */
+  mayHold(): boolean
   fenced(): void
   storeTrouble(who: string, t: { kind: StoreTrouble; words: string; lost: number } | null): void
   troubleOf(e: unknown): StoreTrouble
@@ -275,7 +277,7 @@ export class DestinationSupervisor {
       byId: driver.carriesId(settings),
       ledger,
       topics: this.topics,
-      mayListen: () => this.ctx.maySend(),
+      mayListen: () => this.ctx.mayHold(),
       hooks: {
         event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
         confirmed: (delivery, seq, at) => this.ctx.step('confirmed', delivery, seq, at),
@@ -373,7 +375,7 @@ export class DestinationSupervisor {
       this.outbox.eager = true
       const overdue = clock.every(500, () => {
         // Another engine may begin soon, under the same name.
-        if (!this.ctx.maySend()) {
+        if (!this.ctx.mayHold()) {
           this.end()
           return
         }

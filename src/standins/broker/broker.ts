@@ -147,6 +147,20 @@ export class Broker {
     return [...this.retained.values()].filter((m) => topicMatches(filter, m.topic) && (m.expires === null || m.expires > now))
   }
 
+  /** What its sessions are now, to come back with. */
+  remember(): Map<string, Session> {
+    return new Map([...this.sessions].map(([id, s]) => [id, s.copied()]))
+  }
+
+  /** Ends all connections, as if killed, and comes back at once with what it had then. */
+  comeBackWith(sessions: Map<string, Session>): void {
+    for (const c of this.connections) c.session = null
+    for (const s of this.sockets) s.resetAndDestroy()
+    this.sessions.clear()
+    for (const [id, s] of sessions) this.sessions.set(id, s)
+    this.routes = new Map()
+  }
+
   /** From now on these things go wrong, and no others; null: nothing does. */
   setFaults(faults: BrokerFaults | null): void {
     this.faults.set(faults ?? noFaults)
@@ -188,7 +202,13 @@ export class Broker {
     const { clientId } = session
     const fate = this.faults.fate(clientId)
     const log = () => this.truth.copy(arrival, clientId, fate)
-    const go = (copy: Copy | null, m = message) => {
+    const { exchangeDots, hollowFilter } = this.faults.settings
+    if (hollowFilter !== '' && subs.every((s) => s.filter.includes(hollowFilter))) {
+      this.truth.copy(arrival, clientId, 'dropped')
+      return
+    }
+    const topic = exchangeDots ? exchanged(message.topic) : message.topic
+    const go = (copy: Copy | null, m = exchangeDots ? { ...message, topic } : message) => {
       this.delivered++
       session.deliver(m, qos, retain, ids, copy)
     }
@@ -257,6 +277,9 @@ export class Broker {
     await Promise.all(this.servers.map((s) => new Promise<void>((done) => s.close(() => done()))))
   }
 }
+
+/** `a/b.c` is `a.b/c`. */
+const exchanged = (topic: string) => topic.replace(/[./]/g, (c) => (c === '.' ? '/' : '.'))
 
 function idProperty(m: Message): string | null {
   const id = m.properties.userProperties?.['embrik-id']

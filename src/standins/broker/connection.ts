@@ -11,12 +11,17 @@ import type { Arrival } from './truth'
 /** Reason codes, MQTT 5 2.4. */
 const Reason = {
   protocolError: 0x82,
+  unsupportedVersion: 0x84,
   badCredentials: 0x86,
   notAuthorized: 0x87,
   takenOver: 0x8e,
   badFilter: 0x8f,
   badTopic: 0x90,
   unknownIdentifier: 0x92,
+  packetTooLarge: 0x95,
+  quotaExceeded: 0x97,
+  retainNotSupported: 0x9a,
+  qosNotSupported: 0x9b,
   badAlias: 0x94,
 } as const
 
@@ -26,7 +31,15 @@ const ALIAS_MAXIMUM = 100
 /** One client on one socket: MQTT 3.1.1 or 5, whichever its CONNECT names. */
 export class Connection implements Line {
   session: Session | null = null
-  receiveMaximum = 65_535
+  /** What the client allows, and what this broker likes. */
+  get receiveMaximum(): number {
+    const { inFlight } = this.broker.faults.settings
+    return inFlight > 0 ? Math.min(inFlight, this.allowed) : this.allowed
+  }
+  get renumbers(): boolean {
+    return this.broker.faults.settings.renumber
+  }
+  private allowed = 65_535
   private version: 3 | 4 | 5 = 4
   /** The parser reads this again for each packet: its layout depends on the version that CONNECT names. */
   private readonly parsing = { protocolVersion: 4 }
@@ -133,6 +146,7 @@ export class Connection implements Line {
     this.version = (p.protocolVersion ?? 4) as 3 | 4 | 5
     this.parsing.protocolVersion = this.version
     if (this.session) return this.end(Reason.protocolError)
+    if (this.broker.faults.settings.oldOnly && this.version === 5) return this.refuse(Reason.unsupportedVersion, 1)
     if (this.broker.faults.settings.refuseLogins) return this.refuse(Reason.badCredentials, 4)
     if (this.door === 'mutual') {
       const tls = this.socket as TLSSocket
@@ -148,7 +162,7 @@ export class Connection implements Line {
     const { session, present } = this.broker.open(clientId, p.clean !== false)
     this.session = session
     session.expiry = this.version === 5 ? (p.properties?.sessionExpiryInterval ?? 0) : p.clean === false ? 0xffffffff : 0
-    this.receiveMaximum = p.properties?.receiveMaximum ?? 65_535
+    this.allowed = p.properties?.receiveMaximum ?? 65_535
     if (p.will)
       this.will = {
         topic: p.will.topic,
@@ -174,6 +188,7 @@ export class Connection implements Line {
         properties: {
           receiveMaximum: RECEIVE_MAXIMUM,
           topicAliasMaximum: ALIAS_MAXIMUM,
+          ...this.limits(),
           ...(assigned ? { assignedClientIdentifier: assigned } : {}),
         },
       }),
@@ -182,7 +197,29 @@ export class Connection implements Line {
     session.resume()
   }
 
+  /** Of the greeting (MQTT 5 3.2.2.3). */
+  private limits(): object {
+    const { maximumQos, retainAvailable, maximumPacketSize } = this.broker.faults.settings
+    return {
+      ...(maximumQos < 2 && { maximumQoS: maximumQos }),
+      ...(!retainAvailable && { retainAvailable: false }),
+      ...(maximumPacketSize > 0 && { maximumPacketSize }),
+    }
+  }
+
+  /** What goes beyond its limits, or its taste, ends the connection. True: it did. */
+  private isOffended(p: IPublishPacket): boolean {
+    const { maximumQos, retainAvailable, maximumPacketSize, hangUpOn } = this.broker.faults.settings
+    if (hangUpOn !== '' && p.topic.includes(hangUpOn)) this.socket.resetAndDestroy()
+    else if (p.qos > maximumQos) this.end(Reason.qosNotSupported)
+    else if (p.retain && !retainAvailable) this.end(Reason.retainNotSupported)
+    else if (maximumPacketSize > 0 && p.length! > maximumPacketSize) this.end(Reason.packetTooLarge)
+    else return false
+    return true
+  }
+
   private inbound(p: IPublishPacket): void {
+    if (this.isOffended(p)) return
     const session = this.session!
     let topic = p.topic
     const alias = p.properties?.topicAlias
@@ -192,12 +229,16 @@ export class Connection implements Line {
       else topic = this.aliases.get(alias) ?? ''
     }
     if (!goodTopic(topic)) return this.end(Reason.badTopic)
+    const { quota, swallow } = this.broker.faults.settings
+    if (quota && this.version === 5 && p.qos > 0)
+      return this.write({ cmd: p.qos === 1 ? 'puback' : 'pubrec', messageId: p.messageId!, reasonCode: Reason.quotaExceeded } as Packet)
+    const swallowed = swallow !== '' && topic.includes(swallow)
     const allowed = this.broker.access.mayPublish(this.user!, topic)
     if (!allowed && this.version !== 5) return this.end(Reason.notAuthorized)
     const reasonCode = allowed ? 0 : Reason.notAuthorized
     let arrival: Arrival | null = null
     const known = p.qos === 2 && session.incoming.has(p.messageId!)
-    if (allowed && !known) {
+    if (allowed && !known && !swallowed) {
       const { payloadFormatIndicator, contentType, responseTopic, correlationData, userProperties } = p.properties ?? {}
       const expiry = p.properties?.messageExpiryInterval
       arrival = this.broker.publish({
@@ -225,12 +266,22 @@ export class Connection implements Line {
   }
 
   private subscribe(p: ISubscribePacket): void {
+    const { subackMs } = this.broker.faults.settings
+    if (subackMs === 0) return this.subscribeNow(p)
+    setTimeout(() => {
+      if (this.session && !this.socket.destroyed) this.subscribeNow(p)
+    }, subackMs).unref()
+  }
+
+  private subscribeNow(p: ISubscribePacket): void {
     const session = this.session!
+    const { refuseFilter } = this.broker.faults.settings
     const fresh: { filter: string; qos: 0 | 1 | 2; handling: number; known: boolean }[] = []
     const granted = p.subscriptions.map((s) => {
       const share = /^\$share\/([^/+#]+)\/(.+)$/.exec(s.topic)
       const filter = share ? share[2]! : s.topic
       if (!goodFilter(filter)) return this.version === 5 ? Reason.badFilter : 0x80
+      if (refuseFilter !== '' && filter.includes(refuseFilter)) return this.version === 5 ? Reason.notAuthorized : 0x80
       if (!this.broker.access.maySubscribe(this.user!, filter)) return this.version === 5 ? Reason.notAuthorized : 0x80
       const known = session.subscriptions.has(s.topic)
       this.broker.subscribe(session, s.topic, {

@@ -21,6 +21,31 @@ export const BrokerFaults = z.strictObject({
   dropAcks: rate,
   /** Share of acknowledgements after which the connection is closed. */
   closeAfterAck: rate,
+  // Habits, each of some broker that somebody has.
+  /** Most deliveries to one client without acknowledgement, whatever it allows; 0: as it allows. */
+  inFlight: z.number().int().min(0).max(65_535).default(0),
+  /** Repeats deliveries under new packet identifiers (against MQTT 5 4.4). */
+  renumber: z.boolean().default(false),
+  /** Takes so long to answer to a subscription, ms. */
+  subackMs: z.number().min(0).max(600_000).default(0),
+  /** Refuses filters that hold this text; empty: none. */
+  refuseFilter: z.string().max(200).default(''),
+  /** Grants filters that hold this text, and hands out nothing for them. */
+  hollowFilter: z.string().max(200).default(''),
+  /** Hangs up on messages to topics that hold this text. */
+  hangUpOn: z.string().max(200).default(''),
+  /** Takes and acknowledges messages to topics that hold this text, and passes them to nobody. */
+  swallow: z.string().max(200).default(''),
+  /** Says that a quota is used up, to every message (MQTT 5). */
+  quota: z.boolean().default(false),
+  /** Hands topics out with dots and slashes exchanged. */
+  exchangeDots: z.boolean().default(false),
+  /** What its greeting allows (MQTT 5 3.2.2.3); it hangs up on what goes beyond. 0: no limit to the size of packets. */
+  maximumQos: z.number().int().min(0).max(2).default(2),
+  retainAvailable: z.boolean().default(true),
+  maximumPacketSize: z.number().int().min(0).default(0),
+  /** Speaks 3.1.1 only. */
+  oldOnly: z.boolean().default(false),
 })
 export type BrokerFaults = z.infer<typeof BrokerFaults>
 

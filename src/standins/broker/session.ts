@@ -42,6 +42,8 @@ export interface Out {
 
 /** How a session reaches its client while it is connected. */
 export interface Line {
+  /** Whether deliveries are repeated under new packet identifiers. */
+  readonly renumbers: boolean
   publish(packet: IPublishPacket): void
   release(messageId: number): void
   receiveMaximum: number
@@ -78,11 +80,23 @@ export class Session {
     else this.overflowed++
   }
 
-  private send(out: Out): void {
+  /** As it stands now, for a broker that comes back with what it had some time ago. */
+  copied(): Session {
+    const s = new Session(this.clientId)
+    for (const [key, sub] of this.subscriptions) s.subscriptions.set(key, sub)
+    for (const [id, out] of this.inflight) s.inflight.set(id, { ...out })
+    s.queue.push(...this.queue)
+    for (const id of this.incoming) s.incoming.add(id)
+    s.expiry = this.expiry
+    s.lastId = this.lastId
+    return s
+  }
+
+  private send(out: Out, dup = false): void {
     do this.lastId = (this.lastId % 65_535) + 1
     while (this.inflight.has(this.lastId))
     this.inflight.set(this.lastId, out)
-    this.emit(this.lastId, out, false)
+    this.emit(this.lastId, out, dup)
   }
 
   private emit(id: number, out: Out, dup: boolean): void {
@@ -118,7 +132,13 @@ export class Session {
 
   /** Repeats what was in flight, in order, on a new connection (MQTT 5 4.4), then what waited. */
   resume(): void {
-    for (const [id, out] of this.inflight) {
+    const before = [...this.inflight]
+    if (this.line?.renumbers) {
+      this.inflight.clear()
+      for (const [, out] of before) this.send(out, out.sent)
+      return this.pump()
+    }
+    for (const [id, out] of before) {
       if (out.received) this.line?.release(id)
       else this.emit(id, out, out.sent)
     }

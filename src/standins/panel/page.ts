@@ -31,6 +31,11 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <label>Drop, % <input type="number" name="drop" min="0" max="100" step="0.1" value="0" data-share></label><label>Double, % <input type="number" name="double" min="0" max="100" step="0.1" value="0" data-share></label><label>Reorder, % <input type="number" name="reorder" min="0" max="100" step="0.1" value="0" data-share></label>
 <label>Alter, % <input type="number" name="alter" min="0" max="100" step="0.1" value="0" data-share></label><label>Delay, % <input type="number" name="delay" min="0" max="100" step="0.1" value="0" data-share></label><label>by, ms <input type="number" name="delayMs" min="0" max="600000" value="2000"></label>
 <label>Drop acknowledgements, % <input type="number" name="dropAcks" min="0" max="100" step="0.1" value="0" data-share></label><label>Close after one, % <input type="number" name="closeAfterAck" min="0" max="100" step="0.1" value="0" data-share></label><label>Only to client <input name="client" placeholder="all" size="12"></label>
+<label>In flight at most <input type="number" name="inFlight" min="0" max="65535" value="0"></label><label>Answers SUBSCRIBE after, ms <input type="number" name="subackMs" min="0" max="600000" value="0"></label><label>Largest packet <input type="number" name="maximumPacketSize" min="0" value="0"></label>
+<label>Highest QoS <input type="number" name="maximumQos" min="0" max="2" value="2"></label><label>Keeps retained <input type="checkbox" name="retainAvailable" checked></label><label>Quota used up <input type="checkbox" name="quota"></label>
+<label>New ids at repetition <input type="checkbox" name="renumber"></label><label>Exchanges . and / <input type="checkbox" name="exchangeDots"></label><label>Only 3.1.1 <input type="checkbox" name="oldOnly"></label>
+<label>Hangs up on topics with <input name="hangUpOn" size="12" data-text></label><label>Swallows topics with <input name="swallow" size="12" data-text></label><span></span>
+<label>Refuses filters with <input name="refuseFilter" size="12" data-text></label><label>Nothing for filters with <input name="hollowFilter" size="12" data-text></label><span></span>
 <span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <p>Shares are of deliveries to readers, and of acknowledgements to senders. The same seed gives the same chances. What was done to each stands in <a href="/api/broker/log">the broker's log</a>.</p>
 <table><thead><tr><th>Client</th><th>State</th><th>Subscriptions</th><th>Waiting</th></tr></thead><tbody id="bc"></tbody></table>
@@ -43,7 +48,7 @@ const r=await send('PUT','/api/'+form.dataset.faults+'/faults',b),said=form.quer
 const touched=new Set()
 for(const f of document.querySelectorAll('form')){f.oninput=()=>touched.add(f);f.onsubmit=e=>{e.preventDefault();take(f)}
 f.querySelector('[data-clear]').onclick=()=>send('PUT','/api/'+f.dataset.faults+'/faults',{}).then(()=>{touched.delete(f);draw()})}
-function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs'].includes(k)&&v!==0&&v!==false)}
+function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs'].includes(k)&&v!==0&&v!==false&&v!==''&&!(k==='maximumQos'&&v===2)&&!(k==='retainAvailable'&&v))}
 const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls)td.className=cls;return td}
 async function draw(){try{const s=await(await fetch('/api/state')).json()
 for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
