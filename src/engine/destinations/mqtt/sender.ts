@@ -17,11 +17,23 @@ interface UnderWay {
   answer: (a: Answer) => void
 }
 
-/** Packet identifiers of QoS 2 whose message the broker has and that it has not been told to let go of, or has not answered to that. */
-const heldOf = (remembered: Remembered): Set<number> => {
-  let held = remembered.get('held') as Set<number> | undefined
-  if (!held) remembered.set('held', (held = new Set()))
-  return held
+/** Packet identifiers of QoS 2 whose message the broker has, and that it has not answered to be free again; over all connections. */
+class Held {
+  /** Whether it is written that the message is done: only then may the broker forget that it has it. */
+  readonly ids = new Map<number, { written: boolean }>()
+  /** The connection of this moment. */
+  link: MqttLink | null = null
+
+  static of(remembered: Remembered): Held {
+    let held = remembered.get('held') as Held | undefined
+    if (!held) remembered.set('held', (held = new Held()))
+    return held
+  }
+
+  written(id: number, one: { written: boolean }): void {
+    one.written = true
+    if (this.ids.get(id) === one) this.link?.release(id)
+  }
 }
 
 /** The packet identifier of a message: by its position, so that it is the same one after a lost link or a new start. */
@@ -36,7 +48,7 @@ export class MqttSender implements DestinationConnection {
   private zero: UnderWay[] = []
   private zeroPinged: { ping: number; up: UnderWay[] } | null = null
   private readonly heard_: { ping: number; done: () => void }[] = []
-  private readonly held: Set<number>
+  private readonly held: Held
   private readonly present: boolean
   private full = false
 
@@ -48,13 +60,14 @@ export class MqttSender implements DestinationConnection {
     remembered: Remembered,
   ) {
     const { connack } = link
-    this.held = heldOf(remembered)
+    this.held = Held.of(remembered)
+    this.held.link = link
     this.present = connack.sessionPresent
-    if (!this.present) this.held.clear()
+    if (!this.present) this.held.ids.clear()
     else {
       // What an earlier run was through with, up to the last step: its identifiers would else never be free again.
       if (!remembered.has('ran')) for (const ordinal of sink.doneLately()) link.release(packetIdOf(ordinal))
-      for (const id of this.held) link.release(id)
+      for (const [id, one] of this.held.ids) if (one.written) link.release(id)
     }
     remembered.set('ran', true)
   }
@@ -115,9 +128,9 @@ export class MqttSender implements DestinationConnection {
 
   ready(ordinal: number): boolean {
     const id = packetIdOf(ordinal)
-    const crowded = this.underWay.size + this.held.size >= this.link.connack.receiveMaximum
+    const crowded = this.underWay.size + this.held.ids.size >= this.link.connack.receiveMaximum
     // An identifier that is still in use: its turn has not come.
-    this.full = this.link.pending >= FULL || crowded || this.underWay.has(id) || this.held.has(id)
+    this.full = this.link.pending >= FULL || crowded || this.underWay.has(id) || this.held.ids.has(id)
     return !this.full
   }
 
@@ -169,13 +182,13 @@ export class MqttSender implements DestinationConnection {
   /** PUBACK, PUBREC, PUBCOMP: MQTT 5 3.4 to 3.7. */
   answered(step: 'puback' | 'pubrec' | 'pubcomp', packetId: number, reason: number, reasonString: string): void {
     if (step === 'pubcomp') {
-      this.held.delete(packetId)
+      this.held.ids.delete(packetId)
       return this.again()
     }
     const one = this.underWay.get(packetId)
     if (!one) {
       // A PUBREC that comes again: the broker is still to be told to let go.
-      if (step === 'pubrec' && this.held.has(packetId)) this.link.release(packetId)
+      if (step === 'pubrec' && this.held.ids.get(packetId)?.written) this.link.release(packetId)
       return
     }
     this.underWay.delete(packetId)
@@ -189,12 +202,11 @@ export class MqttSender implements DestinationConnection {
       }
       one.answer(r.temporary ? { kind: 'later', failure } : { kind: 'refused', failure })
     } else if (step === 'pubrec') {
-      this.held.add(packetId)
+      const held = { written: false }
+      this.held.ids.set(packetId, held)
       one.answer({ kind: 'has' })
       // Only when that is written: a new start would else send it again to a broker that has forgotten it.
-      this.sink.durable(() => {
-        if (this.held.has(packetId)) this.link.release(packetId)
-      })
+      this.sink.durable(() => this.held.written(packetId, held))
     } else one.answer({ kind: 'has' })
     this.again()
   }
@@ -205,6 +217,7 @@ export class MqttSender implements DestinationConnection {
     this.zero = []
     this.zeroPinged = null
     for (const h of this.heard_.splice(0)) h.done()
+    if (this.held.link === this.link) this.held.link = null
   }
 
   close(): void {
