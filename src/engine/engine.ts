@@ -103,13 +103,14 @@ export class Engine {
   constructor(readonly options: EngineOptions) {
     const { db, url, vault } = options
     const clock = (this.clock = options.clock ?? realClock)
-    this.events = new Events(db)
-    this.asides = new Asides(db)
+    // What tells of trouble must not wait for a database that hangs longer than delivery does.
+    this.deliveryDb = openDeliveryDatabase(url, (e) => log('warn', 'database', wordsOf(e)))
+    this.events = new Events(this.deliveryDb)
+    this.asides = new Asides(this.deliveryDb)
     this.storeState = new StoreState(this.events, clock)
     this.standing = new Standing(db, this.table, () => this.model.tags.values())
     this.trimming = new Trimming(db)
     this.lease = new LeaseKeeper(new Lease(url), clock, () => this.takenOver())
-    this.deliveryDb = openDeliveryDatabase(url, (e) => log('warn', 'database', wordsOf(e)))
     const store = new PgDeliveryStore(this.deliveryDb, () => this.lease.epoch)
     const fenced = () => this.lease.lost()
     const { storeState } = this

@@ -1,3 +1,4 @@
+import { newId } from '~/contract/id'
 import type { Db } from '~/store/database'
 import { addEvents, type NewEvent, trimEvents } from '~/store/event'
 import { log, wordsOf } from './log'
@@ -22,7 +23,8 @@ export class Events {
   add(event: Omit<NewEvent, 'at'>): void {
     const level = event.severity === 'trouble' ? 'error' : event.severity === 'warning' ? 'warn' : 'info'
     log(level, `${event.where} ${event.subject}`, `${event.message}${event.hint ? ` (${event.hint})` : ''}`)
-    this.waiting.push({ ...event, at: Date.now() })
+    // The token tells a row that was written though its answer was lost.
+    this.waiting.push({ ...event, at: Date.now(), token: newId() })
     if (this.waiting.length > HELD) this.waiting.splice(0, this.waiting.length - HELD)
   }
 

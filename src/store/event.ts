@@ -2,7 +2,11 @@ import { sql } from 'kysely'
 import type { EventRow } from '~/contract/live'
 import type { Conn } from './database'
 
-export type NewEvent = Omit<EventRow, 'id' | 'at'> & { at?: number }
+export type NewEvent = Omit<EventRow, 'id' | 'at'> & {
+  at?: number
+  /** One with the same token is there already: the same event. */
+  token?: string
+}
 
 export async function addEvents(db: Conn, events: readonly NewEvent[]): Promise<void> {
   if (events.length === 0) return
@@ -18,8 +22,10 @@ export async function addEvents(db: Conn, events: readonly NewEvent[]): Promise<
         code: e.code,
         message: e.message,
         hint: e.hint,
+        token: e.token ?? null,
       })),
     )
+    .onConflict((c) => c.column('token').doNothing())
     .execute()
 }
 

@@ -182,5 +182,6 @@ export interface Tables {
     code: string
     message: string
     hint: string
+    token: string | null
   }
 }

@@ -117,7 +117,7 @@ export async function startBroker(ports?: TestBroker['ports'], more: Pick<Broker
 /** Waits until `look` gives something true; fails with what it last gave. */
 export async function until<T>(look: () => T | Promise<T>, what: string, seconds = 30): Promise<NonNullable<T>> {
   let last: unknown
-  for (const end = Date.now() + seconds * 1000; Date.now() < end; ) {
+  for (const end = performance.now() + seconds * 1000; performance.now() < end; ) {
     last = await look()
     if (last) return last as NonNullable<T>
     await new Promise((done) => setTimeout(done, 25))

@@ -35,6 +35,8 @@ const STOOD_MS = 10_000
 const LATER_MS = { first: 1000, most: 60_000 }
 /** Refused messages are told again so often at most, ms. */
 const REFUSALS_TOLD_MS = 60_000
+/** It is looked so often whether filters can go that only older messages needed, ms. */
+const RELEASE_LOOK_MS = 5000
 /** The right to send is looked at again so often while it is in doubt, ms. */
 const LEASE_LOOK_MS = 200
 
@@ -112,6 +114,9 @@ export class DestinationSupervisor {
   /** Ends the connection so that it is made anew. */
   private end: () => void = () => undefined
   private droppedNow = 0
+  /** What each delivery had numbered when filters were exchanged: with all that judged the older filters may go. */
+  private marks: Map<number, number> | null = null
+  private readonly stopReleasing: () => void
 
   constructor(
     public destination: Destination,
@@ -131,6 +136,7 @@ export class DestinationSupervisor {
       hooks: this.outboxHooks(),
     })
     this.rules()
+    this.stopReleasing = clock.every(RELEASE_LOOK_MS, () => this.releaseFilters())
   }
 
   private event(severity: Severity, code: string, message: string, hint = ''): void {
@@ -235,6 +241,8 @@ export class DestinationSupervisor {
 
   private async begin(): Promise<void> {
     if (this.stopped) return
+    // Filters of an earlier run stay as long as what that run stored may come under them.
+    this.marks = this.numbered()
     await this.beginWitness()
     this.startSending()
   }
@@ -535,12 +543,14 @@ export class DestinationSupervisor {
 
   private later(failure: Failure): void {
     const { clock } = this.ctx
+    // All that were under way get the same answer: one wait for all of them.
+    if (this.laterUntil > clock.mono()) return
     this.laterUntil = clock.mono() + this.laterWait
+    clock.after(this.laterWait, () => this.outbox.wake())
     this.set('trouble', `not now: ${failure.message}`, failure.hint)
     if (!this.laterTold) this.event('warning', failure.code, `not now: ${failure.message}`, failure.hint)
     this.laterTold = true
     this.laterWait = Math.min(this.laterWait * 2, LATER_MS.most)
-    clock.after(this.laterWait, () => this.outbox.wake())
     this.outbox.wake()
   }
 
@@ -633,6 +643,7 @@ export class DestinationSupervisor {
     this.filters = filters
     this.rules()
     if (!this.witness || this.witness.listensTo(filters)) return
+    this.marks = this.numbered()
     this.held = true
     try {
       const end = this.ctx.clock.mono() + HOLD_MS
@@ -642,6 +653,22 @@ export class DestinationSupervisor {
       this.held = false
       this.outbox.wake()
     }
+  }
+
+  private numbered(): Map<number, number> {
+    return new Map(this.ctx.deliveriesOf(this.destination.id).map((d) => [d, this.ctx.ledger.account(d).numberedThrough]))
+  }
+
+  /** Lets go of filters that nobody asks for any more, once everything that went out under them is judged. */
+  private releaseFilters(): void {
+    if (!this.marks || !this.witness) return
+    for (const [d, mark] of this.marks) {
+      if (!this.ctx.isThere(d)) continue
+      const { known, storedThrough } = this.ctx.ledger.account(d).standing
+      if (storedThrough < mark || known.through < mark) return
+    }
+    this.marks = null
+    this.witness.release([])
   }
 
   /** Whom the connection speaks for; when that changes it is made anew, with another will and other births. */
@@ -657,6 +684,7 @@ export class DestinationSupervisor {
   async stop(): Promise<void> {
     const go = await this.finish(this.loaded ? 2000 : 0)
     this.stopped = true
+    this.stopReleasing()
     const stopping = [this.loading.stop(), this.sending?.stop(), this.preparing?.stop()]
     this.end()
     go()

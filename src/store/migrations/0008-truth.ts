@@ -24,6 +24,7 @@ const before = [
     add column turns int not null default 0`,
   `create table witness_position (destination_id uuid primary key references destination on delete cascade, position bytea not null)
     with (fillfactor = 20)`,
+  `alter table event add column token uuid unique`,
   // What is asked of all plans at once must not read them.
   `alter table publication_version add column filter text generated always as (plan->>'filter') stored,
     add column destination_id text generated always as (plan->>'destinationId') stored`,

@@ -22,9 +22,8 @@ export class Coverage {
 
   /** Takes up what is wanted from now on; gives what is to be asked for and what is in its way (matches some of the same topics). */
   want(filters: readonly string[]): { fresh: string[]; stale: string[] } {
-    const before = [...this.since.keys()]
-    const needed = before.filter((f) => !filters.includes(f) && (this.wanted.includes(f) || this.fading.has(f)))
-    for (const f of needed) this.fading.add(f)
+    // Asked for before, whether the broker had granted it yet or not: something may still come under it.
+    for (const f of [...this.wanted, ...this.since.keys()]) if (!filters.includes(f)) this.fading.add(f)
     for (const f of filters) this.fading.delete(f)
     this.wanted = disjoint([...filters, ...this.fading])
     for (const f of [...this.fading]) if (!this.wanted.includes(f)) this.fading.delete(f)
