@@ -350,7 +350,6 @@ export class DestinationSupervisor {
     }
     const target = await this.ctx.target(this.destination)
     this.senderTarget = target
-    await this.witness?.ready(WITNESS_HEAD_START_MS)
     let down: Failure | null = null
     const over = () => this.stopped || retrying.stopped || down !== null
     const session = this.session && { of: this.session, number: await store.nextBirth(this.destination.id) }
@@ -376,6 +375,9 @@ export class DestinationSupervisor {
         down ??= anew
         this.outbox.wake()
       }
+      // The destination is there: the witness can be too, and should be before the first message.
+      this.witness?.hurry()
+      await this.witness?.ready(WITNESS_HEAD_START_MS)
       // It may be meant to speak for somebody else since it began to connect.
       if (session?.of.identity !== this.session?.identity) this.end()
       this.isUp(target, retrying.failures)
@@ -466,6 +468,8 @@ export class DestinationSupervisor {
         this.refuse(item, unfit)
         continue
       }
+      const alone = this.suspicion.suspects(item)
+      if (alone && !(await this.quiet(connection, underWay, over))) break
       this.note(ledger.account(e.delivery), item)
       this.ctx.step('sent', e.delivery, e.seq, clock.wall())
       underWay.set(item, clock.mono())
@@ -478,19 +482,27 @@ export class DestinationSupervisor {
         this.answered(item, answer)
         if (underWay.size === 0 || underWay.size === connection.window - 1) this.outbox.wake()
       })
+      while (alone && underWay.size > 0 && !over()) await this.outbox.woken()
     }
-    const [alone] = underWay.keys()
-    const silent = clock.mono() - ([...underWay.values()][0] ?? 0) >= this.destination.settings.ackS * 1000
-    if (
-      this.suspicion.careful &&
-      alone &&
-      underWay.size === 1 &&
-      !silent &&
-      !this.stopped &&
-      !this.finishing &&
-      this.suspicion.strike(alone, clock.mono())
-    )
-      this.refuse(alone, hangsUp(alone.envelope.topic, alone.envelope.qos))
+    this.accuse(underWay)
+  }
+
+  /** The connection ended with messages under way: was it for one that was alone on it? */
+  private accuse(underWay: ReadonlyMap<Item, number>): void {
+    const [first, ...others] = underWay
+    if (!first || others.length > 0 || this.stopped || this.finishing) return
+    const [item, since] = first
+    const now = this.ctx.clock.mono()
+    const silent = now - since >= this.destination.settings.ackS * 1000
+    if (silent || !(this.suspicion.careful || this.suspicion.suspects(item))) return
+    if (this.suspicion.strike(item, now)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))
+  }
+
+  /** Nothing is under way, and the link was seen to hold just now; false: it is over. */
+  private async quiet(connection: DestinationConnection, underWay: ReadonlyMap<Item, number>, over: () => boolean): Promise<boolean> {
+    while (underWay.size > 0 && !over()) await this.outbox.woken()
+    if (!over()) await within(this.ctx.clock, CONTROL_MS * 4, connection.heard())
+    return !over()
   }
 
   /** Whether the link holds while nothing is sent on it. */

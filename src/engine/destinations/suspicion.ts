@@ -57,6 +57,11 @@ export class Suspicion {
     return place !== undefined && place.aside >= BARRED_AFTER && now - place.triedAt < TRY_AGAIN_MS
   }
 
+  /** Whether others of its topic went aside: it is tried alone at once. */
+  suspects(item: Item): boolean {
+    return this.places.size > 0 && (this.places.get(this.placeOf(item))?.aside ?? 0) > 0
+  }
+
   /** The destination said something to it. */
   answered(item: Item): void {
     this.barren = 0

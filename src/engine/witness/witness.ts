@@ -120,6 +120,11 @@ export class Witness {
     this.far.release(needed)
   }
 
+  /** The other side is there: tries now if it was waiting to. */
+  hurry(): void {
+    if (!this.connected) this.retrying.hurry()
+  }
+
   /** Resolves when it listens, or after `ms`: nobody waits for ever for a witness. */
   async ready(ms: number): Promise<void> {
     if (this.connected || this.retrying.stopped) return

@@ -43,7 +43,7 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 const $=i=>document.getElementById(i), send=(m,u,b)=>fetch(u,{method:m,headers:{'content-type':'application/json'},body:JSON.stringify(b)}), post=(u,b)=>send('POST',u,b).then(draw)
 function put(form,faults){for(const i of form.querySelectorAll('input')){const v=faults[i.name];if(i===document.activeElement)continue
 if(i.type==='checkbox')i.checked=v;else i.value='share'in i.dataset?Math.round(v*1e4)/100:v??''}}
-async function take(form){const b={};for(const i of form.querySelectorAll('input'))b[i.name]=i.type==='checkbox'?i.checked:i.type==='number'?(i.value===''?0:+i.value)/('share'in i.dataset?100:1):i.value||null
+async function take(form){const b={};for(const i of form.querySelectorAll('input'))b[i.name]=i.type==='checkbox'?i.checked:i.type==='number'?(i.value===''?0:+i.value)/('share'in i.dataset?100:1):'text'in i.dataset?i.value:i.value||null
 const r=await send('PUT','/api/'+form.dataset.faults+'/faults',b),said=form.querySelector('[data-said]');said.textContent=r.ok?'':(await r.json()).message;said.className=r.ok?'':'bad';touched.delete(form);draw()}
 const touched=new Set()
 for(const f of document.querySelectorAll('form')){f.oninput=()=>touched.add(f);f.onsubmit=e=>{e.preventDefault();take(f)}
