@@ -8,6 +8,7 @@ export default defineConfig({
   test: {
     projects: [
       { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.ts', 'scripts/**/*.test.ts'], testTimeout: 20_000 } },
+      { resolve: { alias }, test: { name: 'worlds', include: ['tests/worlds/**/*.test.ts'], testTimeout: 600_000 } },
       // Each file brings up real sockets and shares one database server: one after the other.
       {
         resolve: { alias },

@@ -193,7 +193,25 @@ export class Account {
     } else {
       const order = this.order(m.topic)
       const at = before ? m.madeMono : now
-      const open: Open = { ...m, firstSent: at, lastSent: at, ackedAt: 0, missing, overtaken: odd.overtaken.has(seq), gone: false, order, settled }
+      const { topic, digest, qos, deviceAt, producedAt, turn, madeMono } = m
+      const open: Open = {
+        seq,
+        topic,
+        digest,
+        qos,
+        deviceAt,
+        producedAt,
+        turn,
+        madeMono,
+        firstSent: at,
+        lastSent: at,
+        ackedAt: 0,
+        missing,
+        overtaken: odd.overtaken.has(seq),
+        gone: false,
+        order,
+        settled,
+      }
       this.open.set(seq, open)
       order.add(open)
       if (this.open.size > this.limits.openMax) {
@@ -257,8 +275,14 @@ export class Account {
   private end(o: Open, how: 'dropped' | 'rejected' | 'unknown'): void {
     this.give(o, how)
     this.changes.mark(how, o.seq)
+    this.letGo(o)
+  }
+
+  /** It is open no more, though it did not arrive; should it do so after all, it is known by its payload. */
+  private letGo(o: Open): void {
     o.gone = true
     o.order.forget(o)
+    if (!this.byId) o.order.remember(o.seq, o.digest)
     this.close(o)
   }
 
@@ -298,9 +322,7 @@ export class Account {
     const o = this.open.get(seq)
     if (!o) return
     if (!o.missing) return this.end(o, 'unknown')
-    o.gone = true
-    o.order.forget(o)
-    this.close(o)
+    this.letGo(o)
   }
 
   /**
@@ -489,9 +511,7 @@ export class Account {
 
   private giveUp(o: Open, now: number): void {
     if (o.ackedAt === 0 || now - o.ackedAt <= this.limits.giveUpMs) return
-    o.gone = true
-    o.order.forget(o)
-    this.close(o)
+    this.letGo(o)
   }
 
   /** How its messages stand now; while the witness is `away`, what was acknowledged and not seen is unknown. */
