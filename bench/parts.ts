@@ -3,8 +3,11 @@ import { newId } from '~/contract/id'
 import { Account } from '~/core/delivery/account'
 import type { Envelope } from '~/core/delivery/envelope'
 import { decodeSegment, encodeSegment } from '~/core/delivery/segment'
+import { realClock } from '~/engine/clock/real-clock'
 import { Ledger } from '~/engine/ledger/ledger'
 import { Outbox } from '~/engine/outbox/outbox'
+import { deflatePacking } from '~/engine/outbox/packing'
+import { PgDeliveryStore, storeTrouble } from '~/store/delivery'
 import { deleteSegments, writeCursor } from '~/store/outbox'
 import { emptyDatabase, perSecond, show, sleep } from './common'
 
@@ -37,13 +40,29 @@ const envelope = (seq: number): Envelope => ({
   retain: false,
   deviceAt: seq,
   producedAt: seq,
+  turn: 0,
+  madeMono: seq,
   properties: '',
 })
+
+const store = new PgDeliveryStore(db, () => 0)
+const sending = { qos: 1 as const, turn: 0 }
 
 // ---- outbox: written, committed, taken in order, acknowledged, settled, deleted; five writes of the cursor a second
 {
   let storedCount = 0
-  const outbox = new Outbox(db, destination, 1e9, { stored: () => storedCount++, dropped: () => undefined, trouble: () => undefined })
+  const nothing = () => undefined
+  const hooks = { stored: () => storedCount++, dropped: nothing, lost: nothing, gone: nothing, trouble: nothing, fenced: nothing }
+  const outbox = new Outbox({
+    store,
+    clock: realClock,
+    packing: deflatePacking,
+    destinationId: destination,
+    capBytes: 1e9,
+    troubleOf: storeTrouble,
+    hooks,
+  })
+  await outbox.load((_item, _uncounted, acknowledged) => acknowledged)
   outbox.eager = true
   let done = 0
   let offered = 0
@@ -98,10 +117,11 @@ const envelope = (seq: number): Envelope => ({
 
 // ---- ledger: produced, stored, sent, acknowledged, seen; written to the database as in the engine
 {
-  const ledger = new Ledger(db)
+  const nothing = () => undefined
+  const ledger = new Ledger({ store, clock: realClock, fenced: nothing, trouble: nothing, troubleOf: storeTrouble })
   await ledger.load()
   ledger.start()
-  ledger.watch(delivery, () => ({ connectedAt: 0, caughtUpAt: 0, blindBefore: 0 }))
+  ledger.watch(delivery, { destinationId: destination, witnessed: true, lateMs: 30_000, byId: true })
   const account = ledger.account(delivery)
   const topics = Array.from({ length: 100 }, (_, i) => `varnmoor/bench/unit-${i}`)
   let seq = 0
@@ -110,15 +130,16 @@ const envelope = (seq: number): Envelope => ({
     const first = seq + 1
     const now = Date.now()
     for (let i = 0; i < 500; i++) {
-      seq = account.next(now)
-      account.stored(seq, now)
-      account.sent({ seq, topic: topics[seq % 100]!, digest: seq, qos: 1, deviceAt: now, producedAt: now }, () => undefined)
+      const made = account.next(now)
+      seq = made.seq
+      account.stored(seq, now, made.turn)
+      account.sent({ ...sending, seq, topic: topics[seq % 100]!, digest: seq, deviceAt: now, producedAt: now, madeMono: now }, now, () => undefined)
     }
     for (let n = first; n <= seq; n++) account.acknowledged(n, now)
     // One in a hundred never comes, one in a hundred comes twice.
     for (let n = first; n <= seq; n++)
       for (let copies = n % 100 === 7 ? 0 : n % 100 === 9 ? 2 : 1; copies > 0; copies--)
-        account.seen({ seq: n, topic: topics[n % 100]!, digest: n, at: now, counted: () => ledger.afterFlush(() => undefined) })
+        account.seen({ seq: n, topic: topics[n % 100]!, digest: n, at: now, mono: now, counted: () => ledger.afterFlush(() => undefined) })
     await new Promise((next) => setImmediate(next))
   }
   await ledger.flush()
@@ -135,10 +156,14 @@ const account = new Account(1)
 began = performance.now()
 for (let seq = 1; seq <= 1_000_000; seq++) {
   account.next(seq)
-  account.stored(seq, seq)
-  account.sent({ seq, topic: messages[seq % 100]!.topic, digest: seq, qos: 1, deviceAt: seq, producedAt: seq }, () => undefined)
+  account.stored(seq, seq, 0)
+  account.sent(
+    { ...sending, seq, topic: messages[seq % 100]!.topic, digest: seq, deviceAt: seq, producedAt: seq, madeMono: seq },
+    seq,
+    () => undefined,
+  )
   account.acknowledged(seq, seq)
-  account.seen({ seq, topic: messages[seq % 100]!.topic, digest: seq, at: seq, counted: () => undefined })
+  account.seen({ seq, topic: messages[seq % 100]!.topic, digest: seq, at: seq, mono: seq, counted: () => undefined })
   if (seq % 10_000 === 0) account.take()
 }
 show('account, produced to confirmed, in memory', perSecond(1_000_000, performance.now() - began))

@@ -1,5 +1,5 @@
-// Everything that can be tested, from a fresh clone: installs what is missing, then types, lint, unit, engine and end-to-end tests.
-// On ports and a database of its own. `npm test -- unit` (or engine, e2e, check) runs a part.
+// Everything that can be tested, from a fresh clone: installs what is missing, then types, lint, unit, simulated worlds, engine and end-to-end tests.
+// On ports and a database of its own. `npm test -- unit` (or worlds, engine, e2e, check) runs a part.
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { build, stale } from './lib/build.mjs'
@@ -83,6 +83,8 @@ try {
   ]
   if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
 
+  // Engine tests mostly wait, worlds never do: side by side.
+  const worlds = wanted('worlds') ? tests('Simulated worlds', bin('vitest'), vitest('worlds'), {}, join(reports, 'worlds.json'), vitestCount) : null
   if (wanted('engine')) {
     const supervisor = new Supervisor(join(home, 'logs'), () => undefined)
     try {
@@ -101,6 +103,8 @@ try {
       await supervisor.stop()
     }
   }
+
+  await worlds
 
   if (wanted('e2e')) {
     await step('Build', async () => {

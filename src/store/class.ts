@@ -4,7 +4,7 @@ import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { checkClass } from '~/core/equipment/class-check'
 import { Resolver } from '~/core/equipment/resolve'
-import { announce, type Conn, type Db, explain } from './database'
+import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { listEquipment } from './equipment'
 import { keepRecords } from './record'
 
@@ -82,13 +82,13 @@ export async function addClass(db: Db, input: ClassInput, by = '', id = newId())
 }
 
 /** Changes a class; what is live stays as it was frozen. Every state that it had can be looked up. */
-export async function changeClass(db: Db, id: string, input: ClassInput, by = ''): Promise<EquipmentClass> {
+export async function changeClass(db: Db, id: string, input: ClassInput, by = '', begun?: number): Promise<EquipmentClass> {
   const draft = ClassDraft.parse(input)
   try {
     return await db.transaction().execute(async (tx) => {
-      await getClass(tx, id)
+      const now = await getClass(tx, id)
       await check(tx, draft, id)
-      await tx
+      const updated = await tx
         .updateTable('equipment_class')
         .set((q) => ({
           name: draft.name,
@@ -98,7 +98,9 @@ export async function changeClass(db: Db, id: string, input: ClassInput, by = ''
           version: q('version', '+', 1),
         }))
         .where('id', '=', id)
-        .execute()
+        .where('version', '=', begun ?? now.version)
+        .executeTakeFirst()
+      demandBegun(updated, now.name, 'equipment')
       const equipment = await listEquipment(tx)
       const classes = new Map((await listClasses(tx)).map((c) => [c.id, c]))
       // A member may be of another type now, and so a record column read as another.

@@ -1,7 +1,7 @@
 import type { Socket } from 'node:net'
 import { Kysely, PostgresDialect, sql, type Transaction } from 'kysely'
 import pg from 'pg'
-import { FailureError } from '~/contract/failure'
+import { FailureError, type Hop } from '~/contract/failure'
 import type { Tables } from './tables'
 
 export type Db = Kysely<Tables>
@@ -106,6 +106,20 @@ export async function listen(url: string, onNoun: (noun: Noun) => void, onLost: 
     over = true
     await client.end()
   }
+}
+
+/** An edit began with another version than there is now: nobody's work is overwritten unseen. */
+export function demandBegun(updated: { numUpdatedRows: bigint }, what: string, where: Hop): void {
+  if (updated.numUpdatedRows > 0n) return
+  throw new FailureError(
+    {
+      code: 'version.other',
+      message: `Somebody else changed ${what} since you opened it`,
+      hint: 'Nothing was saved. Open it again, look at the change, and make yours on top of it',
+      where,
+    },
+    409,
+  )
 }
 
 /** Turns PostgreSQL's refusals that come from people's input into the one form; others pass. */

@@ -1,7 +1,7 @@
 import type { Destination, DestinationDraft } from '~/contract/destination'
 import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
-import { announce, type Conn, type Db, explain } from './database'
+import { announce, type Conn, type Db, demandBegun, explain } from './database'
 
 const words = {
   destination_name: { field: 'name', message: 'Another destination has this name' },
@@ -50,11 +50,11 @@ export async function addDestination(db: Db, draft: DestinationDraft, id = newId
   }
 }
 
-export async function changeDestination(db: Db, id: string, draft: DestinationDraft): Promise<Destination> {
+export async function changeDestination(db: Db, id: string, draft: DestinationDraft, begun?: number): Promise<Destination> {
   try {
     return await db.transaction().execute(async (tx) => {
-      await getDestination(tx, id)
-      await tx
+      const now = await getDestination(tx, id)
+      const updated = await tx
         .updateTable('destination')
         .set((q) => ({
           name: draft.name,
@@ -63,7 +63,9 @@ export async function changeDestination(db: Db, id: string, draft: DestinationDr
           version: q('version', '+', 1),
         }))
         .where('id', '=', id)
-        .execute()
+        .where('version', '=', begun ?? now.version)
+        .executeTakeFirst()
+      demandBegun(updated, now.name, 'destination')
       await announce(tx, 'destination')
       return getDestination(tx, id)
     })

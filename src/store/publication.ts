@@ -3,7 +3,7 @@ import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
 import { leftBehind } from '~/core/publication/left-behind'
-import { announce, type Conn, type Db, explain } from './database'
+import { announce, type Conn, type Db, demandBegun, explain } from './database'
 
 const words = {
   publication_name: { field: 'name', message: 'Another publication has this name' },
@@ -57,11 +57,11 @@ export async function addPublication(db: Db, draft: PublicationDraft, id = newId
 }
 
 /** Changes what would go live next; what is live stays as it was frozen. */
-export async function changePublication(db: Db, id: string, draft: PublicationDraft): Promise<Publication> {
+export async function changePublication(db: Db, id: string, draft: PublicationDraft, begun?: number): Promise<Publication> {
   try {
     return await db.transaction().execute(async (tx) => {
-      await getPublication(tx, id)
-      await tx
+      const now = await getPublication(tx, id)
+      const updated = await tx
         .updateTable('publication')
         .set((q) => ({
           name: draft.name,
@@ -70,7 +70,9 @@ export async function changePublication(db: Db, id: string, draft: PublicationDr
           version: q('version', '+', 1),
         }))
         .where('id', '=', id)
-        .execute()
+        .where('version', '=', begun ?? now.version)
+        .executeTakeFirst()
+      demandBegun(updated, now.name, 'publication')
       await announce(tx, 'publication')
       return getPublication(tx, id)
     })

@@ -3,7 +3,7 @@ import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { credentialsOf, keepsSecret, type Source, type SourceDraft, type SourceUse } from '~/contract/source'
 import { byName } from '~/core/equipment/hierarchy'
-import { announce, type Conn, type Db, explain } from './database'
+import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { filledBy } from './equipment'
 import type { Vault } from './vault'
 
@@ -88,14 +88,14 @@ export async function addSource(db: Db, vault: Vault, draft: SourceDraft, id = n
   }
 }
 
-export async function changeSource(db: Db, vault: Vault, id: string, draft: SourceDraft): Promise<Source> {
+export async function changeSource(db: Db, vault: Vault, id: string, draft: SourceDraft, begun?: number): Promise<Source> {
   try {
     return await db.transaction().execute(async (tx) => {
       const now = await getSource(tx, id)
       if (now.kind !== draft.kind)
         throw fail(422, 'source.kind', 'The kind of a source does not change', 'Add a source of the other kind, and make its tags there', 'source')
       await demandCredentials(tx, draft)
-      await tx
+      const updated = await tx
         .updateTable('source')
         .set((q) => ({
           name: draft.name,
@@ -105,7 +105,9 @@ export async function changeSource(db: Db, vault: Vault, id: string, draft: Sour
           ...(!keepsSecret(draft) ? { secret: null } : draft.password ? { secret: vault.seal(draft.password, place(id)) } : {}),
         }))
         .where('id', '=', id)
-        .execute()
+        .where('version', '=', begun ?? now.version)
+        .executeTakeFirst()
+      demandBegun(updated, now.name, 'source')
       await announce(tx, 'source')
       return getSource(tx, id)
     })

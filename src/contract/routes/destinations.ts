@@ -2,7 +2,7 @@ import { Credential, CredentialDraft } from '../credential'
 import { Destination, DestinationDraft } from '../destination'
 import { CheckStep } from '../failure'
 import { Id } from '../id'
-import { list, type Route } from './route'
+import { Begun, list, type Route } from './route'
 
 /** Destinations and credentials. */
 export const destinationsRoutes = {
@@ -29,6 +29,7 @@ export const destinationsRoutes = {
     role: 'engineer',
     group: 'Destinations',
     summary: 'Change a destination',
+    query: Begun,
     body: DestinationDraft,
     answer: Destination,
   },

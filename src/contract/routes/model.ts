@@ -1,5 +1,5 @@
 import { ClassDraft, ClassVersion, Equipment, EquipmentClass, EquipmentDraft, EquipmentEdit, EquipmentEdited, RecordColumn } from '../equipment'
-import { list, type Route } from './route'
+import { Begun, list, type Route } from './route'
 
 /** Classes and equipment. */
 export const modelRoutes = {
@@ -26,6 +26,7 @@ export const modelRoutes = {
     role: 'engineer',
     group: 'Equipment',
     summary: 'Change a class',
+    query: Begun,
     body: ClassDraft,
     answer: EquipmentClass,
   },

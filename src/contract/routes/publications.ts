@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { Id } from '../id'
 import { Preview, Publication, PublicationDraft } from '../publication'
-import { list, type Route } from './route'
+import { Begun, list, type Route } from './route'
 
 /** Publications. */
 export const publicationsRoutes = {
@@ -28,6 +28,7 @@ export const publicationsRoutes = {
     role: 'engineer',
     group: 'Publications',
     summary: 'Change what would go live next',
+    query: Begun,
     body: PublicationDraft,
     answer: Publication,
   },

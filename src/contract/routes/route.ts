@@ -22,4 +22,7 @@ export interface Route {
   as?: 'text/csv' | 'application/octet-stream'
 }
 
+/** Which version of a thing an edit began with: refused when somebody else has changed it since. Without it the last one wins. */
+export const Begun = z.object({ version: z.coerce.number().int().optional() })
+
 export const list = <T extends z.ZodType>(of: T) => z.array(of)

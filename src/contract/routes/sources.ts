@@ -4,7 +4,7 @@ import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse, W
 import { RegisterLook, RegisterQuery } from '../sources/modbus'
 import { Heard, ListenQuery } from '../sources/mqtt'
 import { OfferedEndpoint, OpcUaEndpoint } from '../sources/opcua'
-import { list, type Route } from './route'
+import { Begun, list, type Route } from './route'
 
 /** Embrik's own certificate, as it shows it to OPC UA servers. */
 export const ApplicationCertificate = z.object({
@@ -27,6 +27,7 @@ export const sourcesRoutes = {
     role: 'engineer',
     group: 'Sources',
     summary: 'Change a source',
+    query: Begun,
     body: SourceDraft,
     answer: Source,
   },

@@ -97,7 +97,12 @@ describe('reading', () => {
   it('what else a broker answers', () => {
     const five = (p: object) => mqtt.generate(p as Packet, { protocolVersion: 5 })
     const four = (p: object) => mqtt.generate(p as Packet, { protocolVersion: 4 })
-    expect(readAll(5, five({ cmd: 'connack', sessionPresent: true, reasonCode: 0, properties: { receiveMaximum: 7, maximumQoS: 1, reasonString: 'why' } }))).toMatchObject([
+    expect(
+      readAll(
+        5,
+        five({ cmd: 'connack', sessionPresent: true, reasonCode: 0, properties: { receiveMaximum: 7, maximumQoS: 1, reasonString: 'why' } }),
+      ),
+    ).toMatchObject([
       { kind: 'connack', sessionPresent: true, reason: 0, receiveMaximum: 7, maximumQos: 1, retainAvailable: true, reasonString: 'why' },
     ])
     expect(readAll(4, four({ cmd: 'connack', sessionPresent: false, returnCode: 5 }))).toMatchObject([

@@ -51,7 +51,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   listSources: () => listSources(database()),
   addSource: ({ body }) => addSource(database(), secrets(), body),
   getSource: ({ params }) => getSource(database(), params.id!),
-  changeSource: ({ params, body }) => changeSource(database(), secrets(), params.id!, body),
+  changeSource: ({ params, body, query }) => changeSource(database(), secrets(), params.id!, body, query.version),
   removeSource: ({ params }) => removeSource(database(), params.id!),
   checkSource: ({ body, request }) => steps('/sources/check', body, request.signal),
   browseSource: async ({ params, body, request }) =>
@@ -74,7 +74,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   application,
   listDestinations: () => listDestinations(database()),
   addDestination: ({ body }) => addDestination(database(), body),
-  changeDestination: ({ params, body }) => changeDestination(database(), params.id!, body),
+  changeDestination: ({ params, body, query }) => changeDestination(database(), params.id!, body, query.version),
   removeDestination: ({ params }) => removeDestination(database(), params.id!),
   checkDestination: ({ body, request }) => steps('/destinations/check', body, request.signal),
   listCredentials: () => listCredentials(database()),

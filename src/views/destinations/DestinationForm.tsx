@@ -1,4 +1,5 @@
 import { zodResolver } from '@hookform/resolvers/zod'
+import { useState } from 'react'
 import { type FieldValues, useForm } from 'react-hook-form'
 import { type Destination, DestinationDraft, MqttSettings } from '~/contract/destination'
 import { Button } from '~/ui/Button'
@@ -49,6 +50,7 @@ export function DestinationForm({
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
   const { saving, problem, save } = useSaving(form)
+  const [begun] = useState(() => ({ version: destination?.version }))
   const check = useCheck('checkDestination')
   const { register, watch, formState } = form
   const tls = watch('settings.tls') as boolean
@@ -61,7 +63,9 @@ export function DestinationForm({
   const submit = form.handleSubmit(() =>
     save(async () => {
       const body = form.getValues() as DestinationDraft
-      const saved = destination ? await call('changeDestination', { params: { id: destination.id }, body }) : await call('addDestination', { body })
+      const saved = destination
+        ? await call('changeDestination', { params: { id: destination.id }, query: begun, body })
+        : await call('addDestination', { body })
       await refresh('listDestinations', 'listCredentials')
       onSaved(saved)
     }),

@@ -93,6 +93,8 @@ export function usePublicationDraft({
     }
   }, [text, waiting, unfit, publicationId])
 
+  /** The version that this draft began with. */
+  const [begun, setBegun] = useState(publication?.version)
   const save = async (): Promise<Publication | null> => {
     const parsed = PublicationDraft.safeParse(draft)
     if (!parsed.success) {
@@ -105,10 +107,11 @@ export function usePublicationDraft({
     setBusy('save')
     try {
       const saved = publication
-        ? await call('changePublication', { params: { id: publication.id }, body: draft })
+        ? await call('changePublication', { params: { id: publication.id }, query: { version: begun }, body: draft })
         : await call('addPublication', { body: draft })
       await refresh('listPublications', 'listDestinations')
       setDraft(pick(saved))
+      setBegun(saved.version)
       return saved
     } catch (e) {
       const f = failureIn(e)

@@ -98,6 +98,7 @@ function KindForm({
   }
   const result = check.steps.find((s) => s.facts?.result)?.facts?.result
 
+  const [begun] = useState(() => ({ version: source?.version }))
   const draft = () => {
     const v = form.getValues()
     return { ...v, ...(v.password ? {} : { password: undefined }) } as SourceDraft
@@ -108,7 +109,9 @@ function KindForm({
   }
   const submit = form.handleSubmit(() =>
     save(async () => {
-      const saved = source ? await call('changeSource', { params: { id: source.id }, body: draft() }) : await call('addSource', { body: draft() })
+      const saved = source
+        ? await call('changeSource', { params: { id: source.id }, query: begun, body: draft() })
+        : await call('addSource', { body: draft() })
       await refresh('listSources', 'listCredentials')
       onSaved(saved)
     }),

@@ -58,7 +58,13 @@ async function subscribe(link: MqttLink, filters: readonly string[]): Promise<vo
     if (reason < 0x80) return
     const { words, hint } = reasonOf(reason)
     const ask = reason === 0x80 ? 'Most likely this log-in may not read there: ask for the permission at the broker' : hint
-    throw fail(502, `mqtt.subscribe-${reason}`, `The broker refuses to let us listen on ${filter}: ${reason === 0x87 ? 'not allowed to read there' : words}`, ask, 'source')
+    throw fail(
+      502,
+      `mqtt.subscribe-${reason}`,
+      `The broker refuses to let us listen on ${filter}: ${reason === 0x87 ? 'not allowed to read there' : words}`,
+      ask,
+      'source',
+    )
   })
 }
 

@@ -97,11 +97,12 @@ export function ClassForm({
     ;[next[i], next[to]] = [next[to]!, next[i]!]
     setMembers(next)
   }
+  const [begun] = useState(() => ({ version: cls?.version }))
   const save = async () => {
     setBusy(true)
     setFields({})
     try {
-      const saved = cls ? await call('changeClass', { params: { id: cls.id }, body: draft }) : await call('addClass', { body: draft })
+      const saved = cls ? await call('changeClass', { params: { id: cls.id }, query: begun, body: draft }) : await call('addClass', { body: draft })
       await refresh('listClasses', 'listEquipment', 'classVersions', 'listRecords')
       toast.success(`${saved.name} is saved${cls ? `, version ${saved.version}` : ''}`)
       onSaved(saved)
