@@ -15,7 +15,7 @@ import { type Db, type Noun, openDeliveryDatabase } from '~/store/database'
 import { PgDeliveryStore, storeTrouble } from '~/store/delivery'
 import { Lease } from '~/store/lease'
 import { installationCode } from '~/store/person'
-import { allWitnessFilters } from '~/store/publication'
+import { allWitnessFilters, type DeliveryRow } from '~/store/publication'
 import type { Vault } from '~/store/vault'
 import { Asides } from './asides'
 import { type Cancel, type Clock, within } from './clock/clock'
@@ -121,7 +121,7 @@ export class Engine {
       troubleOf: storeTrouble,
       trouble: (t) => (t ? storeState.report('ledger', t.kind, t.words) : storeState.well('ledger')),
     })
-    this.news = new News(this.ledger, this.events)
+    this.news = new News(this.ledger, this.events, (d) => this.permissions(d))
     this.allSources = new Sources({
       db,
       vault,
@@ -230,6 +230,13 @@ export class Engine {
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
     this.trimming.start()
+  }
+
+  /** Whose permissions decide about a delivery. */
+  private permissions(d: DeliveryRow): string {
+    const settings = this.destinations.get(d.destinationId)?.destination.settings
+    const filter = this.publishers.get(d.publicationId)?.plan.filter ?? 'its topics'
+    return settings ? `of ${settings.clientId} to publish, or of ${settings.witnessClientId} to read ${filter}` : `to read ${filter}`
   }
 
   private clockStepped(by: number): void {

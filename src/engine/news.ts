@@ -1,5 +1,5 @@
 import { Account } from '~/core/delivery/account'
-import { Teller } from '~/core/delivery/news'
+import { type About, Teller } from '~/core/delivery/news'
 import type { DeliveryRow } from '~/store/publication'
 import type { Events } from './events'
 import type { Ledger } from './ledger/ledger'
@@ -11,7 +11,18 @@ export class News {
   constructor(
     private readonly ledger: Ledger,
     private readonly events: Events,
+    /** Whose permissions decide about a delivery, in words. */
+    private readonly permissions: (d: DeliveryRow) => string,
   ) {}
+
+  private about(d: DeliveryRow): About {
+    const { elsewhere } = this.ledger.account(d.number)
+    return {
+      nothingArrives: `Nothing arrives any more. Most likely a permission: ${this.permissions(d)}. Some brokers drop without a word what is not allowed`,
+      elsewhere:
+        elsewhere && `They arrive on another topic: ${elsewhere.seen} instead of ${elsewhere.sent}. The broker or a bridge exchanges characters`,
+    }
+  }
 
   /** What stands in the ledger now is nothing new. */
   begin(deliveries: readonly DeliveryRow[]): void {
@@ -24,7 +35,7 @@ export class News {
       let teller = this.tellers.get(d.number)
       // One that is new since the start has nothing behind it.
       if (!teller) this.tellers.set(d.number, (teller = new Teller(new Account(d.number).counts())))
-      for (const n of teller.tell(this.ledger.account(d.number).counts(), now))
+      for (const n of teller.tell(this.ledger.account(d.number).counts(), now, this.about(d)))
         this.events.add({ ...n, where: 'ledger', subjectId: d.publicationId, subject: `${d.publication}, to ${d.destination}` })
     }
     if (this.tellers.size <= deliveries.length) return

@@ -24,6 +24,8 @@ export interface OracleView {
   keyOf(m: { delivery: number; seq: number; topic: string; payload: Uint8Array }): string
   /** Broker habits or losses that leave more than one truth. */
   ambiguous(): boolean
+  /** Whether it went out more than once, as the engine of this moment knows. */
+  wentTwice(m: Stored): boolean
   /** Whether some engine ended: what it had seen and not written it took along. */
   engineDied(): boolean
   /** After how many ms messages of a delivery are late; null: that changed meanwhile. */
@@ -149,7 +151,8 @@ export class Oracle {
     if (verdict === 'waiting' || verdict === 'never') return wrong('it has no verdict')
     if (m.qos > 0 && arrivals.length === 0 && verdict !== 'rejected' && verdict !== 'dropped') return wrong('it never reached the broker')
     if (['confirmed', 'late', 'disordered', 'doubled'].includes(verdict) && seen === 0) return wrong('nobody saw it')
-    if (verdict === 'doubled' && seen < 2) return wrong('it was seen once')
+    // From an older session a broker hands out again what it had handed out: of a message that went out twice nobody can tell that from a second copy.
+    if (verdict === 'doubled' && seen < 2 && !(this.v.ambiguous() && this.v.wentTwice(m))) return wrong('it was seen once')
     if (verdict === 'altered') return wrong('nobody altered it')
     const diedWithIt = m.qos === 0 && this.v.engineDied()
     if ((verdict === 'missing' || verdict === 'dropped' || verdict === 'rejected') && seen > 0 && !this.v.ambiguous() && !diedWithIt)

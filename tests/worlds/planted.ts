@@ -31,19 +31,31 @@ const nothing = () => () => undefined
 
 /** Mistakes that somebody could make in delivery, each of which the worlds must find. */
 export const mistakes: Mistake[] = [
-  { name: 'the witness acknowledges before the ledger has committed', of: Ledger, method: 'afterFlush', wrong: () => (then: () => void) => then() },
+  {
+    rare: true,
+    name: 'the witness acknowledges before the ledger has committed',
+    of: Ledger,
+    method: 'afterFlush',
+    wrong: () => (then: () => void) => then(),
+  },
   { name: 'the store does not check the epoch', of: SimDatabase, method: 'demand', wrong: nothing },
-  { name: 'an engine that cannot confirm its lease goes on sending', of: LeaseKeeper, method: 'valid', wrong: () => () => true },
+  { rare: true, name: 'an engine that cannot confirm its lease goes on sending', of: LeaseKeeper, method: 'valid', wrong: () => () => true },
   { name: 'numbers of uncounted segments are given again', of: Account, method: 'given', wrong: nothing },
-  { name: 'what a filter does not cover yet counts as covered', of: Coverage, method: 'coveredSince', wrong: () => () => Number.NEGATIVE_INFINITY },
-  { name: 'filters outlive a session that the broker forgot', of: Coverage, method: 'clear', wrong: nothing },
+  {
+    rare: true,
+    name: 'what a filter does not cover yet counts as covered',
+    of: Coverage,
+    method: 'coveredSince',
+    wrong: () => () => Number.NEGATIVE_INFINITY,
+  },
+  { rare: true, name: 'filters outlive a session that the broker forgot', of: Coverage, method: 'clear', wrong: nothing },
   {
     name: 'every repeated delivery counts as a repetition',
     of: MqttFarEnd,
     method: 'handedOutBefore',
     wrong: () => (p) => (p.dup ? 'repetition' : 'new'),
   },
-  { name: 'a repetition under another identifier counts as a copy', of: MqttFarEnd, method: 'handedOutBefore', wrong: () => () => 'new' },
+  { rare: true, name: 'a repetition under another identifier counts as a copy', of: MqttFarEnd, method: 'handedOutBefore', wrong: () => () => 'new' },
   {
     name: 'the cursor is one too far',
     of: Outbox,
@@ -55,6 +67,7 @@ export const mistakes: Mistake[] = [
       },
   },
   {
+    rare: true,
     name: 'a segment goes when one of its messages is settled',
     of: Outbox,
     method: 'settled',
@@ -108,6 +121,7 @@ export const mistakes: Mistake[] = [
       },
   },
   {
+    rare: true,
     name: 'a message seen is proof for all that were sent at any time',
     of: MqttFarEnd,
     method: 'sawSentAt',
@@ -116,8 +130,8 @@ export const mistakes: Mistake[] = [
         this.seenAt = this.seenAnyAt = this.clock.mono()
       },
   },
-  { name: 'what the witness had counted is forgotten at a start', of: CountedDeliveries, method: 'restore', wrong: nothing },
-  { name: 'what the witness counts is not written', of: CountedDeliveries, method: 'take', wrong: () => () => null },
+  { rare: true, name: 'what the witness had counted is forgotten at a start', of: CountedDeliveries, method: 'restore', wrong: nothing },
+  { rare: true, name: 'what the witness counts is not written', of: CountedDeliveries, method: 'take', wrong: () => () => null },
   {
     name: 'identifiers of QoS 2 differ after a lost link',
     of: MqttSender,
@@ -128,10 +142,11 @@ export const mistakes: Mistake[] = [
         return original.call(this, m.envelope.qos === 2 ? { ...m, ordinal: m.ordinal + 7 * (m.again ? 1 : 0) } : m)
       },
   },
-  { name: 'a resent message counts as sent once', of: Account, method: 'twice', wrong: nothing },
-  { name: 'the first lost link puts a message aside', of: Suspicion, method: 'strike', wrong: () => () => true },
-  { name: 'every lost link makes it careful', of: Suspicion, method: 'careful', getter: true, wrong: () => () => true },
+  { rare: true, name: 'a resent message counts as sent once', of: Account, method: 'twice', wrong: nothing },
+  { rare: true, name: 'the first lost link puts a message aside', of: Suspicion, method: 'strike', wrong: () => () => true },
+  { rare: true, name: 'every lost link makes it careful', of: Suspicion, method: 'careful', getter: true, wrong: () => () => true },
   {
+    rare: true,
     name: 'waits go by the wall clock',
     of: SimClock,
     method: 'mono',
@@ -141,6 +156,7 @@ export const mistakes: Mistake[] = [
       },
   },
   {
+    rare: true,
     name: 'a message that passes another is no later one',
     of: TopicOrder,
     method: 'arrived',
@@ -150,6 +166,7 @@ export const mistakes: Mistake[] = [
       },
   },
   {
+    rare: true,
     name: 'strangers are nobody at once',
     of: Witness,
     method: 'settleStrangers',

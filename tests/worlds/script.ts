@@ -41,7 +41,7 @@ export function draw(seed: number, minutes: number): Step[] {
       ackS: pick(3, 5, 10),
     })),
     publications: Array.from({ length: pick(1, 2, 3) }, (_, i) => ({ destination: i % destinations, qos: qos() })),
-    everyMs: pick(200, 1000, 2500),
+    everyMs: pick(700, 2000, 5000),
   }
   const makers: Record<Kind, (at: number) => Step> = {
     cut: (at) => ({ kind: 'cut', at, ms: pick(0, 50, 2000, 20_000) }),
@@ -74,7 +74,7 @@ export function draw(seed: number, minutes: number): Step[] {
     }),
     'go live': (at) => ({ kind: 'go live', at, publication: between(0, 2), qos: qos() }),
     pause: (at) => ({ kind: 'pause', at, publication: between(0, 2) }),
-    flood: (at) => ({ kind: 'flood', at, n: pick(50, 600) }),
+    flood: (at) => ({ kind: 'flood', at, n: pick(30, 400) }),
   }
   function temper(): Partial<Temper> {
     return pick<Partial<Temper>>(

@@ -111,8 +111,7 @@ export class SimDatabase {
         })),
       flush: (w) => {
         const e = epoch()
-        const written = structuredClone({ ...w, latencies: [] }) as FlushWrite
-        return tx(() => this.flushed(written, e))
+        return tx(() => this.flushed(w, e))
       },
       loadPosition: (destination) => tx(() => this.positions.get(destination)?.slice() ?? null),
       nextBirth: (destination) =>

@@ -76,6 +76,7 @@ export class World {
       },
       keyOf: (m) => `${m.topic} ${Buffer.from(m.payload).toString()}`,
       ambiguous: () => this.ambiguity,
+      wentTwice: (m) => this.engines.some((e) => e.up && !(e.ledger.accounts.get(m.delivery)?.wentOnce(m.seq) ?? true)),
       engineDied: () => this.killed || this.engineNumber > 1,
       lateAfter: (delivery) => {
         if (this.limitsChanged) return null

@@ -97,6 +97,8 @@ export class Account {
   private sentNow = 0
   /** What an earlier run stored: it may have been on the wire before. */
   private restoredThrough: number
+  /** The last message whose payload came on another topic than it was sent to. */
+  elsewhere: { sent: string; seen: string } | null = null
   /** The highest number given to a message, stored or not. */
   numberedThrough: number
   sentThrough: number
@@ -429,6 +431,7 @@ export class Account {
     const { seq, order } = o
     const late = s.mono - o.madeMono > this.limits.lateMs
     const altered = s.digest !== o.digest || s.topic !== o.topic
+    if (s.topic !== o.topic && s.digest === o.digest) this.elsewhere = { sent: o.topic, seen: s.topic }
     const disordered = o.overtaken
     order.arrived(o, (passed) => this.changes.mark('overtaken', passed.seq))
     if (disordered) this.changes.unmark('overtaken', seq)

@@ -9,7 +9,10 @@ const tell = (before: Counts, now: Counts) => new Teller(before).tell(now, 0)
 it('tells of what rose, the gravest first, and of nothing else', () => {
   expect(tell(none, none)).toEqual([])
   expect(tell(none, { ...none, confirmed: 500, waiting: 3, dropped: 2, rejected: 1 })).toEqual([])
-  expect(tell({ ...none, missing: 4 }, { ...none, missing: 1, late: 3 })).toMatchObject([{ code: 'ledger.late', message: '3 messages late' }])
+  expect(tell({ ...none, missing: 4 }, { ...none, missing: 1, late: 3 })).toMatchObject([
+    { code: 'ledger.arrived', severity: 'good', message: '3 messages told as missing arrived after all, late' },
+    { code: 'ledger.late', message: '3 messages late' },
+  ])
   expect(tell(none, { ...none, doubled: 2, missing: 1, foreign: 7 })).toMatchObject([
     { code: 'ledger.missing', severity: 'trouble', message: expect.stringContaining('1 message missing') },
     { code: 'ledger.foreign', severity: 'warning' },
@@ -33,4 +36,14 @@ it('tells at once when something begins, then sums up once a minute, and leaves 
 
 it('every grave one says what to do', () => {
   for (const n of tell(none, { ...none, missing: 1, altered: 1, foreign: 1, disordered: 1, unknown: 1 })) expect(n.hint.length).toBeGreaterThan(10)
+})
+
+it('names permissions when nothing arrives any more, and the other topic when messages come there', () => {
+  const about = { nothingArrives: 'look at permissions', elsewhere: 'on another topic' }
+  const teller = new Teller({ ...none, arrived: 10 })
+  expect(teller.tell({ ...none, arrived: 20, missing: 3 }, 0, about)[0]?.hint).not.toBe('look at permissions')
+  expect(teller.tell({ ...none, arrived: 20, missing: 9, altered: 1 }, AGAIN_MS, about)).toMatchObject([
+    { code: 'ledger.missing', hint: 'look at permissions' },
+    { code: 'ledger.altered', hint: 'on another topic' },
+  ])
 })

@@ -32,6 +32,23 @@ const told = [
   ['doubled', 'note', 'doubled: sent again because an acknowledgement was lost, or repeated on the way', ''],
 ] as const
 
+/** What is known of a delivery beside its counts. */
+export interface About {
+  /** What to look at when nothing of it arrives any more. */
+  nothingArrives: string
+  /** Set when messages come on another topic than they were sent to. */
+  elsewhere: string | null
+}
+
+const unknownAbout: About = { nothingArrives: told[0][3], elsewhere: null }
+
+const takenBack = (n: number): News => ({
+  severity: 'good',
+  code: 'ledger.arrived',
+  message: `${n} ${n === 1 ? 'message' : 'messages'} told as missing arrived after all, late`,
+  hint: '',
+})
+
 /** While something goes on, it is told again only so often, ms; the first time at once. */
 export const AGAIN_MS = 60_000
 
@@ -39,22 +56,29 @@ export const AGAIN_MS = 60_000
 export class Teller {
   private readonly before: Counts
   private readonly toldAt = new Map<string, number>()
+  private arrived: number
 
   constructor(start: Counts) {
     this.before = { ...start }
+    this.arrived = start.arrived
   }
 
   /** What is to be said now, the gravest first; only of what rose. Dropped and rejected messages are told of elsewhere. */
-  tell(counts: Counts, now: number): News[] {
-    return told.flatMap(([key, severity, words, hint]) => {
+  tell(counts: Counts, now: number, about: About = unknownAbout): News[] {
+    return told.flatMap(([key, severity, words, plain]) => {
+      let hint: string = plain
       const n = counts[key] - this.before[key]
       if (n <= 0) {
         this.before[key] = counts[key]
-        return []
+        // What was said is taken back as soon as it is not true any more.
+        return key === 'missing' && n < 0 ? [takenBack(-n)] : []
       }
       if (now - (this.toldAt.get(key) ?? Number.NEGATIVE_INFINITY) < AGAIN_MS) return []
       this.before[key] = counts[key]
       this.toldAt.set(key, now)
+      if (key === 'missing' && counts.arrived === this.arrived && n > 1) hint = about.nothingArrives
+      if (key === 'missing') this.arrived = counts.arrived
+      if (key === 'altered' && about.elsewhere) hint = about.elsewhere
       return [{ severity, code: `ledger.${key}`, message: `${n} ${n === 1 ? 'message' : 'messages'} ${words}`, hint }]
     })
   }

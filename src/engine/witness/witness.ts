@@ -33,7 +33,7 @@ export interface WitnessOptions {
 /** What may not be read is asked for again so often, ms. */
 const ASK_AGAIN_MS = 60_000
 /** The right to listen is looked at so often, ms. */
-const LOOK_MS = 250
+const LOOK_MS = 500
 /** A probe without answer for so long is told, ms. */
 const SLOW_MS = 5000
 
