@@ -10,7 +10,7 @@ export const Aside = z.object({
   topic: z.string(),
   qos: z.number().int(),
   retain: z.boolean(),
-  payload: z.string().describe('Octets as base64, the first 256 KiB'),
+  payload: z.string().describe('Octets as base64, the first 4 KiB'),
   code: z.string(),
   message: z.string(),
   hint: z.string(),

@@ -33,17 +33,22 @@ export async function addAsides(db: Conn, asides: readonly NewAside[]): Promise<
       and id < (select id from aside where destination_id = ${id} order by id desc offset ${KEPT} limit 1)`.execute(db)
 }
 
+/** So many are listed, and of each so many octets. */
+const LISTED = 200
+const SHOWN = 4096
+
 /** The newest first. */
-export async function listAsides(db: Conn, destinationId: string, limit: number): Promise<Aside[]> {
+export async function listAsides(db: Conn, destinationId: string): Promise<Aside[]> {
   const rows = await db
     .selectFrom('aside as a')
     .leftJoin('delivery as d', 'd.number', 'a.delivery')
     .leftJoin('publication as p', 'p.id', 'd.publication_id')
-    .selectAll('a')
+    .select(['a.id', 'a.seq', 'a.at', 'a.topic', 'a.qos', 'a.retain', 'a.code', 'a.message', 'a.hint'])
+    .select(sql<Buffer>`substr(a.payload, 1, ${SHOWN})`.as('payload'))
     .select(['p.id as publicationId', 'p.name as publication'])
     .where('a.destination_id', '=', destinationId)
     .orderBy('a.id', 'desc')
-    .limit(limit)
+    .limit(LISTED)
     .execute()
   return rows.map((r) => ({
     id: r.id,

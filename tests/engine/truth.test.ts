@@ -1,5 +1,6 @@
 import { sql } from 'kysely'
 import { describe, expect, it } from 'vitest'
+import { listAsides } from '~/store/aside'
 import { publishedDraft } from './drafts'
 import { publish } from './plant'
 import { pause, scene } from './scene'
@@ -200,6 +201,8 @@ describe.concurrent('the ledger is true', () => {
         return rows.rows[0]!.n >= s.counts(ids[name])!.produced ? rows.rows[0] : null
       }, `those of ${name} to be kept`)
       expect(asides.octets).toBeGreaterThan(5)
+      const listed = await listAsides(s.t.db, s.destinationId)
+      expect(listed.find((a) => a.code === code)).toMatchObject({ publication: name, topic: `varnmoor/${name}/zone-1` })
     }
     expect((await s.events()).filter((e) => e.code === 'destination.silent' || e.code === 'mqtt.disconnect-149')).toEqual([])
     await s.end()

@@ -1,3 +1,4 @@
+import { Aside } from '../aside'
 import { Credential, CredentialDraft } from '../credential'
 import { Destination, DestinationDraft } from '../destination'
 import { CheckStep } from '../failure'
@@ -39,6 +40,22 @@ export const destinationsRoutes = {
     role: 'engineer',
     group: 'Destinations',
     summary: 'Remove one without publications',
+    answer: null,
+  },
+  listAsides: {
+    method: 'GET',
+    path: '/api/destinations/:id/asides',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'Messages that it would not have, with reason and octets, the newest first',
+    answer: list(Aside),
+  },
+  removeAsides: {
+    method: 'DELETE',
+    path: '/api/destinations/:id/asides',
+    role: 'engineer',
+    group: 'Destinations',
+    summary: 'Forget messages that went aside; their verdict stays',
     answer: null,
   },
   checkDestination: {

@@ -1,4 +1,5 @@
 import { fail } from '~/contract/failure'
+import { listAsides, removeAsides } from '~/store/aside'
 import { addCredential, listCredentials, removeCredential } from '~/store/credential'
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
 import { addSource, changeSource, getSource, listSources, removeSource, sourceUse, switchSource } from '~/store/source'
@@ -27,6 +28,8 @@ type Keys =
   | 'listDestinations'
   | 'addDestination'
   | 'changeDestination'
+  | 'listAsides'
+  | 'removeAsides'
   | 'removeDestination'
   | 'checkDestination'
   | 'listCredentials'
@@ -76,6 +79,8 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   addDestination: ({ body }) => addDestination(database(), body),
   changeDestination: ({ params, body, query }) => changeDestination(database(), params.id!, body, query.version),
   removeDestination: ({ params }) => removeDestination(database(), params.id!),
+  listAsides: ({ params }) => listAsides(database(), params.id!),
+  removeAsides: ({ params }) => removeAsides(database(), params.id!),
   checkDestination: ({ body, request }) => steps('/destinations/check', body, request.signal),
   listCredentials: () => listCredentials(database()),
   addCredential: async ({ body }) => addCredential(database(), secrets(), await examineCredential(body)),

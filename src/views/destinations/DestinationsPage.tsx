@@ -15,6 +15,7 @@ import { Frame, Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live'
 import { ConditionText, conditionGlyph } from '../shared/condition'
 import { tellFailure } from '../shared/problems'
+import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
 
 export function DestinationsPage({ caller }: { caller: Caller }) {
@@ -171,6 +172,7 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
       </div>
       <Fact name="Waiting">{c ? `${countText(c.waiting)} messages` : '-'}</Fact>
       <Fact name="On disk">{c ? `${bytesText(c.bytes)} of ${bytesText(c.capBytes)}` : '-'}</Fact>
+      <Asides destinationId={destination.id} mayEdit={mayEdit} />
       <Heading>Sender</Heading>
       <Fact name="Client id">{s.clientId}</Fact>
       {mayEdit && (

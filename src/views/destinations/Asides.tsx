@@ -1,0 +1,85 @@
+import { useState } from 'react'
+import type { Aside } from '~/contract/aside'
+import { Button } from '~/ui/Button'
+import { Heading } from '~/ui/Notes'
+import { countText, Time } from '~/ui/time'
+import { call, refresh, useCall } from '../app/api'
+import { tellFailure } from '../shared/problems'
+
+const FIRST = 5
+
+/** The octets as text where they are some, else as hexadecimal digits. */
+function shown(base64: string): string {
+  const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
+  } catch {
+    return Array.from(bytes.subarray(0, 512), (b) => b.toString(16).padStart(2, '0')).join(' ')
+  }
+}
+
+/** Messages that the destination would not have, each with its reason and what was in it. */
+export function Asides({ destinationId, mayEdit }: { destinationId: string; mayEdit: boolean }) {
+  const asides = useCall('listAsides', { params: { id: destinationId }, refetchMs: 5000 })
+  const [all, setAll] = useState(false)
+  const [open, setOpen] = useState<number | null>(null)
+  const list = asides.data ?? []
+  if (list.length === 0) return null
+  const forget = async () => {
+    if (!window.confirm(`Forget ${countText(list.length)} messages that went aside? Their verdict stays.`)) return
+    try {
+      await call('removeAsides', { params: { id: destinationId } })
+      await refresh('listAsides')
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
+  return (
+    <>
+      <div className="flex items-end justify-between gap-2">
+        <Heading>
+          Went aside: {countText(list.length)} {list.length === 1 ? 'message' : 'messages'}
+        </Heading>
+        {mayEdit && (
+          <Button small onClick={() => void forget()}>
+            Forget them
+          </Button>
+        )}
+      </div>
+      <ul aria-label="Messages that went aside">
+        {(all ? list : list.slice(0, FIRST)).map((a) => (
+          <One key={a.id} aside={a} open={open === a.id} onToggle={() => setOpen(open === a.id ? null : a.id)} />
+        ))}
+      </ul>
+      {list.length > FIRST && !all && (
+        <Button small onClick={() => setAll(true)}>
+          Show all {countText(list.length)}
+        </Button>
+      )}
+    </>
+  )
+}
+
+function One({ aside, open, onToggle }: { aside: Aside; open: boolean; onToggle(): void }) {
+  return (
+    <li className="border-b border-line/70 py-1">
+      <button type="button" className="w-full text-left" aria-expanded={open} onClick={onToggle}>
+        <span className="block truncate font-mono text-[12.5px]" title={aside.topic}>
+          {aside.topic}
+        </span>
+        <span className="block text-[12.5px] text-bad">{aside.message}</span>
+        <span className="block text-xs text-muted">
+          {aside.publication ?? 'a publication that is no more'}, no. {aside.seq}, <Time at={aside.at} date />
+        </span>
+      </button>
+      {open && (
+        <>
+          <div className="mt-1 text-[12.5px]">{aside.hint}</div>
+          <pre className="mt-1 max-h-48 overflow-auto rounded-[3px] border border-line bg-well p-2 font-mono text-xs break-all whitespace-pre-wrap">
+            {shown(aside.payload)}
+          </pre>
+        </>
+      )}
+    </li>
+  )
+}
