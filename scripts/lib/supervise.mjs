@@ -1,6 +1,7 @@
 import { spawn } from 'node:child_process'
-import { createWriteStream, mkdirSync, writeFileSync } from 'node:fs'
+import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { LogFile } from './log-file.mjs'
 
 /** Exit codes after which starting again can't help: a taken port, a refused configuration. */
 const HOPELESS = new Set([98, 2])
@@ -21,7 +22,7 @@ export class Supervisor {
       spec,
       wait: 250,
       child: null,
-      log: createWriteStream(join(this.logFolder, `${name}.log`), { flags: 'a' }),
+      log: new LogFile(join(this.logFolder, `${name}.log`)),
       tail: '',
       timer: null,
       dead: null,
@@ -40,7 +41,11 @@ export class Supervisor {
       detached: true,
     })
     entry.child = child
-    if (child.pid) writeFileSync(join(this.logFolder, `${name}.pid`), String(child.pid))
+    try {
+      if (child.pid) writeFileSync(join(this.logFolder, `${name}.pid`), String(child.pid))
+    } catch {
+      // A full disk must not end what supervises.
+    }
     const keep = (chunk) => {
       entry.tail = (entry.tail + chunk).slice(-4000)
       entry.log.write(chunk)

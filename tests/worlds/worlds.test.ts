@@ -1,4 +1,5 @@
 import { cpus } from 'node:os'
+import { resolve } from 'node:path'
 import { Worker } from 'node:worker_threads'
 import { build } from 'esbuild'
 import { beforeAll, expect, it } from 'vitest'
@@ -7,7 +8,7 @@ import { beforeAll, expect, it } from 'vitest'
 
 const SEEDS = Number(process.env.EMBRIK_WORLDS ?? 1000)
 const FIRST = Number(process.env.EMBRIK_SEED ?? Math.floor(Math.random() * 1e9))
-const file = 'dist/test/worlds-thread.mjs'
+const file = resolve('dist/test/worlds-thread.mjs')
 
 interface Told {
   wrong: string[]
