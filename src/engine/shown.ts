@@ -1,15 +1,28 @@
 import type { Condition, CourseFigures, LedgerLine, LiveFrames } from '~/contract/live'
-import { courseOf } from './course'
-import type { Engine } from './engine'
+import type { Clock } from './clock/clock'
+import { type CourseParts, courseOf } from './course'
+import type { DestinationSupervisor } from './destinations/supervisor'
+import type { Publications } from './publications/publications'
+import type { SourceSupervisor } from './sources/supervisor'
+import type { StoreState } from './store-state'
 
 /** What is shown is reckoned so often at most, however many look, ms. */
 const FRESH_MS = 150
+
+/** The parts of an engine that are looked at. */
+export interface SeenParts extends Omit<CourseParts, 'publications'> {
+  readonly clock: Clock
+  readonly publications: Publications
+  readonly storeState: StoreState
+  readonly sources: ReadonlyMap<string, SourceSupervisor>
+  readonly destinations: ReadonlyMap<string, DestinationSupervisor>
+}
 
 /** Everything that people see of a running engine, reckoned once for all who look. */
 export class Shown {
   private readonly kept = new Map<string, { at: number; value: unknown }>()
 
-  constructor(private readonly engine: Engine) {}
+  constructor(private readonly engine: SeenParts) {}
 
   private fresh<T>(name: string, make: () => T): T {
     const now = this.engine.clock.mono()
@@ -43,7 +56,7 @@ export class Shown {
   }
 
   course(): CourseFigures {
-    return this.fresh('course', () => courseOf(this.engine))
+    return this.fresh('course', () => courseOf(this.engine, Object.values(this.destinations()), Object.values(this.publications())))
   }
 
   sources(): LiveFrames['sources'] {

@@ -4,7 +4,8 @@ import mqtt, { type IConnectPacket, type IPublishPacket, type ISubscribePacket, 
 import { delayed } from '../delayed'
 import type { User } from './access'
 import type { Broker, Door } from './broker'
-import type { Line, Message, Session } from './session'
+import type { Message } from './message'
+import type { Line, Session } from './session'
 import { goodFilter, goodTopic } from './topics'
 import type { Arrival } from './truth'
 

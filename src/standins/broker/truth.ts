@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import type { Fate } from './faults'
-import type { Message } from './session'
+import type { Message } from './message'
 
 /** One message that the broker took from a publisher. */
 export interface Arrival {
