@@ -416,7 +416,8 @@ export class Account {
     }
     const o = this.open.get(seq)
     if (o) {
-      s.counted(this.arrive(o, s), o.firstSent)
+      // Of one that went out before, by an earlier run perhaps, nobody can say which of its sendings this copy comes from.
+      s.counted(this.arrive(o, s), this.wentOnce(seq) ? o.firstSent : null)
       return true
     }
     // It goes out again, and only then can the copy be compared with it.
