@@ -62,7 +62,8 @@ try {
   if (!chromium()) await step('Chromium, from Debian', () => installDebian(['chromium']))
   await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
 
-  if (wanted('check')) {
+  /** Types, lint and floors use one core, unit tests little more: side by side. */
+  const check = async () => {
     for (const [label, command, args] of [
       ['Types', 'astro', ['check', '--minimumFailingSeverity', 'error']],
       ['Lint', 'biome', ['check', '--error-on-warnings', '.']],
@@ -73,6 +74,7 @@ try {
       else failed++
     }
   }
+  const checking = wanted('check') ? check() : null
   const vitest = (project) => [
     'run',
     '--project',
@@ -82,6 +84,7 @@ try {
     `--outputFile.json=${join(reports, `${project}.json`)}`,
   ]
   if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
+  await checking
 
   // Engine tests mostly wait, worlds never do: side by side.
   const worlds = wanted('worlds') ? tests('Simulated worlds', bin('vitest'), vitest('worlds'), {}, join(reports, 'worlds.json'), vitestCount) : null

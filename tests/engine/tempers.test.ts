@@ -192,7 +192,7 @@ describe('a broker that', () => {
     const five = streams.filter((s) => s.qos === 1)
     b.broker.setFaults(BrokerFaults.parse({ hangUpOn: '/q1/3' }))
     const from = marks()
-    const f = await flow(600, five)
+    const f = await flow(200, five)
     await until(f.settled, 'every verdict', 200)
     f.look()
     b.broker.setFaults(null)
