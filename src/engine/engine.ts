@@ -281,7 +281,7 @@ export class Engine {
         const filters = await allWitnessFilters(db)
         await this.publications.readDeliveries()
         await this.allDestinations.reconcile(filters)
-        await this.publications.reconcile(filters)
+        await this.publications.reconcile()
       })
     return failed
   }

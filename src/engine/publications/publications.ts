@@ -2,7 +2,7 @@ import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { Db } from '~/store/database'
-import { type DeliveryRow, listDeliveries, livePlanNumbers, plansOf, retainedCleared, retainedToClear } from '~/store/publication'
+import { allWitnessFilters, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf, retainedCleared, retainedToClear } from '~/store/publication'
 import type { Destinations } from '../destinations/destinations'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
@@ -67,7 +67,7 @@ export class Publications {
   }
 
   /** Brings what runs to what is live; each takes up its new version in one turn, when its destination is ready for it. */
-  async reconcile(filters: ReadonlyMap<string, readonly string[]>): Promise<void> {
+  async reconcile(): Promise<void> {
     const { db, destinations, clock } = this.ctx
     const live = await livePlanNumbers(db)
     const now = clock.mono()
@@ -79,6 +79,7 @@ export class Publications {
     // Plans first: what goes live while this reads is then either whole here, account and filters too, or left to the next time.
     const plans = await plansOf(db, fresh)
     await this.readDeliveries()
+    const filters = await allWitnessFilters(db)
     const kept = new Set(live.map((l) => l.publicationId))
     for (const id of [...this.wanted.keys()]) if (!kept.has(id)) this.pause(id)
     for (const p of plans) this.wanted.set(p.publicationId, p.number)
