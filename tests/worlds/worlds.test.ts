@@ -40,7 +40,9 @@ it(`${SEEDS} histories of five minutes, from seed ${FIRST} on: nothing is wrong 
   const threads = Math.max(1, Math.min(2, cpus().length))
   const each = Math.ceil(SEEDS / threads)
   const told = await Promise.all(Array.from({ length: threads }, (_, i) => inThread({ kind: 'worlds', from: FIRST + i * each, count: each })))
-  expect(told.flatMap((t) => t.wrong)).toEqual([])
+  const wrong = told.flatMap((t) => t.wrong)
+  // The seeds first: reports are cut at their beginning.
+  expect(wrong, wrong.map((w) => w.slice(0, 200)).join('\n')).toEqual([])
 })
 
 it('mistakes that somebody could make in delivery are found', { timeout: 600_000 }, async () => {

@@ -496,7 +496,8 @@ export class Account {
         continue
       }
       const covered = Math.max(witness.coveredSince(o.topic), o.qos === 0 ? witness.connectedAt : Number.NEGATIVE_INFINITY)
-      if (o.lastSent < covered) {
+      // At QoS 2 a destination that has it passes it on no second time: its first sending counts.
+      if ((o.qos === 2 ? o.firstSent : o.lastSent) < covered) {
         this.end(o, 'unknown')
         continue
       }
