@@ -83,12 +83,23 @@ export async function readLedger(db: Db): Promise<Ledger> {
   return ledger
 }
 
+const given = new Set<number>()
+
+/** A port that nobody listens on, given once; below those that systems give to outgoing connections, which could take it meanwhile. */
 export async function freePort(): Promise<number> {
-  const server = createServer()
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
-  const { port } = server.address() as { port: number }
-  await new Promise<void>((done) => server.close(() => done()))
-  return port
+  for (;;) {
+    const port = 12_000 + Math.floor(Math.random() * 20_000)
+    if (given.has(port)) continue
+    given.add(port)
+    const server = createServer()
+    const free = await new Promise<boolean>((done) => {
+      server.once('error', () => done(false))
+      server.listen(port, '127.0.0.1', () => done(true))
+    })
+    if (!free) continue
+    await new Promise<void>((done) => server.close(() => done()))
+    return port
+  }
 }
 
 let pki: Promise<DemoPki> | null = null
