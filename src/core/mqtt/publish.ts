@@ -25,6 +25,11 @@ export interface Publishing {
   expiryS: number | null
 }
 
+/** A message of its own, outside the outbox: without properties, id or end of life. */
+export function plainMessage(topic: string, payload: Uint8Array, qos: 0 | 1 = 0, packetId = 0): Publishing {
+  return { topic, payload, qos, retain: false, dup: false, packetId, properties: null, id: '', expiryS: null }
+}
+
 /** Properties that are the same for many messages, made once: packed text to octets (MQTT 5 3.3.2.3). */
 const made = new Map<string, Uint8Array>()
 const MADE_MAX = 2000

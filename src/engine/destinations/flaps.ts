@@ -17,9 +17,4 @@ export class Flaps {
     this.more = 0
     return { more }
   }
-
-  /** How many losses were not told yet. */
-  get untold(): number {
-    return this.more
-  }
 }

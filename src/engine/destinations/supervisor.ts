@@ -211,7 +211,9 @@ export class DestinationSupervisor {
       (e) => {
         const kind = this.ctx.troubleOf(e)
         const f = failureOf(e, 'destination')
-        this.ctx.storeTrouble(`${this.destination.id} load`, { kind, words: f.message, lost: 0 })
+        // What is wrong with this outbox alone is no trouble of the database.
+        if (kind !== 'failed') this.ctx.storeTrouble(`${this.destination.id} load`, { kind, words: f.message, lost: 0 })
+        else if (this.loading.failures === 0) this.event('trouble', f.code, `its outbox cannot be read: ${f.message}`, f.hint)
         this.set('trouble', `its outbox cannot be read: ${f.message}`, 'Embrik tries again; what comes waits in memory')
       },
     )
@@ -255,7 +257,9 @@ export class DestinationSupervisor {
     return new Promise((begun) => {
       preparing.start(
         async () => {
-          await this.startWitness(await this.ctx.store.loadPosition(this.destination.id))
+          const position = await this.ctx.store.loadPosition(this.destination.id)
+          // Another beginning may have taken its place meanwhile: one witness is enough.
+          if (this.preparing === preparing) await this.startWitness(position)
           begun()
           void preparing.stop()
           return 'wait'
@@ -703,6 +707,8 @@ export class DestinationSupervisor {
     await Promise.all(stopping)
     await this.witness?.stop()
     await this.outbox.close()
+    // Nobody waits any more for what it could not store.
+    for (const who of [this.destination.id, `${this.destination.id} load`]) this.ctx.storeTrouble(who, null)
     await this.ctx.ledger.flush()
     await this.ctx.ledger.flush()
     this.ctx.ledger.detach(this.destination.id)

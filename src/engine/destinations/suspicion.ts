@@ -6,6 +6,8 @@ const STRIKES = 3
 const BARRED_AFTER = 3
 /** After so long one of a barred topic is tried again, ms. */
 const TRY_AGAIN_MS = 60_000
+/** So many topics are remembered; with values in them there may be new ones for ever. */
+const PLACES = 10_000
 /** Connections that ended without an answer to anything, one after the other, before each message is tried alone. */
 const BARREN = 2
 
@@ -46,6 +48,7 @@ export class Suspicion {
     this.strikes.set(ordinal, n)
     if (n < (place && place.aside > 0 ? 1 : STRIKES)) return false
     this.strikes.delete(ordinal)
+    if (!place && this.places.size >= PLACES) for (const oldest of this.places.keys()) if (this.places.delete(oldest)) break
     this.places.set(this.placeOf(item), { aside: (place?.aside ?? 0) + 1, triedAt: now })
     return true
   }

@@ -35,7 +35,7 @@ export interface LinkOptions {
 
 /** How long the broker may take to greet us, and to answer a request, ms. */
 const GREETING_MS = 10_000
-export const REQUEST_MS = 30_000
+const REQUEST_MS = 30_000
 
 /**
  * One connection to a broker, MQTT 5 or 3.1.1: sends, listens, asks and is told, all in the order of the wire. It never

@@ -18,7 +18,7 @@ const AHEAD_BYTES = 16 << 20
 const QUEUE_MAX = 50_000
 const QUEUE_BYTES = 128 << 20
 /** Most messages that can have been on the wire beyond the cursor: the largest window of a destination. */
-export const WINDOW_MAX = 5000
+const WINDOW_MAX = 5000
 /** How long an ending outbox waits for a database that is away, ms. */
 const CLOSE_MS = 2000
 /** While nobody sends, or a backlog waits, messages are gathered this long: segments that are whole take a tenth of the room. */
@@ -159,11 +159,6 @@ export class Outbox {
   /** Messages not acknowledged yet, those still in memory included. */
   get waiting(): number {
     return this.undone + this.queue.length + this.packing
-  }
-
-  /** Of these, those in memory only. */
-  get inMemory(): number {
-    return this.queue.length + this.packing
   }
 
   offer(envelopes: readonly Envelope[]): void {

@@ -1,9 +1,9 @@
 import { useState } from 'react'
 import type { Aside } from '~/contract/aside'
 import { Button } from '~/ui/Button'
-import { Heading } from '~/ui/Notes'
+import { Heading, ProblemNote } from '~/ui/Notes'
 import { countText, Time } from '~/ui/time'
-import { call, refresh, useCall } from '../app/api'
+import { call, failureIn, refresh, useCall } from '../app/api'
 import { tellFailure } from '../shared/problems'
 
 const FIRST = 5
@@ -23,6 +23,7 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
   const asides = useCall('listAsides', { params: { id: destinationId }, refetchMs: 5000 })
   const [all, setAll] = useState(false)
   const [open, setOpen] = useState<number | null>(null)
+  if (asides.error) return <ProblemNote problem={failureIn(asides.error)} />
   const list = asides.data ?? []
   if (list.length === 0) return null
   const forget = async () => {

@@ -37,7 +37,7 @@ class Held {
 }
 
 /** The packet identifier of a message: by its position, so that it is the same one after a lost link or a new start. */
-export const packetIdOf = (ordinal: number): number => 1 + (ordinal % PACKET_IDS)
+const packetIdOf = (ordinal: number): number => 1 + (ordinal % PACKET_IDS)
 
 const octets = (payload: string | Uint8Array) => (typeof payload === 'string' ? encoder.encode(payload) : payload)
 

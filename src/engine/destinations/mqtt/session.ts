@@ -1,4 +1,5 @@
 import { FailureError } from '~/contract/failure'
+import { plainMessage } from '~/core/mqtt/publish'
 import { withSeq } from '~/core/shape/sparkplug-birth'
 import type { Clock } from '../../clock/clock'
 import type { MqttLink } from '../../net/mqtt-link'
@@ -50,23 +51,12 @@ export class RunningSession {
   die(): void {
     if (!this.born || this.link.lostOrClosed) return
     const { topic, payload } = this.node.death(this.number_, this.clock.wall())
-    this.link.publish({ topic, payload, qos: 1, retain: false, dup: false, packetId: DEATH_ID, properties: null, id: '', expiryS: null })
+    this.link.publish(plainMessage(topic, payload, 1, DEATH_ID))
   }
 
   private births(): void {
     this.seq = 0
-    for (const { topic, payload } of this.node.births(this.number_, this.clock.wall()))
-      this.link.publish({
-        topic,
-        payload: this.number(payload),
-        qos: 0,
-        retain: false,
-        dup: false,
-        packetId: 0,
-        properties: null,
-        id: '',
-        expiryS: null,
-      })
+    for (const { topic, payload } of this.node.births(this.number_, this.clock.wall())) this.link.publish(plainMessage(topic, this.number(payload)))
   }
 
   message(topic: string, payload: Uint8Array): void {

@@ -2,6 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises'
 import { type Failure, FailureError, fail } from '~/contract/failure'
 import { filtersOf } from '~/contract/sources/mqtt'
 import { overlap } from '~/core/address/topic-filter'
+import { plainMessage } from '~/core/mqtt/publish'
 import { reasonOf } from '~/core/mqtt/reasons'
 import { rebirthCommand } from '~/core/source/sparkplug'
 import { Status } from '~/core/value/quality'
@@ -220,17 +221,7 @@ class TopicConnection implements SourceConnection {
     if (now - (this.asked.get(node) ?? 0) < REBIRTH_MS) return
     this.asked.set(node, now)
     const [namespace, group, name] = node.split('/')
-    this.link.publish({
-      topic: `${namespace}/${group}/NCMD/${name}`,
-      payload: rebirthCommand(now),
-      qos: 0,
-      retain: false,
-      dup: false,
-      packetId: 0,
-      properties: null,
-      id: '',
-      expiryS: null,
-    })
+    this.link.publish(plainMessage(`${namespace}/${group}/NCMD/${name}`, rebirthCommand(now)))
   }
 
   private stale(): void {
