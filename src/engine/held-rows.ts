@@ -14,7 +14,7 @@ export interface HeldRowsOptions<T> {
 export class HeldRows<T> {
   private waiting: T[] = []
   private readonly timer: NodeJS.Timeout
-  private busy = false
+  private writing: Promise<void> | null = null
   private said = false
 
   constructor(private readonly o: HeldRowsOptions<T>) {
@@ -32,9 +32,17 @@ export class HeldRows<T> {
     this.waiting = this.bounded(this.waiting)
   }
 
-  async flush(): Promise<void> {
-    if (this.busy || this.waiting.length === 0) return
-    this.busy = true
+  /** Writes what waits; while a write is under way, that is the one that is waited for. */
+  flush(): Promise<void> {
+    if (this.writing === null && this.waiting.length > 0) {
+      this.writing = this.write().finally(() => {
+        this.writing = null
+      })
+    }
+    return this.writing ?? Promise.resolve()
+  }
+
+  private async write(): Promise<void> {
     const batch = this.waiting
     this.waiting = []
     try {
@@ -44,13 +52,13 @@ export class HeldRows<T> {
       this.waiting = this.bounded([...batch, ...this.waiting])
       if (!this.said) log('warn', 'database', `${this.o.what} wait to be written: ${wordsOf(e)}`)
       this.said = true
-    } finally {
-      this.busy = false
     }
   }
 
+  /** Writes all, what came during a write too. */
   async close(): Promise<void> {
     clearInterval(this.timer)
+    await this.writing
     await this.flush()
   }
 }

@@ -1,6 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { join } from 'node:path'
-import { build } from 'esbuild'
 import pg from 'pg'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { parseMessageId } from '~/core/delivery/envelope'
@@ -9,6 +8,7 @@ import type { Ledger } from '~/engine/ledger/ledger'
 import { type Db, openDatabase } from '~/store/database'
 import { addDestination } from '~/store/destination'
 import { installationCode } from '~/store/person'
+import { bundled } from '../bundle'
 import { disagreements, expected, type Made, tallied } from './oracle'
 import { publish, zonesPlant } from './plant'
 import { brokerSettings, folder, freePort, freshDatabase, readLedger, startBroker, type TestBroker, until } from './support'
@@ -21,18 +21,7 @@ const pause = (ms: number) => new Promise((done) => setTimeout(done, ms))
 
 let program: string
 beforeAll(async () => {
-  // Inside the checkout, so that the packages it leaves outside are found.
-  program = join(process.cwd(), 'dist', 'test', 'flowing-engine.mjs')
-  await build({
-    entryPoints: ['tests/engine/flowing-engine.ts'],
-    outfile: program,
-    bundle: true,
-    platform: 'node',
-    target: 'node20',
-    format: 'esm',
-    packages: 'external',
-    logLevel: 'error',
-  })
+  program = await bundled('tests/engine/flowing-engine.ts', 'flowing-engine.mjs')
 })
 
 /** A database with a plant and one publication of 20 zones, a broker, and an engine in a process of its own. */

@@ -1,15 +1,14 @@
 import { cpus } from 'node:os'
-import { resolve } from 'node:path'
 import { Worker } from 'node:worker_threads'
-import { build } from 'esbuild'
 import { beforeAll, expect, it } from 'vitest'
+import { bundled } from '../bundle'
 
 // Worlds run in threads of their own, bundled once: nothing in them waits for anything real.
 
 const SEEDS = Number(process.env.EMBRIK_WORLDS ?? 1000)
 /** New worlds every time, unless somebody names where to begin: a landing must not depend on luck. */
 const FIRST = Number(process.env.EMBRIK_WORLDS_FROM ?? Math.floor(Math.random() * 1e9))
-const file = resolve('dist/test/worlds-thread.mjs')
+let file: string
 
 interface Told {
   wrong: string[]
@@ -17,16 +16,7 @@ interface Told {
 }
 
 beforeAll(async () => {
-  await build({
-    entryPoints: ['tests/worlds/thread.ts'],
-    outfile: file,
-    bundle: true,
-    platform: 'node',
-    target: 'node20',
-    format: 'esm',
-    packages: 'external',
-    logLevel: 'error',
-  })
+  file = await bundled('tests/worlds/thread.ts', 'worlds-thread.mjs')
 })
 
 function inThread(task: object): Promise<Told> {
