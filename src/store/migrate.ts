@@ -9,6 +9,7 @@ import * as properties from './migrations/0005-properties'
 import * as equipment from './migrations/0006-equipment'
 import * as shapes from './migrations/0007-shapes'
 import * as truth from './migrations/0008-truth'
+import * as resent from './migrations/0009-resent'
 
 const migrations = {
   '0001-first': first,
@@ -19,6 +20,7 @@ const migrations = {
   '0006-equipment': equipment,
   '0007-shapes': shapes,
   '0008-truth': truth,
+  '0009-resent': resent,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -33,6 +33,7 @@ it('a ledger of the first version keeps its account: every message has one verdi
     '0006-equipment',
     '0007-shapes',
     '0008-truth',
+    '0009-resent',
   ])
 
   const standing = (await loadStandings(t.db)).get(1)!
@@ -100,7 +101,7 @@ it('bindings by name become bindings by identity, and what is live goes on as it
   await sql`insert into publication_version (publication_id, number, plan, made_by) values (${publication}, 1, ${JSON.stringify(plan)}::jsonb, 'x')`.execute(
     t.db,
   )
-  expect(await migrate(t.db)).toEqual(['0006-equipment', '0007-shapes', '0008-truth'])
+  expect(await migrate(t.db)).toEqual(['0006-equipment', '0007-shapes', '0008-truth', '0009-resent'])
 
   const [zone] = await listClasses(t.db)
   const id = (key: string) => zone!.members.find((m) => m.key === key)!.id

@@ -381,3 +381,27 @@ it('gives the worst of what holds', () => {
   expect(account.verdict(5)).toBe('waiting')
   expect(account.verdict(10)).toBe(null)
 })
+
+describe('what an earlier engine sent', () => {
+  it('went out more than once for every later engine too', () => {
+    const { account, send } = sending(3)
+    send(2)
+    const later = new Account(1, account.standing)
+    expect([later.wentOnce(1), later.wentOnce(2)]).toEqual([true, false])
+    expect(account.take().windows[0]!.sets.resent).toBe('{[2,3)}')
+  })
+
+  it.each([
+    ['refused', (a: Account) => a.refused(1, 1, 0)],
+    ['pushed out', (a: Account) => a.dropped(1, 1, 0)],
+    ['lost with its place', (a: Account) => void a.lostPlace(1, 1)],
+    ['gone from the outbox', (a: Account) => void a.resolveGone(new RangeSet())],
+  ])('is counted when it does not go out again, since it is %s', (_, end) => {
+    const account = new Account(1, { ...emptyStanding(), storedThrough: 1 })
+    let how: Seen | null = null
+    account.seen({ seq: 1, topic: 't', digest: 11, at: 5, mono: 5, counted: (h) => (how = h) })
+    expect([how, account.earlyCount]).toEqual([null, 1])
+    end(account)
+    expect([how, account.earlyCount, account.verdict(1)]).toEqual(['late', 0, 'late'])
+  })
+})

@@ -1,13 +1,11 @@
 import type { Counts, Verdict } from '~/contract/live'
 import { type AccountChange, AccountChanges, SLICE_MS } from './account-changes'
-import { RangeSet } from './ranges'
+import type { RangeSet } from './ranges'
 import { TopicOrder } from './topic-order'
 import { emptyStanding, type Standing, verdictOf } from './verdict'
 
 /** Digests of arrived messages remembered a delivery, to tell whether a second copy is the same. */
 const RECENT = 1024
-/** Runs of numbers that went out more than once, remembered a delivery. */
-const RESENT_RUNS = 5000
 
 export interface Limits {
   /** Seen later than this after it was made: late. Not arrived this long after the acknowledgement: perhaps missing. */
@@ -91,8 +89,6 @@ export class Account {
   private recentSeq: Float64Array | null = null
   private recentDigest: Float64Array | null = null
   private openAcked = 0
-  /** Numbers that went out more than once, or may have. */
-  private readonly resent = new RangeSet()
   /** The highest number handed to the wire by this run. */
   private sentNow = 0
   /** What an earlier run stored: it may have been on the wire before. */
@@ -230,13 +226,12 @@ export class Account {
   }
 
   private twice(seq: number): void {
-    this.resent.add(seq)
-    this.resent.keepHighest(RESENT_RUNS)
+    this.changes.mark('resent', seq)
   }
 
   /** Whether it went out at most once, as far as anybody knows: then no second copy is of our making. */
   wentOnce(seq: number): boolean {
-    return !this.resent.has(seq)
+    return !this.standing.odd.resent.has(seq)
   }
 
   /** Whether a copy of it has been counted. */
@@ -317,6 +312,7 @@ export class Account {
     const o = this.open.get(seq)
     if (o) this.end(o, 'rejected')
     else this.endUnsent(seq, producedAt, turn, 'rejected')
+    if (this.early.length > 0) this.countEarly()
   }
 
   /** Its place in the outbox had to be freed before the witness could say anything. */
@@ -354,6 +350,7 @@ export class Account {
     let gone = 0
     const { known } = this.standing
     for (let seq = known.through + 1; seq <= this.standing.storedThrough; seq++) if (!known.has(seq) && !there.has(seq) && this.losePlace(seq)) gone++
+    if (this.early.length > 0) this.countEarly()
     return gone
   }
 
@@ -361,6 +358,7 @@ export class Account {
   lostPlace(first: number, last: number): number {
     let gone = 0
     for (let seq = first; seq <= last; seq++) if (!this.standing.known.has(seq) && this.losePlace(seq)) gone++
+    if (this.early.length > 0) this.countEarly()
     return gone
   }
 

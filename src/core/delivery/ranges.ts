@@ -128,15 +128,6 @@ export class RangeSet {
     return this.starts[0] === 1 ? this.ends[0]! : 0
   }
 
-  /** Forgets the lowest runs until no more than `runs` are left. */
-  keepHighest(runs: number): void {
-    const extra = this.starts.length - runs
-    if (extra <= 0) return
-    for (let i = 0; i < extra; i++) this.size -= this.ends[i]! - this.starts[i]! + 1
-    this.starts.splice(0, extra)
-    this.ends.splice(0, extra)
-  }
-
   /** Reads what `toString` writes, however long it is. */
   static parse(text: string): RangeSet {
     const set = new RangeSet()

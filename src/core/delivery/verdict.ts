@@ -9,10 +9,10 @@ export const verdicts = [...arrivedVerdicts, ...lostVerdicts] as const
 
 /**
  * Sets kept by window of sequence numbers: of an arrived message what was odd about it, of a lost one why, and which
- * of those not arrived were overtaken on their topic. `late`, `disordered`, `doubled` and `altered` may hold for one
+ * of those not arrived were overtaken on their topic; `resent` are those that went out more than once, or may have. `late`, `disordered`, `doubled` and `altered` may hold for one
  * message at once; the lost ones exclude each other.
  */
-export const oddSets = ['late', 'disordered', 'doubled', 'altered', 'missing', 'dropped', 'rejected', 'unknown', 'overtaken'] as const
+export const oddSets = ['late', 'disordered', 'doubled', 'altered', 'missing', 'dropped', 'rejected', 'unknown', 'overtaken', 'resent'] as const
 export type OddSet = (typeof oddSets)[number]
 
 /** What is written by window besides: numbers with a verdict, and answered ones, beyond the gapless run from 1 on. */

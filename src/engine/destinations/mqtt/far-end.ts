@@ -12,6 +12,7 @@ import type { Dial } from '../../net/wire'
 import type { FarEnd, FarSink } from '../far-end'
 import { CountedDeliveries, type Delivered } from './counted'
 import { Coverage } from './coverage'
+import { Renumbering } from './renumbering'
 import { StallWatch } from './stall-watch'
 
 const NUMBERED = `${NAMESPACE}/`
@@ -45,8 +46,7 @@ export class MqttFarEnd implements FarEnd {
   private sessionPresent = false
   /** Deliveries of earlier connections that the broker may not know to be acknowledged, by message. */
   private unconfirmed = new Map<string, Delivered>()
-  /** Whether this broker repeats under new packet identifiers. */
-  private renumbers = false
+  private renumbering = new Renumbering()
   /** Copies of which only the end of the repetitions tells whether they are new. */
   private suspects: { packet: Published; delivered: Delivered; id: number }[] = []
   /** Deliveries of this connection that the broker has no acknowledgement of. */
@@ -72,7 +72,7 @@ export class MqttFarEnd implements FarEnd {
     const bytes = Buffer.from(position)
     const length = bytes.readUInt32LE(0)
     const { filters, renumbers } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as Head
-    this.renumbers = renumbers === true
+    this.renumbering = new Renumbering(renumbers === true)
     this.coverage.restore(filters, this.clock.mono() - this.clock.wall())
     this.counted_.restore(bytes.subarray(4 + length))
   }
@@ -93,7 +93,7 @@ export class MqttFarEnd implements FarEnd {
 
   private encodeHead(): Buffer {
     const filters = this.coverage.written(this.clock.mono() - this.clock.wall())
-    const head = Buffer.from(JSON.stringify({ filters, renumbers: this.renumbers } satisfies Head))
+    const head = Buffer.from(JSON.stringify({ filters, renumbers: this.renumbering.believed } satisfies Head))
     const length = Buffer.alloc(4)
     length.writeUInt32LE(head.length)
     return Buffer.concat([length, head])
@@ -112,6 +112,7 @@ export class MqttFarEnd implements FarEnd {
     this.throughAt = null
     this.pings = []
     this.suspects = []
+    this.renumbering.begin()
     this.unconfirmed = this.counted_.before(this.connection)
     this.acked = []
     this.ackPing = null
@@ -224,6 +225,7 @@ export class MqttFarEnd implements FarEnd {
     if (id !== null && packet.dup) {
       const before = this.counted_.get(id)
       if (before && before.digest === sum) {
+        if (before.connection < this.connection) this.learnt(() => this.renumbering.keptItsIdentifier())
         before.connection = this.connection
         if (before.state === 'written') this.acknowledge(id, before)
         return
@@ -270,20 +272,22 @@ export class MqttFarEnd implements FarEnd {
     const original = this.unconfirmed.get(`${delivery}.${seq}`)
     const unseen = original !== undefined && original.connection < this.connection
     if (known.once) {
-      if (packet.dup && unseen && !this.renumbers) {
-        this.renumbers = true
-        this.changed = true
-      }
+      if (packet.dup && unseen) this.learnt(() => this.renumbering.gotAnother())
       return 'repetition'
     }
-    if (!packet.dup || !unseen) return 'new'
-    return this.renumbers ? 'repetition' : 'perhaps'
+    return packet.dup && unseen ? 'perhaps' : 'new'
+  }
+
+  private learnt(tell: () => void): void {
+    const { believed } = this.renumbering
+    tell()
+    if (this.renumbering.believed !== believed) this.changed = true
   }
 
   /** The broker is through with what it had to repeat. */
   private judgeSuspects(): void {
     for (const s of this.suspects.splice(0)) {
-      if (this.renumbers) this.repetition(s.id, s.delivered)
+      if (this.renumbering.believed) this.repetition(s.id, s.delivered)
       else {
         this.counted_.set(s.id, s.delivered)
         this.tell(s.packet, s.delivered, s.delivered.digest, s.id, this.clock.mono())
