@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { ShownPayload } from './publication'
+import { WireScalar } from './value'
 
 /** How a source, publication, destination or witness is doing. */
 export const Condition = z.object({
@@ -15,13 +16,7 @@ export const Condition = z.object({
 export type Condition = z.infer<typeof Condition>
 
 /** A tag's present value on the wire: [handle, value, OPC UA status code, device time, received time], times in epoch ms. */
-export const LiveValue = z.tuple([
-  z.number().int(),
-  z.union([z.number(), z.string(), z.boolean(), z.null()]),
-  z.number().int(),
-  z.number(),
-  z.number(),
-])
+export const LiveValue = z.tuple([z.number().int(), WireScalar, z.number().int(), z.number(), z.number()])
 export type LiveValue = z.infer<typeof LiveValue>
 
 /** Figures of the course: what each station shows, and the rate over each joint. */

@@ -7,6 +7,7 @@ import { OpcUaSettings } from './sources/opcua'
 import { SimulatedSettings } from './sources/simulated'
 import { SqlSettings } from './sources/sql'
 import { DataType } from './tag'
+import { WireScalar } from './value'
 
 /** The settings of each kind of source: one protocol, one schema. */
 export const sourceSettings = {
@@ -114,7 +115,7 @@ export const WatchedValues = z.object({
   values: z.array(
     z.object({
       address: z.string(),
-      value: z.union([z.number(), z.string(), z.boolean(), z.null()]),
+      value: WireScalar,
       status: z.number(),
       time: z.number().describe('Epoch ms'),
     }),

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Id, Name } from './id'
+import { WireWhole } from './value'
 
 export const DataType = z.enum(['boolean', 'integer', 'number', 'text', 'time'])
 export type DataType = z.infer<typeof DataType>
@@ -41,7 +42,7 @@ export const ChartSettings = z.object({
 export type ChartSettings = z.infer<typeof ChartSettings>
 
 const SampleMs = z.number().int().min(50, 'At least 50 ms').max(3_600_000, 'At most an hour')
-const Value = z.union([z.number(), z.string().max(4000), z.boolean()])
+const Value = z.union([z.number(), z.string().max(4000), z.boolean(), WireWhole])
 
 /** A path: folders and a name, parted by slashes. */
 export const TagName = Name.refine((s) => !s.split('/').some((part) => part.trim() === ''), 'No empty part between slashes')

@@ -370,7 +370,7 @@ function scoped(e: Expression, scope: string): Expression {
 function toMember(found: Found, m: Member): Pick<Leaf, 'convertedFrom' | 'problem'> & { fill: Fill } {
   const { fill, dataType, unit } = found
   if (fill.kind === 'constant') {
-    const ok = typeof fill.value === 'number' ? m.dataType !== 'integer' || Number.isInteger(fill.value) : true
+    const ok = typeof fill.value === 'number' ? m.dataType !== 'integer' || Number.isSafeInteger(fill.value) : true
     const fits =
       ok && (typeFits(dataType, m.dataType) || (dataType === 'number' && m.dataType === 'integer') || (dataType === 'text' && m.dataType === 'time'))
     return { fill, convertedFrom: null, problem: fits ? null : { kind: 'type', stops: false, message: `${String(fill.value)} is no ${m.dataType}` } }

@@ -6,6 +6,7 @@ import { type Compiled, compileExpression } from '../expression/compile'
 import { conform } from '../value/datatype'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
+import { fitsSigned64 } from '../value/whole'
 
 /** Present values by tag handle. Times are epoch ms. */
 export interface ValueArrays {
@@ -65,6 +66,7 @@ class FromTag implements Cell {
   constructor(
     private readonly fill: Extract<Fill, { kind: 'tag' }>,
     private readonly dataType: DataType,
+    private readonly signed: boolean,
   ) {
     this.handles = [fill.handle]
     this.width = fill.width * Math.abs(fill.factor)
@@ -73,18 +75,33 @@ class FromTag implements Cell {
     const h = this.fill.handle
     this.status = from.status[h] ?? Status.waitingForInitialData
     this.time = from.time[h] ?? 0
-    this.value = finish(from.value[h] ?? null, this.fill.factor, this.fill.offset, this.dataType)
+    const raw = from.value[h] ?? null
+    this.value = finish(raw, this.fill.factor, this.fill.offset, this.dataType)
+    if (typeof raw === 'bigint') this.large(raw)
     if (this.status >>> 30 === 0 && this.value !== null) {
       this.goodValue = this.value
       this.goodTime = this.time
     }
   }
+
+  /** What became of a whole number beyond 2^53: kept, rounded (uncertain), or more than the shape holds (bad, without a value). */
+  private large(raw: bigint): void {
+    const { value } = this
+    if (this.signed && typeof value === 'bigint' && !fitsSigned64(value)) {
+      this.value = null
+      if (this.status >>> 31 === 0) this.status = Status.outOfRange
+    } else if (this.status >>> 30 === 0 && typeof value === 'number' && (BigInt(Math.trunc(value)) !== raw || converts(this.fill)))
+      this.status = Status.subNormal
+    else if (this.status >>> 30 === 0 && typeof value === 'bigint' && converts(this.fill)) this.status = Status.subNormal
+  }
 }
 
-/** The value in the member's unit and type. */
+const converts = (fill: { factor: number; offset: number }) => fill.factor !== 1 || fill.offset !== 0
+
+/** The value in the member's unit and type. Beyond 2^53 a conversion rounds. */
 function finish(value: Scalar, factor: number, offset: number, dataType: DataType): Scalar {
   if (value === null) return null
-  const moved = typeof value === 'number' && (factor !== 1 || offset !== 0) ? value * factor + offset : value
+  const moved = (typeof value === 'number' || typeof value === 'bigint') && (factor !== 1 || offset !== 0) ? Number(value) * factor + offset : value
   return conform(moved, dataType)
 }
 
@@ -103,9 +120,10 @@ class Computed implements Cell {
   constructor(
     private readonly fill: Extract<Fill, { kind: 'expression' }>,
     private readonly dataType: DataType,
+    private readonly signed: boolean,
   ) {
     this.handles = [...handlesOf(fill)]
-    this.inputs = fill.inputs.map((i) => makeCell(i.fill, i.dataType))
+    this.inputs = fill.inputs.map((i) => makeCell(i.fill, i.dataType, signed))
     this.args = this.inputs.map(() => null)
     const compiled = compileExpression(fill.text, fill.inputs)
     this.compiled = 'run' in compiled ? compiled : null
@@ -117,7 +135,9 @@ class Computed implements Cell {
     for (let i = 0; i < this.inputs.length; i++) {
       const cell = this.inputs[i]!
       cell.read(from, now)
-      this.args[i] = cell.value
+      // Expressions reckon with doubles: beyond 2^53 their result is that of a rounded number, and says so.
+      this.args[i] = typeof cell.value === 'bigint' ? Number(cell.value) : cell.value
+      if (typeof cell.value === 'bigint' && worse(status, Status.subNormal)) status = Status.subNormal
       if (worse(status, cell.status)) status = cell.status
       if (cell.time > time) time = cell.time
     }
@@ -136,6 +156,7 @@ class Computed implements Cell {
     }
     const result = this.compiled.run(this.args, now)
     this.value = finish(result, this.fill.factor, this.fill.offset, this.dataType)
+    if (this.signed && typeof this.value === 'bigint' && !fitsSigned64(this.value)) this.value = null
     if (this.value === null) {
       this.status = Status.noAnswer
       this.problem = this.compiled.problem
@@ -146,7 +167,8 @@ class Computed implements Cell {
   }
 }
 
-export function makeCell(fill: Fill, dataType: DataType): Cell {
+/** `signed`: the shape holds whole numbers up to 2^63 - 1 only (an Int64); larger ones are out of its range. */
+export function makeCell(fill: Fill, dataType: DataType, signed = false): Cell {
   if (fill.kind === 'constant') return new Constant(fill.value)
-  return fill.kind === 'tag' ? new FromTag(fill, dataType) : new Computed(fill, dataType)
+  return fill.kind === 'tag' ? new FromTag(fill, dataType, signed) : new Computed(fill, dataType, signed)
 }

@@ -1,6 +1,6 @@
 import type { Plan } from '~/contract/publication'
 import { addressWriter } from '../address/topic-template'
-import { encoderOf, scopeOf, wholeEvery } from '../shape/registry'
+import { encoderOf, scopeOf, shapeOf, wholeEvery } from '../shape/registry'
 import type { Encoded, Encoder, HostFacts, Part } from '../shape/shape'
 import { isChange, type Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
@@ -63,11 +63,12 @@ export class Runner {
     host?: HostFacts,
   ) {
     this.every = wholeEvery(plan.shape)
+    const signed = shapeOf(plan.shape).wholes === 'signed-64'
     const places: number[][] = []
     this.cellsOfEquipment = plan.equipment.map((one) => {
       const own: number[] = []
       const cells = one.members.map((m) => {
-        const cell = makeCell(m.fill, m.dataType)
+        const cell = makeCell(m.fill, m.dataType, signed)
         if (cell.handles.length === 0) {
           own.push(-1)
           return cell

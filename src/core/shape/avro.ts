@@ -2,6 +2,7 @@ import type { PlanEquipment } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
+import { isInt64 } from '../value/whole'
 import { chooser, markOf, newest, readMark, Take } from './choose'
 import { OctetError, plain, Reader, rememberedText, Writer } from './octets'
 import type { Decoded, Encoder, Reading, Shape } from './shape'
@@ -58,7 +59,8 @@ export function fingerprint(text: string): bigint {
 }
 
 /** A long: zig-zag, then groups of seven bits, low first. */
-function long(w: Writer, n: number): void {
+function long(w: Writer, n: number | bigint): void {
+  if (typeof n === 'bigint') return groups(w, n)
   if (n >= -0x40000000 && n < 0x40000000) {
     w.varint(((n << 1) ^ (n >> 31)) >>> 0)
     return
@@ -67,7 +69,11 @@ function long(w: Writer, n: number): void {
     w.varint(n * 2)
     return
   }
-  let z = BigInt.asUintN(64, (BigInt(n) << 1n) ^ (BigInt(n) >> 63n))
+  groups(w, BigInt(n))
+}
+
+function groups(w: Writer, n: bigint): void {
+  let z = BigInt.asUintN(64, (n << 1n) ^ (n >> 63n))
   while (z > 127n) {
     w.u8(Number(z & 127n) | 128)
     z >>= 7n
@@ -85,13 +91,19 @@ function text(w: Writer, s: string, encode: (s: string) => Uint8Array = (t) => e
 /** What fits the type; undefined: null in its place. */
 function write(w: Writer, value: Scalar, dataType: DataType, encode: (s: string) => Uint8Array): void {
   const wrong =
-    dataType === 'number' || dataType === 'integer' ? typeof value !== 'number' : dataType === 'boolean' ? typeof value !== 'boolean' : false
-  if (value === null || wrong || (dataType === 'integer' && !Number.isSafeInteger(value))) {
+    dataType === 'integer'
+      ? !isInt64(value)
+      : dataType === 'number'
+        ? typeof value !== 'number'
+        : dataType === 'boolean'
+          ? typeof value !== 'boolean'
+          : false
+  if (value === null || wrong) {
     w.u8(0)
     return
   }
   w.u8(2)
-  if (dataType === 'integer') long(w, value as number)
+  if (dataType === 'integer') long(w, value as number | bigint)
   else if (typeof value === 'number' && dataType === 'number') w.f64(value)
   else if (typeof value === 'boolean' && dataType === 'boolean') w.u8(value ? 1 : 0)
   else text(w, String(value), encode)
@@ -153,6 +165,7 @@ function readLength(r: Reader): number {
  */
 export const avroShape: Shape<'avro'> = {
   kind: 'avro',
+  wholes: 'signed-64',
   label: 'Avro',
   standard: 'Apache Avro 1.11',
   reserved: () => ['at', 'quality'],

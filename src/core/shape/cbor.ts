@@ -42,10 +42,17 @@ function whole(w: Writer, n: number): void {
   else head(w, 1, -1 - n)
 }
 
+/** Beyond 2^53: major type 0 or 1 with eight octets (RFC 8949 3.1), which holds -2^64 to 2^64 - 1. */
+function large(w: Writer, n: bigint): void {
+  w.u8(n >= 0n ? 0x1b : 0x3b)
+  w.i64(BigInt.asIntN(64, n >= 0n ? n : -1n - n), false)
+}
+
 function scalar(w: Writer, value: Scalar, isWhole: boolean): void {
   if (value === null) w.u8(0xf6)
   else if (typeof value === 'boolean') w.u8(value ? 0xf5 : 0xf4)
   else if (typeof value === 'string') text(w, value)
+  else if (typeof value === 'bigint') large(w, value)
   else if (isWhole && Number.isSafeInteger(value)) whole(w, value)
   else if (Math.fround(value) === value || Number.isNaN(value)) {
     w.u8(0xfa)

@@ -1,15 +1,12 @@
 import type { PlanMember } from '~/contract/publication'
 import type { TimeForm } from '~/contract/shape'
-import { tooDeep } from '../value/json-depth'
+import { parseGuarded } from '../value/exact-json'
 import { readMark } from './choose'
 import type { Reading, Undecodable } from './shape'
 import { fromJson } from './text'
 
 const utf8 = new TextDecoder('utf-8', { fatal: true })
 const DEPTH_MAX = 64
-/** Texts and numbers, each whole: a number of many digits may be beyond what a double holds. */
-const LARGE = /"(?:[^"\\]|\\[\s\S])*"|-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?/g
-const MARK = '\u0001whole:'
 
 /**
  * Octets as JSON (RFC 8259): UTF-8, not deeper than 64 levels. Whole numbers beyond 2^53 come as bigint, unrounded.
@@ -24,24 +21,7 @@ export function readJson(bytes: Uint8Array): { json: unknown } | Undecodable {
   return readJsonText(text)
 }
 
-export function readJsonText(text: string): { json: unknown } | Undecodable {
-  const deep = tooDeep(text, DEPTH_MAX)
-  if (deep !== null) return { problem: `It nests deeper than ${DEPTH_MAX} levels`, at: deep }
-  try {
-    if (!/\d{16}/.test(text)) return { json: JSON.parse(text) }
-    let large = false
-    const marked = text.replace(LARGE, (m) => {
-      if (m.length < 16 || m.startsWith('"') || /[.eE]/.test(m) || Number.isSafeInteger(Number(m))) return m
-      large = true
-      return `"${'\\u0001'}whole:${m}"`
-    })
-    if (!large) return { json: JSON.parse(text) }
-    return { json: JSON.parse(marked, (_, v) => (typeof v === 'string' && v.startsWith(MARK) ? BigInt(v.slice(MARK.length)) : v)) }
-  } catch (e) {
-    const at = /position (\d+)/.exec(String(e))
-    return { problem: 'It is not JSON', at: at ? Number(at[1]) : null }
-  }
-}
+export const readJsonText = (text: string): { json: unknown } | Undecodable => parseGuarded(text, DEPTH_MAX)
 
 export const isObject = (v: unknown): v is Record<string, unknown> => typeof v === 'object' && v !== null && !Array.isArray(v)
 

@@ -64,10 +64,17 @@ function whole(w: Writer, n: number): void {
   }
 }
 
+/** Beyond 2^53: uint 64 or int 64. */
+function large(w: Writer, n: bigint): void {
+  w.u8(n >= 0n ? 0xcf : 0xd3)
+  w.i64(BigInt.asIntN(64, n), false)
+}
+
 function scalar(w: Writer, value: Scalar, isWhole: boolean): void {
   if (value === null) w.u8(0xc0)
   else if (typeof value === 'boolean') w.u8(value ? 0xc3 : 0xc2)
   else if (typeof value === 'string') text(w, value)
+  else if (typeof value === 'bigint') large(w, value)
   else if (isWhole && Number.isSafeInteger(value)) whole(w, value)
   else if (Math.fround(value) === value || Number.isNaN(value)) {
     w.u8(0xca)

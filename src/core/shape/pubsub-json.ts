@@ -10,6 +10,7 @@ type How = Settings<'pubsub-json'>
 
 /** A value in the JSON encoding of OPC 10000-6 5.4: Int64 as a text (5.4.2.3), NaN and infinities as texts (5.4.2.4). */
 function body(value: ReturnType<typeof fieldOf>['value'], whole: boolean): string {
+  if (typeof value === 'bigint') return `"${value}"`
   if (typeof value === 'number') return whole || !Number.isFinite(value) ? `"${value}"` : String(value)
   return JSON.stringify(value)
 }
@@ -99,6 +100,7 @@ function readings(raw: Record<string, unknown>, one: PlanEquipment, at: number |
 /** OPC UA PubSub, JSON mapping (OPC 10000-14 7.2.5, 1.05): network messages with a data set message an equipment. */
 export const pubsubJson: Shape<'pubsub-json'> = {
   kind: 'pubsub-json',
+  wholes: 'signed-64',
   label: 'OPC UA PubSub, JSON',
   standard: 'OPC 10000-14',
   reserved: () => [],

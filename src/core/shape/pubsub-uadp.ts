@@ -33,7 +33,7 @@ function variant(w: Writer, value: Scalar, dataType: DataType): void {
   if (value === null) return w.u8(0)
   w.u8(BUILT_IN[dataType])
   if (dataType === 'number') w.f64(value as number)
-  else if (dataType === 'integer') w.i64(BigInt(value as number))
+  else if (dataType === 'integer') w.i64(BigInt(value as number | bigint))
   else if (dataType === 'boolean') w.u8(value ? 1 : 0)
   else if (dataType === 'time') dateTime(w, Date.parse(value as string))
   else text(w, String(value))
@@ -305,6 +305,7 @@ function decode(r: Reader, scope: Scope): Decoded {
 /** OPC UA PubSub, UADP mapping (OPC 10000-14 7.2.4): binary network messages with key and delta frames, metadata as announcements. */
 export const pubsubUadp: Shape<'pubsub-uadp'> = {
   kind: 'pubsub-uadp',
+  wholes: 'signed-64',
   label: 'OPC UA PubSub, UADP',
   standard: 'OPC 10000-14',
   reserved: () => [],

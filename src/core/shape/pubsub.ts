@@ -3,6 +3,7 @@ import type { DataType } from '~/contract/tag'
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, reasonOf } from '../value/quality'
+import { isInt64 } from '../value/whole'
 import type { Part, Reading } from './shape'
 
 /** Built-in types (OPC 10000-6 5.1.2) of member types: Boolean, Int64, Double, String, DateTime. */
@@ -31,7 +32,7 @@ export function fieldOf(cell: Cell, dataType: DataType): { value: Scalar; status
     dataType === 'number'
       ? typeof value === 'number'
       : dataType === 'integer'
-        ? typeof value === 'number' && Number.isSafeInteger(value)
+        ? isInt64(value)
         : dataType === 'boolean'
           ? typeof value === 'boolean'
           : typeof value === 'string' && (dataType !== 'time' || Number.isFinite(Date.parse(value)))

@@ -62,8 +62,7 @@ export interface Reading {
   equipment: string | null
   /** Names from the top, parted by dots, as in the plan. */
   member: string
-  /** Whole numbers beyond 2^53 come as bigint. */
-  value: Scalar | bigint
+  value: Scalar
   quality: Quality
   /** Why it is not good; empty when nothing is told. */
   reason: string
@@ -108,6 +107,8 @@ export interface Shape<K extends ShapeKind> {
   suffixes?(settings: Settings<K>): readonly string[]
   /** What is wrong with the settings for these members; empty when nothing. */
   problems?(settings: Settings<K>, equipment: readonly PlanEquipment[]): string[]
+  /** `signed-64`: whole numbers above 2^63 - 1 have no place in it; absent: it holds all of 64 bits. */
+  wholes?: 'signed-64'
   /** Made once for a message of a plan. */
   encoder(settings: Settings<K>, scope: Scope): Encoder
   decoder(settings: Settings<K>, scope: Scope): Decoder

@@ -5,6 +5,7 @@ import type { DataType } from '~/contract/tag'
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, reasonOf } from '../value/quality'
+import { isInt64 } from '../value/whole'
 import { Writer } from './octets'
 
 type How = Settings<'sparkplug-b'>
@@ -122,7 +123,7 @@ export function nowOctets(now: number): Uint8Array {
 function usable(value: Scalar, dataType: DataType): boolean {
   if (value === null) return false
   if (dataType === 'number') return typeof value === 'number'
-  if (dataType === 'integer') return typeof value === 'number' && Number.isSafeInteger(value)
+  if (dataType === 'integer') return isInt64(value)
   if (dataType === 'boolean') return typeof value === 'boolean'
   return typeof value === 'string' && (dataType !== 'time' || Number.isFinite(Date.parse(value)))
 }
@@ -158,7 +159,7 @@ export function metric(w: Writer, head: Uint8Array, dataType: DataType, cell: Ce
         ? encode(value as string)
         : octets((x) => {
             if (dataType === 'time') x.varint(Math.max(0, Date.parse(value as string)))
-            else varint64(x, BigInt.asUintN(64, BigInt(value as number)))
+            else varint64(x, BigInt.asUintN(64, BigInt(value as number | bigint)))
           })
     size = 1 + body.length + (dataType === 'text' ? (body.length < 128 ? 1 : body.length < 16_384 ? 2 : body.length < 2_097_152 ? 3 : 4) : 0)
   }

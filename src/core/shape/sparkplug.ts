@@ -48,6 +48,7 @@ function encoderOf(how: How, scope: Scope): Encoder {
  */
 export const sparkplugB: Shape<'sparkplug-b'> = {
   kind: 'sparkplug-b',
+  wholes: 'signed-64',
   label: 'Sparkplug B',
   standard: 'Sparkplug 3.0',
   reserved: () => [],

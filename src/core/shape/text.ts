@@ -27,6 +27,7 @@ export function jsonValue(how: Pick<TextHow, 'decimals' | 'nonFinite' | 'wholes'
       if (large && Number.isInteger(value) && !Number.isSafeInteger(value)) return `"${BigInt(value)}"`
       return decimals === null ? String(value) : decimal(value, decimals)
     }
+    if (typeof value === 'bigint') return large ? `"${value}"` : String(value)
     if (typeof value === 'boolean') return value ? 'true' : 'false'
     return value === null ? 'null' : JSON.stringify(value)
   }
@@ -143,7 +144,7 @@ const NAMED = new Map([
 ])
 
 /** A value that stands in JSON, as the member's type; undefined when it is none of that type. */
-export function fromJson(raw: unknown, dataType: DataType): Scalar | bigint | undefined {
+export function fromJson(raw: unknown, dataType: DataType): Scalar | undefined {
   if (raw === null || raw === undefined) return null
   switch (dataType) {
     case 'number':

@@ -39,7 +39,9 @@ const time = /^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}(:\d{2}(\.\d+)?)?(Z|[+-]\d{2}:?\
 export function dataTypeOf(value: unknown): DataType {
   if (typeof value === 'boolean') return 'boolean'
   // Whole numbers too: the next message may bring a fraction.
-  if (typeof value === 'number' || typeof value === 'bigint') return 'number'
+  if (typeof value === 'number') return 'number'
+  // Beyond 2^53 only an integer keeps its digits.
+  if (typeof value === 'bigint') return 'integer'
   if (value instanceof Date || (typeof value === 'string' && time.test(value))) return 'time'
   return 'text'
 }

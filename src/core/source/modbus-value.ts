@@ -1,9 +1,10 @@
 import type { Scalar } from '../value/deadband'
 import { Status } from '../value/quality'
 import { decodeRegisters, decodeText, encodeRegisters, encodeText } from '../value/register'
+import { whole } from '../value/whole'
 import type { ModbusAddress } from './modbus-address'
 
-/** Takes a value out of the answer to a request that began at `from`; 64-bit integers beyond 2^53 lose digits and say so. */
+/** Takes a value out of the answer to a request that began at `from`. Whole numbers of 64 bits keep all their digits; with a factor beyond 2^53 they cannot, and say so. */
 export function takeValue(words: ArrayLike<number>, from: number, a: ModbusAddress): { value: Scalar; status: number; note?: string } {
   const at = a.offset - from
   if (a.type === 'bit') {
@@ -18,9 +19,10 @@ export function takeValue(words: ArrayLike<number>, from: number, a: ModbusAddre
   if (at + a.words > words.length) return short
   const raw = decodeRegisters(words, at, a.type, a.order)
   if (raw === null) return { value: null, status: Status.decoding, note: 'A half-byte above 9: these registers hold no packed decimal digits' }
+  if (typeof raw === 'bigint' && a.factor === 1) return { value: whole(raw), status: Status.good }
   const n = Number(raw)
   if (typeof raw === 'bigint' && !Number.isSafeInteger(n))
-    return { value: scaled(n, a.factor), status: Status.subNormal, note: `${raw} has more digits than a number holds` }
+    return { value: scaled(n, a.factor), status: Status.subNormal, note: `${raw} times ${a.factor} has more digits than a number holds` }
   if (!Number.isFinite(n)) return { value: null, status: Status.decoding, note: `The registers hold ${n}: byte order or type may be wrong` }
   return { value: scaled(a.type === 'float32' ? shortest(n) : n, a.factor), status: Status.good }
 }
@@ -48,10 +50,14 @@ export function putValue(value: Scalar, a: ModbusAddress): number[] | { problem:
     if (typeof value !== 'string') return { problem: 'This is a text' }
     return encodeText(value, a.length, a.order) ?? { problem: `The text is longer than ${a.length} bytes` }
   }
+  if (typeof value === 'bigint') {
+    if (a.factor !== 1) return { problem: `${value} cannot be divided by ${a.factor} without losing digits` }
+    return encodeRegisters(value, a.type, a.order) ?? { problem: `${value} does not fit ${a.type}` }
+  }
   if (typeof value !== 'number' || !Number.isFinite(value)) return { problem: 'This is a number' }
   const raw = a.factor === 1 ? value : Number((value / a.factor).toPrecision(15))
-  const whole = a.type === 'float32' || a.type === 'float64' ? raw : Math.round(raw)
-  if (whole !== raw && Math.abs(whole - raw) > 1e-9 * Math.max(1, Math.abs(raw)))
+  const nearest = a.type === 'float32' || a.type === 'float64' ? raw : Math.round(raw)
+  if (nearest !== raw && Math.abs(nearest - raw) > 1e-9 * Math.max(1, Math.abs(raw)))
     return { problem: a.factor === 1 ? `${a.type} holds whole numbers` : `The device knows steps of ${Math.abs(a.factor)}` }
-  return encodeRegisters(whole, a.type, a.order) ?? { problem: `${value} does not fit ${a.type}` }
+  return encodeRegisters(nearest, a.type, a.order) ?? { problem: `${value} does not fit ${a.type}` }
 }

@@ -166,8 +166,10 @@ describe('values out of an answer', () => {
     expect(takeValue(words, 10, parse(address))).toMatchObject({ value, status })
   })
 
-  it('says which digits a number cannot hold', () => {
-    const taken = takeValue([0x0123, 0x4567, 0x89ab, 0xcdef], 0, parse('1 holding@0 uint64'))
+  it('keep all digits of 64 bits, and say when a factor makes them lose some', () => {
+    const words = [0x0123, 0x4567, 0x89ab, 0xcdef]
+    expect(takeValue(words, 0, parse('1 holding@0 uint64'))).toMatchObject({ value: 0x0123456789abcdefn, status: 0 })
+    const taken = takeValue(words, 0, parse('1 holding@0 uint64 x0.1'))
     expect(taken).toMatchObject({ status: 0x40950000, note: expect.stringContaining('81985529216486895') })
   })
 

@@ -1,8 +1,9 @@
 import type { HeardTopic } from '~/contract/sources/mqtt'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
-import { tooDeep } from '../value/json-depth'
+import { exactJson, parseGuarded } from '../value/exact-json'
 import { Status } from '../value/quality'
+import { wholeFromText, wholeOf } from '../value/whole'
 import { atPointer, dataTypeOf, leavesOf, parsePointer } from './json-leaf'
 import { readSparkplug, sparkplugTopic, sparkplugType } from './sparkplug'
 
@@ -20,10 +21,11 @@ export function textOf(bytes: Uint8Array): string | null {
 /** Deeper than this no JSON of a device is. */
 const DEPTH_MAX = 100
 
-/** Parses JSON from others: refuses what nests too deep, and throws a sentence. */
+/** Parses JSON from others, whole numbers unrounded: refuses what nests too deep, and throws a sentence. */
 export function parseJson(text: string): unknown {
-  if (tooDeep(text, DEPTH_MAX) !== null) throw new Error(`it nests deeper than ${DEPTH_MAX} levels`)
-  return JSON.parse(text)
+  const read = parseGuarded(text, DEPTH_MAX)
+  if ('problem' in read) throw new Error(`${read.problem}${read.at === null ? '' : ` (at character ${read.at + 1})`}`)
+  return read.json
 }
 
 export interface Taken {
@@ -36,15 +38,28 @@ export interface Taken {
 
 const bad = (status: number, note: string): Taken => ({ value: null, status, time: null, note })
 const shown = (value: unknown) => {
-  const text = typeof value === 'string' ? `"${value}"` : (JSON.stringify(value) ?? String(value))
+  const text = typeof value === 'string' ? `"${value}"` : exactJson(value)
   return text.length > 60 ? `${text.slice(0, 57)}...` : text
+}
+
+/** Why a whole number of 64 bits is not what it was in a tag of numbers; every source says it so. */
+export const rounded = (n: bigint) => `${n} has more digits than a number holds: make the tag an integer`
+/** Why there is no value where a whole number is larger than any of 64 bits. */
+export const beyond64 = (raw: unknown) => `${String(raw).slice(0, 60)} is beyond 64 bits`
+
+/** What reads as a finite number, or null. */
+function numberFrom(raw: unknown): number | null {
+  if (typeof raw === 'boolean' || typeof raw === 'bigint') return Number(raw)
+  const text = String(raw).trim()
+  const n = typeof raw === 'number' ? raw : /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(text) ? Number(text) : Number.NaN
+  return Number.isFinite(n) ? n : null
 }
 
 /** A value from outside as the tag's type; text that reads as a number or as true or false is taken for it. */
 export function takeAs(raw: unknown, dataType: DataType): { value: Scalar; status: number; note?: string } {
   if (raw === null || raw === undefined) return { value: null, status: Status.noData, note: 'There is no value there' }
   const wrong = { value: null, status: Status.typeMismatch, note: `${shown(raw)} is no ${dataType}` }
-  if (typeof raw === 'object' && !(raw instanceof Date)) return dataType === 'text' ? { value: JSON.stringify(raw), status: Status.good } : wrong
+  if (typeof raw === 'object' && !(raw instanceof Date)) return dataType === 'text' ? { value: exactJson(raw), status: Status.good } : wrong
   switch (dataType) {
     case 'boolean': {
       if (typeof raw === 'boolean') return { value: raw, status: Status.good }
@@ -52,13 +67,18 @@ export function takeAs(raw: unknown, dataType: DataType): { value: Scalar; statu
       if (['true', '1', 'on', 'yes'].includes(word)) return { value: true, status: Status.good }
       return ['false', '0', 'off', 'no'].includes(word) ? { value: false, status: Status.good } : wrong
     }
-    case 'integer':
+    case 'integer': {
+      const n = typeof raw === 'bigint' ? raw : (wholeFromText(String(raw)) ?? numberFrom(raw))
+      if (n === null) return wrong
+      const value = wholeOf(n)
+      return value === null ? { value, status: Status.outOfRange, note: beyond64(raw) } : { value, status: Status.good }
+    }
     case 'number': {
-      if (typeof raw === 'boolean') return { value: Number(raw), status: Status.good }
-      const text = String(raw).trim()
-      const n = typeof raw === 'number' ? raw : /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(text) ? Number(text) : Number.NaN
-      if (!Number.isFinite(n)) return wrong
-      return { value: dataType === 'integer' ? Math.trunc(n) : n, status: Status.good }
+      const n = numberFrom(raw)
+      if (n === null) return wrong
+      const digits = typeof raw === 'bigint' ? raw : wholeFromText(String(raw))
+      if (typeof digits === 'bigint' && BigInt(n) !== digits) return { value: n, status: Status.subNormal, note: rounded(digits) }
+      return { value: n, status: Status.good }
     }
     case 'text':
       return { value: raw instanceof Date ? raw.toISOString() : String(raw), status: Status.good }
@@ -153,7 +173,7 @@ export function examine(topic: string, bytes: Uint8Array): Pick<HeardTopic, 'for
       const payload = readSparkplug(bytes)
       return {
         format: 'sparkplug',
-        sample: JSON.stringify({ type: sparkplug.type, ...payload }, null, 1).slice(0, 4000),
+        sample: exactJson({ type: sparkplug.type, ...payload }, 1).slice(0, 4000),
         leaves: payload.metrics.flatMap((m) => {
           const dataType = sparkplugType(m.datatype)
           if (m.name === null || dataType === null || /^(bdSeq|Node Control\/)/.test(m.name)) return []
@@ -176,7 +196,7 @@ export function examine(topic: string, bytes: Uint8Array): Pick<HeardTopic, 'for
     leaves: [{ address: topic, name: topic.split('/').at(-1) ?? topic, value: text.slice(0, 200), dataType }],
   })
   const trimmed = text.trim()
-  if (/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(trimmed)) return plain('number', 'number')
+  if (/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(trimmed)) return plain('number', typeof wholeFromText(trimmed) === 'bigint' ? 'integer' : 'number')
   if (/^(true|false)$/i.test(trimmed)) return plain('boolean', 'boolean')
   if (/^[[{]/.test(trimmed)) {
     try {

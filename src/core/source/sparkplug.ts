@@ -2,6 +2,7 @@ import protobuf from 'protobufjs/minimal.js'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
 import { Status } from '../value/quality'
+import { whole } from '../value/whole'
 
 /** One metric of a Sparkplug B payload (Sparkplug 3.0 6.4.7). */
 export interface Metric {
@@ -37,9 +38,9 @@ const number = (n: unknown) => Number(n)
 const bits = [0, 8, 16, 32, 64, 8, 16, 32, 64]
 
 /** The two's complement that signed integers travel as. */
-function signed(value: number | bigint, datatype: number): number {
+function signed(value: bigint, datatype: number): number | bigint {
   const width = bits[datatype] ?? 64
-  return Number(datatype <= 4 ? BigInt.asIntN(width, BigInt(value)) : BigInt.asUintN(width, BigInt(value)))
+  return whole(datatype <= 4 ? BigInt.asIntN(width, value) : BigInt.asUintN(width, value))
 }
 
 const big = (n: unknown) => BigInt(String(n))

@@ -3,6 +3,7 @@ import type { Deadband, TagDraft } from '~/contract/tag'
 import { checkAddress } from '../source/address'
 import { parseSignal } from '../source/signal'
 import { parseFormat } from '../value/format'
+import { fromWire } from '../value/wire'
 
 export type TagProperty = keyof TagDraft
 
@@ -29,9 +30,13 @@ export function tagProblems(t: TagDraft, kind: SourceKind | undefined, addressKn
   if (t.scaling && t.dataType !== 'number') out.scaling = 'Scaled values have fractions: the data type must be number'
   if (t.initial !== null) {
     const wanted = { boolean: 'boolean', integer: 'number', number: 'number', text: 'string', time: 'string' }[t.dataType]
-    if (typeof t.initial !== wanted) out.initial = `The initial value is no ${t.dataType}`
-    else if (t.dataType === 'integer' && !Number.isInteger(t.initial)) out.initial = 'The initial value is no whole number'
-    else if (t.dataType === 'time' && Number.isNaN(Date.parse(t.initial as string))) out.initial = 'A time like 2026-01-31T08:00:00Z'
+    const initial = fromWire(t.initial)
+    if (typeof initial === 'bigint') {
+      if (t.dataType !== 'integer') out.initial = `A ${t.dataType} does not hold so many digits`
+    } else if (typeof initial !== wanted) out.initial = `The initial value is no ${t.dataType}`
+    else if (t.dataType === 'integer' && !Number.isSafeInteger(initial))
+      out.initial = Number.isInteger(initial) ? 'Beyond 2^53 as its digits: {"whole": "9007199254740993"}' : 'The initial value is no whole number'
+    else if (t.dataType === 'time' && Number.isNaN(Date.parse(initial as string))) out.initial = 'A time like 2026-01-31T08:00:00Z'
   }
   const signal = signalProblem(t)
   if (signal) out.signal = signal

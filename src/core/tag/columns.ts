@@ -2,6 +2,7 @@ import type { SourceKind } from '~/contract/source'
 import type { Deadband, Tag } from '~/contract/tag'
 import { checkAddress } from '../source/address'
 import { unitOf } from '../value/unit'
+import { fromWire } from '../value/wire'
 import type { TagProperty } from './check'
 
 /** What a column needs to know of the works around a tag. */
@@ -253,7 +254,7 @@ export const tagColumns: readonly TagColumn[] = [
     label: 'Initial value',
     property: 'initial',
     help: 'Stands until the first value comes',
-    read: (t) => (t.initial === null ? '' : String(t.initial)),
+    read: (t) => (t.initial === null ? '' : String(fromWire(t.initial))),
     clean: limited(4000),
   }),
   column({

@@ -1,4 +1,6 @@
 import type { Deadband, Tag, TagDraft } from '~/contract/tag'
+import { wholeFromText } from '../value/whole'
+import { toWire } from '../value/wire'
 import { at, no, parseDeadband, type Surroundings, tagColumns, yes } from './columns'
 
 /** One tag as the texts of all its columns, in their order. */
@@ -46,6 +48,10 @@ const I = {
 
 function initialOf(text: string, type: string): Tag['initial'] {
   if (text === '') return null
+  if (type === 'integer') {
+    const whole = wholeFromText(text)
+    if (whole !== null) return toWire(whole)
+  }
   if (type === 'boolean') return yes.has(text.toLowerCase()) ? true : text.toLowerCase() === 'false' || no.has(text.toLowerCase()) ? false : text
   if (type === 'integer' || type === 'number') return Number.isFinite(Number(text)) ? Number(text) : text
   return text

@@ -1,16 +1,18 @@
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from './deadband'
+import { wholeOf } from './whole'
 
-/** Brings a value to the data type, or null when that can't be done without inventing something. */
+/**
+ * Brings a value to the data type, or null when that can't be done without inventing something. Whole numbers keep all their
+ * digits up to 64 bits; as a `number` they are the nearest double.
+ */
 export function conform(value: unknown, dataType: DataType): Scalar {
   if (value === null || value === undefined) return null
   switch (dataType) {
     case 'boolean':
-      return typeof value === 'boolean' ? value : typeof value === 'number' ? value !== 0 : null
-    case 'integer': {
-      const n = typeof value === 'bigint' ? Number(value) : value
-      return typeof n === 'number' && Number.isFinite(n) ? Math.trunc(n) : typeof n === 'boolean' ? Number(n) : null
-    }
+      return typeof value === 'boolean' ? value : typeof value === 'number' ? value !== 0 : typeof value === 'bigint' ? true : null
+    case 'integer':
+      return typeof value === 'number' || typeof value === 'bigint' ? wholeOf(value) : typeof value === 'boolean' ? Number(value) : null
     case 'number':
       return typeof value === 'number' ? value : typeof value === 'bigint' || typeof value === 'boolean' ? Number(value) : null
     case 'text':
@@ -25,6 +27,7 @@ export function displayValue(value: Scalar, fraction = false): string {
   if (value === null) return '-'
   if (typeof value === 'boolean') return value ? 'true' : 'false'
   if (typeof value === 'string') return value
+  if (typeof value === 'bigint') return String(value)
   if (!Number.isFinite(value)) return String(value)
   if (Number.isInteger(value) && !fraction) return String(value)
   const size = Math.abs(value)

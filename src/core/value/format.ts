@@ -59,6 +59,14 @@ function formatNumber(f: NumberFormat, value: number): string {
   return value < 0 && /[1-9]/.test(text) ? `-${text}` : text
 }
 
+/** A whole number beyond 2^53 with all its digits; with an exponent it is shown rounded, as any other. */
+function formatWhole(f: NumberFormat, value: bigint): string {
+  if (f.exponent > 0) return formatNumber(f, Number(value))
+  const digits = String(value < 0n ? -value : value)
+  const grouped = f.group ? digits.replace(/\B(?=(\d{3})+$)/g, ',') : digits
+  return `${value < 0n ? '-' : ''}${grouped}${f.least > 0 ? `.${'0'.repeat(f.least)}` : ''}`
+}
+
 const read = new Map<string, Format | null>()
 
 /** A value as its tag wants it shown; what a format does not fit is shown as it would be without one. */
@@ -72,7 +80,8 @@ export function formatValue(value: Scalar, tag: { format: string; dataType: stri
   }
   if (format?.kind === 'words' && typeof value === 'boolean') return value ? format.yes : format.no
   if (format?.kind === 'number' && typeof value === 'number') return formatNumber(format.number, value)
-  if (format?.kind === 'hex' && typeof value === 'number' && Number.isSafeInteger(value) && value >= 0)
+  if (format?.kind === 'number' && typeof value === 'bigint') return formatWhole(format.number, value)
+  if (format?.kind === 'hex' && (typeof value === 'bigint' || (typeof value === 'number' && Number.isSafeInteger(value))) && value >= 0)
     return value.toString(16).toUpperCase().padStart(format.digits, '0')
   return displayValue(value, tag.dataType === 'number')
 }

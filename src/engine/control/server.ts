@@ -11,6 +11,7 @@ import { ListenQuery } from '~/contract/sources/mqtt'
 import { OpcUaEndpoint } from '~/contract/sources/opcua'
 import { TagWrite } from '~/contract/tag'
 import { encodeStates } from '~/core/tag/states'
+import { fromWire, toWire } from '~/core/value/wire'
 import { witnessFilters } from '~/store/publication'
 import { getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
@@ -133,7 +134,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
         200,
         parseHandles(url.searchParams.get('tags') ?? '')
           .filter((h) => h < engine.table.status.length)
-          .map((h) => [h, engine.table.value[h] ?? null, engine.table.status[h], engine.table.time[h], engine.table.seen[h]]),
+          .map((h) => [h, toWire(engine.table.value[h] ?? null), engine.table.status[h], engine.table.time[h], engine.table.seen[h]]),
       )
 
     case 'GET /conditions':
@@ -198,7 +199,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'POST /tags/write': {
       const { id, value, who } = await parse(req, TagWrite.extend({ id: Id, who: z.string().max(200) }))
-      return answer(res, 200, { readBack: await engine.writeTag(id, value, who) })
+      return answer(res, 200, { readBack: toWire(await engine.writeTag(id, fromWire(value), who)) })
     }
 
     case 'GET /note': {

@@ -13,6 +13,8 @@ export interface FarSighting {
   mono: number
   /** Nobody can say whether it is a copy of its own or one that was handed out before: it may be counted, never held against anybody. */
   repeated: boolean
+  /** It came with what was held from before, perhaps of an older state of the other side: of a message that went out once it can only be a repetition. */
+  held: boolean
   /** To be given back by `safe`. */
   token: unknown
 }

@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { uptime } from 'node:os'
 import type { Tag } from '~/contract/tag'
 import { Status } from '~/core/value/quality'
+import { fromWire } from '~/core/value/wire'
 import type { Db } from '~/store/database'
 import { type Held, loadHeld, saveHeld } from '~/store/held'
 import { log, wordsOf } from '../log'
@@ -47,7 +48,7 @@ export class Standing {
       if (t.hold === 'nothing' && t.initial === null) continue
       const held = t.hold === 'nothing' ? undefined : this.held.get(t.id)
       if (held && (t.hold === 'machine' || held.boot === this.boot)) this.table.stand(t.handle, held.value, Status.lastUsable, held.at)
-      else if (t.initial !== null) this.table.stand(t.handle, t.initial, Status.initial, Date.now())
+      else if (t.initial !== null) this.table.stand(t.handle, fromWire(t.initial), Status.initial, Date.now())
     }
   }
 

@@ -1,5 +1,6 @@
 import type { ServerResponse } from 'node:http'
 import type { LiveFrames, LiveValue } from '~/contract/live'
+import { toWire } from '~/core/value/wire'
 import type { Engine } from '../engine'
 
 const TICK_MS = 100
@@ -81,8 +82,7 @@ export class LiveStream {
     const changed: LiveValue[] = []
     for (const h of this.handles) {
       if (h >= table.status.length || (this.version >= 0 && table.version[h]! <= this.version)) continue
-      const value = table.value[h] ?? null
-      changed.push([h, typeof value === 'number' && !Number.isFinite(value) ? null : value, table.status[h]!, table.time[h]!, table.seen[h]!])
+      changed.push([h, toWire(table.value[h] ?? null), table.status[h]!, table.time[h]!, table.seen[h]!])
     }
     this.version = table.current
     if (changed.length > 0) this.emit('values', changed)

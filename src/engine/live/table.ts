@@ -152,14 +152,14 @@ export class LiveTable implements ValueArrays {
     this.sparkAt = (this.sparkAt + 1) % SPARK_POINTS
     for (const h of handles) {
       const value = this.value[h]
-      const usable = typeof value === 'number' && this.status[h]! >>> 30 !== 2
+      const usable = (typeof value === 'number' || typeof value === 'bigint') && this.status[h]! >>> 30 !== 2
       let ring = this.sparks.get(h)
       if (!ring) {
         if (!usable) continue
         ring = new Float32Array(SPARK_POINTS).fill(Number.NaN)
         this.sparks.set(h, ring)
       }
-      ring[this.sparkAt] = usable ? value : Number.NaN
+      ring[this.sparkAt] = usable ? Number(value) : Number.NaN
     }
   }
 

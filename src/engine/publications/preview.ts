@@ -4,6 +4,7 @@ import { topicTree } from '~/core/address/topic-tree'
 import { compile, type PlanBody, type World } from '~/core/publication/compile'
 import { leftBehind } from '~/core/publication/left-behind'
 import { Runner } from '~/core/publication/runner'
+import { sizeOf, wholeFindings } from '~/core/publication/whole-findings'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { HostFacts } from '~/core/shape/shape'
 import type { LiveTable } from '../live/table'
@@ -33,6 +34,8 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
     ...(o.publicationId !== undefined && { publicationId: o.publicationId }),
     ...(o.headersLost !== undefined && { headersLost: o.headersLost }),
   })
+  const tags = new Map([...world.tags.values()].map((t) => [t.handle, t]))
+  findings.push(...wholeFindings(draft.shape, body.equipment, (h) => sizeOf(tags.get(h), table.value[h] ?? null)))
   const keys = body.equipment.map((e) => e.members.map((m) => m.key))
   const topics = body.messages.slice(0, TREE).map((m) => topicText(m.topic, keys[m.equipment[0]!]))
   const live = o.plans.find((p) => p.publicationId === o.publicationId)

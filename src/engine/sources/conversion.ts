@@ -19,7 +19,7 @@ export function wantedTag(t: Tag, groupRates: ReadonlyMap<string, number>): Want
 }
 
 interface Raw {
-  value: number
+  value: number | bigint
   status: number
   time: number
 }
@@ -61,28 +61,29 @@ export class Scaler {
     for (let i = 0; i < batch.handles.length; i++) {
       const handle = batch.handles[i]!
       const s = this.scalings.get(handle)
-      const raw = batch.values[i]
-      if (!s || typeof raw !== 'number') continue
-      this.raws.set(handle, { value: raw, status: batch.statuses[i]!, time: batch.times[i]! })
-      const { value, beyond } = scale(s, raw)
+      const came = batch.values[i]
+      if (!s || (typeof came !== 'number' && typeof came !== 'bigint')) continue
+      this.raws.set(handle, { value: came, status: batch.statuses[i]!, time: batch.times[i]! })
+      // A scaled value is a number, whatever the raw one was.
+      const { value, beyond } = scale(s, Number(came))
       batch.values[i] = value
       if (!beyond || !s.clamp || batch.statuses[i]! >>> 30 !== 0) continue
       batch.statuses[i] = Status.engineeringUnitsExceeded
       batch.notes ??= new Map()
       if (!batch.notes.has(handle))
-        batch.notes.set(handle, { at: batch.times[i]!, text: `Raw ${raw} is beyond ${s.rawLow} to ${s.rawHigh}: held at the end` })
+        batch.notes.set(handle, { at: batch.times[i]!, text: `Raw ${came} is beyond ${s.rawLow} to ${s.rawHigh}: held at the end` })
     }
   }
 }
 
 /** Writes in engineering units and reads back in them. A device that takes whole numbers only gets the nearest one. */
 export async function writeScaled(write: (raw: Scalar) => Promise<Scalar>, scaling: Scaling | null, value: Scalar): Promise<Scalar> {
-  if (!scaling || typeof value !== 'number') return write(value)
+  if (!scaling || (typeof value !== 'number' && typeof value !== 'bigint')) return write(value)
   // Without the dust of binary fractions.
-  const raw = Number(unscale(scaling, value).toPrecision(15))
+  const raw = Number(unscale(scaling, Number(value)).toPrecision(15))
   const back = await write(raw).catch((e: unknown) => {
     if (Number.isInteger(raw) || !(e instanceof FailureError) || e.failure.code !== 'tag.value') throw e
     return write(Math.round(raw))
   })
-  return typeof back === 'number' ? scale(scaling, back).value : back
+  return typeof back === 'number' || typeof back === 'bigint' ? scale(scaling, Number(back)).value : back
 }

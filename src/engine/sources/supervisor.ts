@@ -78,7 +78,9 @@ export class SourceSupervisor {
     const { table } = this
     const again = this.scaler.setTags(tags, (h) => {
       const value = table.value[h]
-      return typeof value === 'number' && table.seen[h] !== 0 ? { value, status: table.status[h]!, time: table.time[h]! } : null
+      return (typeof value === 'number' || typeof value === 'bigint') && table.seen[h] !== 0
+        ? { value, status: table.status[h]!, time: table.time[h]! }
+        : null
     })
     if (again) table.apply(again)
     try {

@@ -1,5 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises'
 import type { WatchedValues, WatchNodes } from '~/contract/source'
+import { toWire } from '~/core/value/wire'
 import { failureOf } from '../failure'
 import type { SourceConnection, SourceContext, SourceTarget } from './driver'
 import { sourceDriver } from './registry'
@@ -23,7 +24,7 @@ export async function* watchNodes(target: SourceTarget, ctx: SourceContext, quer
       },
       values: (b) => {
         b.handles.forEach((h, i) => {
-          fresh.set(h, { address: address(h), value: b.values[i]!, status: b.statuses[i]!, time: b.times[i]! })
+          fresh.set(h, { address: address(h), value: toWire(b.values[i]!), status: b.statuses[i]!, time: b.times[i]! })
         })
       },
     })

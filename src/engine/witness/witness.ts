@@ -220,7 +220,8 @@ export class Witness {
 
   private ours(account: Account, seq: number, s: FarSighting): void {
     const { delivery } = account
-    if (s.repeated && account.hasArrived(seq)) return this.count('doubled', { delivery, seq, sentMono: null }, s)
+    if ((s.repeated || (s.held && account.wentOnce(seq))) && account.hasArrived(seq))
+      return this.count('doubled', { delivery, seq, sentMono: null }, s)
     account.seen({
       seq,
       topic: s.topic,

@@ -1,5 +1,7 @@
 import { useEffect, useSyncExternalStore } from 'react'
-import type { LastMessage, LiveFrames, LiveValue } from '~/contract/live'
+import type { LastMessage, LiveFrames } from '~/contract/live'
+import type { Scalar } from '~/core/value/deadband'
+import { fromWire } from '~/core/value/wire'
 
 type Part = 'sources' | 'publications' | 'destinations' | 'ledger'
 type FrameName = 'course' | Part | 'down'
@@ -24,13 +26,16 @@ function ranges(handles: Iterable<number>): string {
   return out.join(',')
 }
 
+/** A tag's present value in the browser: as on the line, its value taken off it. */
+export type ShownValue = [handle: number, value: Scalar, status: number, time: number, seen: number]
+
 /** One stream of live values for the whole page: what its parts want together, opened anew when that changes. */
 class LiveStore {
   private readonly wants = new Map<object, Want>()
   private source: EventSource | null = null
   private url = ''
   private timer: ReturnType<typeof setTimeout> | null = null
-  private readonly values = new Map<number, LiveValue>()
+  private readonly values = new Map<number, ShownValue>()
   private readonly sparks = new Map<number, (number | null)[]>()
   private readonly messages = new Map<string, LastMessage>()
   private readonly frames: { [K in FrameName]?: LiveFrames[K] } = {}
@@ -73,7 +78,7 @@ class LiveStore {
       this.tell('down')
     })
     on('values', (changed) => {
-      for (const v of changed) this.values.set(v[0], v)
+      for (const v of changed) this.values.set(v[0], [v[0], fromWire(v[1]), v[2], v[3], v[4]])
       for (const v of changed) this.tell(`v${v[0]}`)
       this.tell('values')
     })

@@ -3,6 +3,7 @@ import type { Equipment, EquipmentClass } from '~/contract/equipment'
 import type { Tag } from '~/contract/tag'
 import { handlesOf, type Leaf, Resolver, recordKey } from '~/core/equipment/resolve'
 import { type Cell, makeCell } from '~/core/publication/cell'
+import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
 import { useCall } from '../app/api'
 import { live, useWatch } from '../app/live'
@@ -55,7 +56,7 @@ const onValues = (l: () => void) =>
 
 /** Present values by handle, as cells read them. */
 function present(handles: Iterable<number>) {
-  const from = { value: [] as (string | number | boolean | null)[], status: [] as number[], time: [] as number[] }
+  const from = { value: [] as Scalar[], status: [] as number[], time: [] as number[] }
   for (const h of handles) {
     const v = live.value(h)
     from.value[h] = v?.[1] ?? null

@@ -7,6 +7,7 @@ import { type NamingRule, proposeName } from '~/core/source/naming'
 import { wildcard } from '~/core/source/wildcard'
 import { displayValue } from '~/core/value/datatype'
 import { qualityOf, qualityText } from '~/core/value/quality'
+import { fromWire } from '~/core/value/wire'
 import { Button } from '~/ui/Button'
 import { FilterBox, TextField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
@@ -321,7 +322,7 @@ function Chosen({
               {wrong && <span className="block text-xs text-bad">{wrong}</span>}
             </span>
             <span className="max-w-28 truncate font-mono text-xs" title={v ? qualityText(v.status) : ''}>
-              {v ? displayValue(v.value, n.dataType === 'number') : '...'}
+              {v ? displayValue(fromWire(v.value), n.dataType === 'number') : '...'}
             </span>
             <span className="text-xs text-muted">{n.unit}</span>
             <button type="button" aria-label={`Leave out ${n.name}`} className="text-muted hover:text-bad" onClick={() => onDrop(n)}>

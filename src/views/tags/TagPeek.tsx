@@ -6,6 +6,7 @@ import { deadbandText, type Surroundings } from '~/core/tag/columns'
 import { deadbandWidth } from '~/core/value/deadband'
 import { formatValue } from '~/core/value/format'
 import { qualityText } from '~/core/value/quality'
+import { fromWire } from '~/core/value/wire'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Fact, Heading } from '~/ui/Notes'
@@ -78,7 +79,7 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
             ? `${deadbandText(tag.deadband)} ${tag.unit}`
             : `${deadbandText(tag.deadband)} of range, ${deadbandWidth(tag.deadband, tag.range)} ${tag.unit}`}
       </Fact>
-      {tag.initial !== null && <Fact name="Initial value">{String(tag.initial)}</Fact>}
+      {tag.initial !== null && <Fact name="Initial value">{String(fromWire(tag.initial))}</Fact>}
       {tag.hold !== 'nothing' && (
         <Fact name="Last value held" mono={false}>
           {tag.hold === 'engine' ? 'when the engine starts again' : 'also when the machine starts again'}

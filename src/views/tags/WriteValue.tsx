@@ -1,7 +1,9 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Tag } from '~/contract/tag'
+import type { WireScalar } from '~/contract/value'
 import { formatValue } from '~/core/value/format'
+import { fromWire, toWire } from '~/core/value/wire'
 import { typedValue, writeProblem } from '~/core/value/writing'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
@@ -22,7 +24,8 @@ export function WriteValue({ tag }: { tag: Tag }) {
   const write = async () => {
     setBusy(true)
     try {
-      const { readBack } = await call('writeTag', { params: { id: tag.id }, body: { value: value as string | number | boolean } })
+      const written = await call('writeTag', { params: { id: tag.id }, body: { value: toWire(value) as NonNullable<WireScalar> } })
+      const readBack = fromWire(written.readBack)
       const same = readBack === value
       const back = `Read back: ${formatValue(readBack, tag)} ${tag.unit}`
       if (same) toast.success(`${shown} is written`, { description: back })

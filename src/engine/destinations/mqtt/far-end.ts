@@ -253,6 +253,7 @@ export class MqttFarEnd implements FarEnd {
       mono,
       // Without an id of the message, only the packet identifier could tell a repetition from a copy: and it is another one.
       repeated: packet.id === null && packet.dup,
+      held: packet.id === null && this.inOldSession(),
       token: { id, delivered } satisfies Token,
     })
   }
@@ -264,8 +265,7 @@ export class MqttFarEnd implements FarEnd {
    * broker is of those that repeat so.
    */
   private handedOutBefore(packet: Published): 'new' | 'repetition' | 'perhaps' {
-    const inOldSession = this.sessionPresent && (this.throughAt === null || this.clock.mono() - this.throughAt < OLD_SESSION_MS)
-    if (!packet.dup && !inOldSession) return 'new'
+    if (!packet.dup && !this.inOldSession()) return 'new'
     const known = this.sink.acquaintance(packet.id!)
     if (!known?.arrived) return 'new'
     const [, delivery, seq] = packet.id!.split('.')
@@ -276,6 +276,10 @@ export class MqttFarEnd implements FarEnd {
       return 'repetition'
     }
     return packet.dup && unseen ? 'perhaps' : 'new'
+  }
+
+  private inOldSession(): boolean {
+    return this.sessionPresent && (this.throughAt === null || this.clock.mono() - this.throughAt < OLD_SESSION_MS)
   }
 
   private learnt(tell: () => void): void {

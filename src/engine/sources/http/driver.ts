@@ -1,5 +1,6 @@
 import { FailureError } from '~/contract/failure'
 import { leavesOf } from '~/core/source/json-leaf'
+import { exactJson } from '~/core/value/exact-json'
 import { reachSteps, runSteps } from '../../net/steps'
 import { browseDocument } from '../document'
 import type { SourceDriver } from '../driver'
@@ -30,7 +31,7 @@ export const httpDriver: SourceDriver<'http'> = {
             if (found.length === 0) throw new Error('The document holds no value')
             return {
               detail: `${found.length}${found.length === 500 ? ' or more' : ''} values in it`,
-              facts: { result: JSON.stringify(answer!.document, null, 1).slice(0, 2000) },
+              facts: { result: exactJson(answer!.document, 1).slice(0, 2000) },
             }
           },
         },

@@ -1,5 +1,6 @@
 import { type Block, splitBlock } from '~/core/source/modbus-plan'
 import { takeValue } from '~/core/source/modbus-value'
+import { rounded } from '~/core/source/payload'
 import { conform } from '~/core/value/datatype'
 import { Status } from '~/core/value/quality'
 import type { Batch, TagNote } from '../../live/table'
@@ -85,11 +86,12 @@ export class UnitPoller {
       const taken = takeValue(words, block.offset, p.address)
       const value = conform(taken.value, p.item.dataType)
       const mismatch = value === null && taken.value !== null
+      const cut = typeof taken.value === 'bigint' && typeof value === 'number' && BigInt(value) !== taken.value ? rounded(taken.value) : null
       batch.handles.push(p.item.handle)
       batch.values.push(value)
-      batch.statuses.push(mismatch ? Status.typeMismatch : taken.status)
+      batch.statuses.push(mismatch ? Status.typeMismatch : cut ? Status.subNormal : taken.status)
       batch.times.push(now)
-      const text = mismatch ? `${String(taken.value)} is no ${p.item.dataType}` : taken.note
+      const text = mismatch ? `${String(taken.value)} is no ${p.item.dataType}` : (cut ?? taken.note)
       if (text) (batch.notes ??= new Map()).set(p.item.handle, { at: now, text })
     }
     this.sink.values(batch)

@@ -13,11 +13,14 @@ import {
   StatusCodes,
   TimestampsToReturn,
   Variant,
+  VariantArrayType,
 } from 'node-opcua'
 import { FailureError, fail } from '~/contract/failure'
+import { rounded } from '~/core/source/payload'
 import { conform } from '~/core/value/datatype'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
+import { fitsSigned64, wholeOf } from '~/core/value/whole'
 import type { Batch } from '../../live/table'
 import { log, wordsOf } from '../../log'
 import type { SourceConnection, SourceSink, WantedTag } from '../driver'
@@ -233,9 +236,9 @@ export class OpcUaConnection implements SourceConnection {
       } else if (!bad && value === null && raw !== null && raw !== undefined) {
         own = Status.typeMismatch
         note = `${String(raw).slice(0, 60)} is no ${tag.dataType}`
-      } else if (typeof raw === 'bigint' && tag.dataType !== 'text' && !Number.isSafeInteger(Number(raw))) {
+      } else if (typeof raw === 'bigint' && tag.dataType === 'number' && BigInt(Number(raw)) !== raw) {
         own = Status.subNormal
-        note = `${raw} has more digits than a number holds`
+        note = rounded(raw)
       }
       this.queue(tag.handle, value, own, time)
       if (note) (this.pending.notes ??= new Map()).set(tag.handle, { at: Date.now(), text: note })
@@ -269,7 +272,11 @@ export class OpcUaConnection implements SourceConnection {
       const dataType = now.value.dataType !== DataType.Null ? now.value.dataType : await session.getBuiltInDataType(resolveNodeId(nodeId))
       const sent = toWire(value, dataType)
       if (sent === undefined) throw fail(422, 'tag.value', `${String(value)} does not fit ${DataType[dataType]}`, 'Nothing was written', 'tag')
-      const status = await session.write({ nodeId, attributeId: AttributeIds.Value, value: { value: new Variant({ dataType, value: sent }) } })
+      const status = await session.write({
+        nodeId,
+        attributeId: AttributeIds.Value,
+        value: { value: new Variant({ dataType, arrayType: VariantArrayType.Scalar, value: sent }) },
+      })
       if (status.isNotGood()) throw fail(502, 'opcua.write', `The server refuses the value: ${status.name}`, status.description, 'source')
       const back = await session.read({ nodeId, attributeId: AttributeIds.Value })
       return conform(leafOf(back, null), tag.dataType)
@@ -299,12 +306,14 @@ function toWire(value: Scalar, dataType: DataType): unknown {
   if (dataType === DataType.Boolean) return typeof value === 'boolean' ? value : undefined
   if (dataType === DataType.String) return typeof value === 'string' ? value : undefined
   if (dataType === DataType.DateTime) return typeof value === 'string' && !Number.isNaN(Date.parse(value)) ? new Date(value) : undefined
-  if (typeof value !== 'number' || !Number.isFinite(value)) return undefined
-  if (dataType === DataType.Float || dataType === DataType.Double) return value
+  if (typeof value !== 'bigint' && (typeof value !== 'number' || !Number.isFinite(value))) return undefined
+  if (dataType === DataType.Float || dataType === DataType.Double) return Number(value)
   const range = ranges[dataType]
   if (range) return Number.isInteger(value) && value >= range[0] && value <= range[1] ? value : undefined
-  if ((dataType === DataType.Int64 || dataType === DataType.UInt64) && Number.isSafeInteger(value) && (value >= 0 || dataType === DataType.Int64)) {
-    const raw = BigInt.asUintN(64, BigInt(value))
+  if (dataType === DataType.Int64 || dataType === DataType.UInt64) {
+    const whole = Number.isInteger(value) || typeof value === 'bigint' ? wholeOf(value) : null
+    if (whole === null || (dataType === DataType.Int64 ? !fitsSigned64(whole) : whole < 0)) return undefined
+    const raw = BigInt.asUintN(64, BigInt(whole))
     return [Number(raw >> 32n), Number(raw & 0xffffffffn)]
   }
   return undefined

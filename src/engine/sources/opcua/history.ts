@@ -1,6 +1,7 @@
 import { AggregateFunction, type ClientSession, type DataValue, HistoryData, type HistoryReadResult } from 'node-opcua'
 import { fail } from '~/contract/failure'
 import type { Scalar } from '~/core/value/deadband'
+import { whole } from '~/core/value/whole'
 import { leafOf, splitAddress } from './leaf'
 
 /** Aggregates of OPC 10000-13 5.4.3 that are asked for by name. */
@@ -42,7 +43,7 @@ export async function readHistory(
     const found = leafOf(v, pointer)
     return {
       at: (v.sourceTimestamp ?? v.serverTimestamp)?.getTime() ?? 0,
-      value: typeof found === 'bigint' ? Number(found) : found instanceof Date ? found.toISOString() : ((found ?? null) as Scalar),
+      value: typeof found === 'bigint' ? whole(found) : found instanceof Date ? found.toISOString() : ((found ?? null) as Scalar),
       status: v.statusCode.value,
     }
   })

@@ -1,5 +1,6 @@
 import { type DataValue, ExtensionObject } from 'node-opcua'
 import { atPointer, parsePointer } from '~/core/source/json-leaf'
+import { exactJson } from '~/core/value/exact-json'
 
 /** Apart: the node id, and the place inside its value when the address names one (`ns=2;s=kiln.profile#/3`). */
 export function splitAddress(address: string): { nodeId: string; pointer: string[] | null } {
@@ -34,7 +35,5 @@ export function leafOf(v: DataValue, pointer: readonly string[] | null): unknown
   const value = plain(v.value?.value, v.value?.dataType)
   const found = pointer === null ? value : atPointer(value, pointer)
   // A tag holds one value: a whole array or structure is shown as JSON.
-  return typeof found === 'object' && found !== null && !(found instanceof Date)
-    ? JSON.stringify(found, (_k, x) => (typeof x === 'bigint' ? String(x) : x))
-    : found
+  return typeof found === 'object' && found !== null && !(found instanceof Date) ? exactJson(found) : found
 }

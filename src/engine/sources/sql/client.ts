@@ -1,6 +1,8 @@
 import pg from 'pg'
 import type { Failure } from '~/contract/failure'
 import { FailureError, fail } from '~/contract/failure'
+import { parseExact } from '~/core/value/exact-json'
+import { wholeFromText } from '~/core/value/whole'
 import { wordsOf } from '../../log'
 import { portFailure } from '../../net/steps'
 import type { SourceTarget } from '../driver'
@@ -9,6 +11,16 @@ export type SqlTarget = SourceTarget<'sql'>
 
 /** More rows than this are no set of tags. */
 const ROWS_MAX = 10_000
+
+const { builtins } = pg.types
+/** Whole numbers of 64 bits stay as they came, also within JSON; the rest as everywhere. */
+const exact = {
+  getTypeParser: ((oid: number, format?: 'text') => {
+    if (oid === builtins.INT8) return (text: string) => text
+    if (oid === builtins.JSON || oid === builtins.JSONB) return parseExact
+    return pg.types.getTypeParser(oid, format)
+  }) as pg.CustomTypesConfig['getTypeParser'],
+}
 
 /** Opens a connection that can only read. */
 export async function connectSql(target: SqlTarget, onLost: (e: unknown) => void): Promise<pg.Client> {
@@ -23,6 +35,7 @@ export async function connectSql(target: SqlTarget, onLost: (e: unknown) => void
       ssl: { ...(authority?.certificate && { ca: authority.certificate }), ...(/^[\d.]+$|:/.test(s.host) ? {} : { servername: s.host }) },
     }),
     application_name: 'embrik source',
+    types: exact,
     connectionTimeoutMillis: 10_000,
     // The server ends the query; this ends the waiting when the server is gone.
     query_timeout: s.timeoutMs + 2000,
@@ -84,11 +97,15 @@ export async function askSql(client: pg.Client, settings: SqlTarget['settings'])
   }
 }
 
-/** numeric and bigint come as text: a number where no digit is lost. */
+/** numeric and bigint come as text: a number where no digit is lost, a whole one of 64 bits as bigint. */
 function clean(row: Record<string, unknown>): Record<string, unknown> {
-  return Object.fromEntries(
-    Object.entries(row).map(([k, v]) => [k, typeof v === 'string' && /^-?\d{1,15}(\.\d{1,15})?$/.test(v) && String(Number(v)) === v ? Number(v) : v]),
-  )
+  return Object.fromEntries(Object.entries(row).map(([k, v]) => [k, typeof v === 'string' ? numeric(v) : v]))
+}
+
+function numeric(text: string): string | number | bigint {
+  if (/^-?\d{1,15}(\.\d{1,15})?$/.test(text) && String(Number(text)) === text) return Number(text)
+  const whole = /^-?[1-9]\d{15,19}$/.test(text) ? wholeFromText(text) : null
+  return whole ?? text
 }
 
 /** Puts what PostgreSQL and the socket throw into words (appendix A of its manual: error codes). */

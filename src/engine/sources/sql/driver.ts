@@ -1,5 +1,6 @@
 import type pg from 'pg'
 import { FailureError } from '~/contract/failure'
+import { exactJson } from '~/core/value/exact-json'
 import { reachSteps, runSteps } from '../../net/steps'
 import { browseDocument } from '../document'
 import type { SourceDriver } from '../driver'
@@ -42,7 +43,7 @@ export const sqlDriver: SourceDriver<'sql'> = {
             const { document, rows, columns } = await once(target, (c) => askSql(c, settings))
             return {
               detail: `${rows} ${rows === 1 ? 'row' : 'rows'} of ${columns.join(', ')}`,
-              facts: { result: JSON.stringify(document, null, 1).slice(0, 2000) },
+              facts: { result: exactJson(document, 1).slice(0, 2000) },
             }
           },
         },

@@ -1,32 +1,32 @@
 import { memo, type ReactNode } from 'react'
-import type { LiveValue } from '~/contract/live'
 import type { Tag } from '~/contract/tag'
 import { formatValue } from '~/core/value/format'
 import { Glyph } from '~/ui/Glyph'
 import { Sparkline } from '~/ui/Sparkline'
 import { Age, Time } from '~/ui/time'
+import type { ShownValue } from '../../app/live'
 import { useSpark } from '../../app/live'
 import { valueGlyph, valueReason } from '../quality'
 import { MadeUpMark } from '../Simulation'
 
 // Plain functions, not components: a row hears of its tag's value once and draws all of these, which scrolls much faster.
 
-export const stateCell = (_t: Tag, v: LiveValue | undefined): ReactNode => <Glyph state={valueGlyph(v)} title={valueReason(v) || 'no value yet'} />
+export const stateCell = (_t: Tag, v: ShownValue | undefined): ReactNode => <Glyph state={valueGlyph(v)} title={valueReason(v) || 'no value yet'} />
 
-export const valueCell = (t: Tag, v: LiveValue | undefined): ReactNode => (
+export const valueCell = (t: Tag, v: ShownValue | undefined): ReactNode => (
   <span className={`font-mono text-[13px] ${v !== undefined && v[2] >>> 30 === 2 ? 'text-bad' : ''}`}>{v ? formatValue(v[1], t) : '-'}</span>
 )
 
-export function qualityCell(_t: Tag, v: LiveValue | undefined): ReactNode {
+export function qualityCell(_t: Tag, v: ShownValue | undefined): ReactNode {
   const reason = valueReason(v)
   return <span className={reason === 'good' ? 'text-muted' : v && v[2] >>> 30 === 2 ? 'text-bad' : 'text-uncertain'}>{reason}</span>
 }
 
-export const timeCell = (_t: Tag, v: LiveValue | undefined): ReactNode => (v?.[3] ? <Time at={v[3]} /> : <span className="text-muted">-</span>)
+export const timeCell = (_t: Tag, v: ShownValue | undefined): ReactNode => (v?.[3] ? <Time at={v[3]} /> : <span className="text-muted">-</span>)
 
-export const ageCell = (_t: Tag, v: LiveValue | undefined): ReactNode => <Age at={v?.[4] ?? 0} />
+export const ageCell = (_t: Tag, v: ShownValue | undefined): ReactNode => <Age at={v?.[4] ?? 0} />
 
-export const sparkCell = (t: Tag, v: LiveValue | undefined): ReactNode => (
+export const sparkCell = (t: Tag, v: ShownValue | undefined): ReactNode => (
   <SparkCell handle={t.handle} colour={v === undefined || v[2] >>> 30 === 0 ? 'text-slate' : v[2] >>> 30 === 2 ? 'text-bad' : 'text-uncertain'} />
 )
 

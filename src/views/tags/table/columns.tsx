@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
-import type { LiveValue } from '~/contract/live'
 import type { Tag } from '~/contract/tag'
 import { type Surroundings, type TagColumn, tagColumns } from '~/core/tag/columns'
+import type { ShownValue } from '../../app/live'
 import { ageCell, nameCell, qualityCell, sparkCell, stateCell, timeCell, valueCell } from './cells'
 
 /** A column of the table of tags: a setting that can be edited, or something live. */
@@ -15,7 +15,7 @@ export interface GridColumn {
   /** The setting that it shows; null: live. */
   setting: TagColumn | null
   /** Null: the text of its setting. */
-  cell: ((t: Tag, v: LiveValue | undefined, around: Surroundings) => ReactNode) | null
+  cell: ((t: Tag, v: ShownValue | undefined, around: Surroundings) => ReactNode) | null
 }
 
 const live = (id: string, label: string, width: number, cell: GridColumn['cell'], more: Partial<GridColumn> = {}): GridColumn => ({
