@@ -139,7 +139,7 @@ const sending = { qos: 1 as const, turn: 0 }
     // One in a hundred never comes, one in a hundred comes twice.
     for (let n = first; n <= seq; n++)
       for (let copies = n % 100 === 7 ? 0 : n % 100 === 9 ? 2 : 1; copies > 0; copies--)
-        account.seen({ seq: n, topic: topics[n % 100]!, digest: n, at: now, mono: now, counted: () => ledger.afterFlush(() => undefined) })
+        account.seen({ seq: n, topic: topics[n % 100]!, digest: n, at: now, mono: now, counted: () => ledger.afterFlush(() => undefined, undefined) })
     await new Promise((next) => setImmediate(next))
   }
   await ledger.flush()

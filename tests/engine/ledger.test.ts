@@ -97,7 +97,7 @@ it('calls back only when what was known is written', async () => {
   const ledger = await loaded()
   send(ledger, 1)
   const called: number[] = []
-  ledger.afterFlush(() => called.push(1))
+  ledger.afterFlush((n) => called.push(n), 1)
   expect(called).toEqual([])
   await ledger.flush()
   expect(called).toEqual([1])
@@ -109,7 +109,7 @@ it('keeps all while the database is away and writes it when it is back', async (
   const ledger = await loaded()
   send(ledger, 5)
   const called: number[] = []
-  ledger.afterFlush(() => called.push(1))
+  ledger.afterFlush((n) => called.push(n), 1)
   await t.db.schema.alterTable('ledger_state').renameTo('ledger_state_away').execute()
   await ledger.flush()
   expect(called).toEqual([])
@@ -157,7 +157,7 @@ it('ends when another engine has written a flush, or taken over: it writes nothi
     let written = false
     ledger.afterFlush(() => {
       written = true
-    })
+    }, null)
     for (let i = 0; i < 3; i++) await ledger.flush()
     expect({ fenced, written }).toEqual({ fenced: 1, written: false })
     await heldStore(t.db)

@@ -60,7 +60,7 @@ export interface Sighting {
   /** The same moment by the monotonic clock. */
   mono: number
   /** Hears once what it turned out to be, now or a little later, and when its message first went out (null: not known any more). */
-  counted: (how: Seen, sentMono: number | null) => void
+  counted(how: Seen, sentMono: number | null): void
 }
 
 interface Open extends Sending {

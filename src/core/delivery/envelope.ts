@@ -33,7 +33,24 @@ export function messageId(installation: string, delivery: number, seq: number): 
 
 /** Reads a message id of this installation; null for anybody else's or none. */
 export function parseMessageId(installation: string, id: unknown): { delivery: number; seq: number } | null {
-  if (typeof id !== 'string' || !id.startsWith(`${installation}.`)) return null
-  const m = /^(\d{1,9})\.(\d{1,15})$/.exec(id.slice(installation.length + 1))
-  return m ? { delivery: Number(m[1]), seq: Number(m[2]) } : null
+  if (typeof id !== 'string' || !id.startsWith(installation) || id.charCodeAt(installation.length) !== DOT) return null
+  const from = installation.length + 1
+  const dot = id.indexOf('.', from)
+  const delivery = digits(id, from, dot, 9)
+  const seq = digits(id, dot + 1, id.length, 15)
+  return dot < 0 || delivery === null || seq === null ? null : { delivery, seq }
+}
+
+const DOT = 46
+
+/** One to `most` digits and nothing else; by hand, since every message that comes is read so. */
+function digits(text: string, from: number, end: number, most: number): number | null {
+  if (end <= from || end - from > most) return null
+  let n = 0
+  for (let i = from; i < end; i++) {
+    const d = text.charCodeAt(i) - 48
+    if (d < 0 || d > 9) return null
+    n = n * 10 + d
+  }
+  return n
 }

@@ -72,6 +72,7 @@ export class WireReader {
   private restLength = 0
   private wanted = 2
   private readonly idName: Uint8Array
+  private readonly topics = new Topics()
 
   constructor(
     private readonly version: Version,
@@ -189,7 +190,7 @@ export class WireReader {
     need(from + 2, end)
     const topicEnd = from + 2 + u16(b, from)
     need(topicEnd, end)
-    const topic = text(b, from + 2, topicEnd)
+    const topic = this.topics.read(b, from + 2, topicEnd)
     let at = topicEnd
     let packetId = 0
     if (qos > 0) {
@@ -295,14 +296,35 @@ const u16 = (b: Uint8Array, at: number) => (b[at]! << 8) | b[at + 1]!
 
 /** Short texts of plain ASCII, which topics and ids are, are put together here: faster than the decoder's set-up. */
 function text(b: Uint8Array, from: number, end: number): string {
-  if (end - from > 64) return decoder.decode(b.subarray(from, end))
-  let s = ''
-  for (let i = from; i < end; i++) {
-    const c = b[i]!
-    if (c >= 0x80) return decoder.decode(b.subarray(from, end))
-    s += String.fromCharCode(c)
+  const octets = b.subarray(from, end)
+  if (octets.length > 64) return decoder.decode(octets)
+  for (let i = 0; i < octets.length; i++) if (octets[i]! >= 0x80) return decoder.decode(octets)
+  return String.fromCharCode.apply(null, octets as unknown as number[])
+}
+
+/** Topics come again and again: those seen lately are found by their octets, without making the text anew. */
+class Topics {
+  private readonly texts: (string | undefined)[] = new Array(TOPICS)
+
+  read(b: Uint8Array, from: number, end: number): string {
+    if (end - from > 255) return text(b, from, end)
+    let hash = end - from
+    for (let i = from; i < end; i++) hash = (Math.imul(hash, 31) + b[i]!) | 0
+    const place = hash & (TOPICS - 1)
+    const known = this.texts[place]
+    if (known !== undefined && isText(known, b, from, end)) return known
+    const made = text(b, from, end)
+    this.texts[place] = made
+    return made
   }
-  return s
+}
+/** A power of two. */
+const TOPICS = 4096
+
+function isText(known: string, b: Uint8Array, from: number, end: number): boolean {
+  if (known.length !== end - from) return false
+  for (let i = from; i < end; i++) if (known.charCodeAt(i - from) !== b[i]) return false
+  return true
 }
 
 /** Where it ends, and its value (MQTT 5 1.5.5). */

@@ -62,10 +62,9 @@ describe('whole numbers of 64 bits', () => {
 describe('JSON that keeps digits', () => {
   it('gives back what was written, whatever texts there are beside', () => {
     const leaf = fc.oneof(int64.map(whole), fc.string(), fc.constantFrom('\u0001whole:5', '\u0001text:x', '\u0001', '9007199254740993'), fc.boolean())
-    const tree = fc.dictionary(fc.oneof(fc.string(), fc.constant('\u0001whole:1')), fc.oneof(leaf, fc.array(leaf)), { noNullPrototype: true })
+    const tree = fc.dictionary(fc.oneof(fc.string(), fc.constant('\u0001whole:1')), fc.oneof(leaf, fc.array(leaf)))
     fc.assert(
-      fc.property(tree, fc.constantFrom(0, 1), (t) => {
-        if ('__proto__' in Object.keys(t)) return
+      fc.property(tree, (t) => {
         expect(parseExact(exactJson(t))).toEqual(t)
         expect(parseExact(exactJson(t, 1))).toEqual(t)
       }),

@@ -58,7 +58,7 @@ export interface FarEnd {
   /** How far it has come, to be written; null when nothing changed since the last call. */
   position(): Uint8Array | null
   /** A sighting was counted as that message, which went out at `sentMono` (null: not known any more); it is not written yet. */
-  counted(token: unknown, as: { delivery: number; seq: number; sentMono: number | null }): void
+  counted(token: unknown, delivery: number, seq: number, sentMono: number | null): void
   /** A sighting is written. */
   safe(token: unknown): void
   /** Messages on these have been judged: what only they needed may be let go. */

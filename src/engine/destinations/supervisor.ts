@@ -367,7 +367,7 @@ export class DestinationSupervisor {
           this.outbox.wake()
         },
         ready: () => this.outbox.wake(),
-        durable: (then) => this.ctx.ledger.afterFlush(then),
+        durable: (then) => this.ctx.ledger.afterFlush(then, undefined),
         wall: () => clock.wall(),
         doneLately: () => this.outbox.doneLately(settings.window * 2),
       },

@@ -13,6 +13,13 @@ const JUDGE_MS = 1000
 /** So many reports of a witness at once are reason to flush without waiting. */
 const HURRY = 2000
 
+/** What waits for a flush: a function and what it is called with, in turns, since there is one a message. */
+type After = unknown[]
+
+function callAll(after: After): void {
+  for (let i = 0; i < after.length; i += 2) (after[i] as (of: unknown) => void)(after[i + 1])
+}
+
 /** What the ledger writes together with its counts, so that all of it is always as of one moment. */
 export interface FlushPart {
   cursor: Cursor
@@ -37,7 +44,7 @@ export interface WitnessPart {
 interface Pending {
   write: FlushWrite
   applied: (() => void)[]
-  after: (() => void)[]
+  after: After
 }
 
 export interface LedgerOptions {
@@ -61,7 +68,7 @@ export class Ledger {
   private readonly witnesses = new Map<string, WitnessPart>()
   /** Which destination a delivery goes to, when a witness is meant to read its far end. */
   private readonly witnessedAt = new Map<number, string>()
-  private after: (() => void)[] = []
+  private after: After = []
   private pending: Pending | null = null
   private number = 0
   private flushing: Promise<void> | null = null
@@ -161,10 +168,10 @@ export class Ledger {
     return gone
   }
 
-  /** Runs `then` when all that is known now is safely written. */
-  afterFlush(then: () => void): void {
-    this.after.push(then)
-    if (this.after.length === HURRY) void this.flush()
+  /** Calls `then` with `of` when all that is known now is safely written. */
+  afterFlush<T>(then: (of: T) => void, of: T): void {
+    this.after.push(then, of)
+    if (this.after.length === 2 * HURRY) void this.flush()
   }
 
   latencyOf(delivery: number): Latency | null {
@@ -203,7 +210,7 @@ export class Ledger {
     const after = this.after
     this.after = []
     if (write.changes.length + write.outboxes.length + write.positions.length === 0) {
-      for (const then of after) then()
+      callAll(after)
       return null
     }
     write.number = ++this.number
@@ -246,8 +253,8 @@ export class Ledger {
     this.troubled = false
     this.pending = null
     for (const f of p.applied) f()
-    for (const then of p.after) then()
-    if (this.after.length >= HURRY) this.o.clock.soon(() => void this.flush())
+    callAll(p.after)
+    if (this.after.length >= 2 * HURRY) this.o.clock.soon(() => void this.flush())
   }
 
   async close(): Promise<void> {

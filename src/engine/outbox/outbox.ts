@@ -84,11 +84,21 @@ export class Outbox {
   private closed = false
   private readTrouble = 0
   private loaded = false
-  /** Set while a sender is connected: then every message is committed at once, unless many wait. */
-  eager = false
+  private sending = false
+  /** Ends the gathering of messages. */
+  private lingered: (() => void) | null = null
   bytes = 0
 
   constructor(private readonly o: OutboxOptions) {}
+
+  /** Set while a sender is connected: then every message is committed at once, unless many wait. */
+  get eager(): boolean {
+    return this.sending
+  }
+  set eager(sending: boolean) {
+    this.sending = sending
+    this.hasten()
+  }
 
   get destinationId(): string {
     return this.o.destinationId
@@ -176,6 +186,7 @@ export class Outbox {
         this.queueBytes -= e.payload.length
         this.drops.add(e)
       }
+    this.hasten()
     this.begin()
   }
 
@@ -226,8 +237,8 @@ export class Outbox {
 
   /** Cuts the next segment from the queue and packs it; null when there is nothing. */
   private async pack(): Promise<Ready | null> {
-    const few = () => this.queue.length < SEGMENT_MESSAGES && this.queueBytes < SEGMENT_BYTES
-    if ((!this.eager || this.undone > BACKLOG) && !this.closing && this.queue.length > 0 && few()) await sleep(this.o.clock, LINGER_MS)
+    if (this.mayLinger()) await within(this.o.clock, LINGER_MS, new Promise<void>((done) => (this.lingered = done)))
+    this.lingered = null
     const batch = this.cutBatch()
     if (batch.length === 0) return null
     const before = this.drops.take()
@@ -239,6 +250,17 @@ export class Outbox {
     const write = { segment: this.nextNo++, count: batch.length, codec, rawBytes: raw.length, body, ordinal: this.ordinal, ranges } as const
     this.ordinal += batch.length
     return { write, batch, before }
+  }
+
+  /** Whether messages may be gathered a while: nobody waits for them, and they do not fill a segment yet. */
+  private mayLinger(): boolean {
+    const few = this.queue.length > 0 && this.queue.length < SEGMENT_MESSAGES && this.queueBytes < SEGMENT_BYTES
+    return few && !this.closing && (!this.eager || this.undone > BACKLOG)
+  }
+
+  /** Ends the gathering when there is no reason for it any more. */
+  private hasten(): void {
+    if (this.lingered && !this.mayLinger()) this.lingered()
   }
 
   private cutBatch(): Envelope[] {
@@ -404,6 +426,7 @@ export class Outbox {
     this.undone--
     this.dirty = true
     if (segment.finished) this.release(segment)
+    this.hasten()
   }
 
   /** The destination has it (or refused it for good): it won't be sent again. */
@@ -453,6 +476,7 @@ export class Outbox {
   /** Stores what is still in memory, unless the database is away for longer than a moment, and ends. */
   async close(): Promise<void> {
     this.closing = true
+    this.hasten()
     this.wake()
     if (this.writing) await within(this.o.clock, CLOSE_MS, this.writing)
     this.closed = true

@@ -127,7 +127,8 @@ export class Publisher {
     const { delivery, qos } = this.plan
     const add = (topic: string, packed: Packed, retain: boolean, deviceAt: number) => {
       const { seq, turn } = account.next(now)
-      envelopes.push({ delivery, seq, topic, ...packed, qos, retain, deviceAt, producedAt: now, turn, madeMono })
+      const { payload, properties } = packed
+      envelopes.push({ delivery, seq, topic, payload, properties, qos, retain, deviceAt, producedAt: now, turn, madeMono })
     }
     let last: { n: number; message: Addressed; packed: Packed } | null = null
     let problem: unknown

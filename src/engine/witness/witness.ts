@@ -1,6 +1,6 @@
 import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
-import type { Account, Seen, WitnessView } from '~/core/delivery/account'
+import type { Account, Seen, Sighting, WitnessView } from '~/core/delivery/account'
 import { parseMessageId } from '~/core/delivery/envelope'
 import { type Cancel, type Clock, sleep, within } from '../clock/clock'
 import { Retrying } from '../clock/retrying'
@@ -36,6 +36,30 @@ const ASK_AGAIN_MS = 60_000
 const LOOK_MS = 500
 /** A probe without answer for so long is told, ms. */
 const SLOW_MS = 5000
+
+/** One of our messages as it came: an object of few parts, since there is one for each. */
+class OurCopy implements Sighting {
+  readonly topic: string
+  readonly digest: number
+  readonly at: number
+  readonly mono: number
+
+  constructor(
+    private readonly hear: (how: Seen, copy: OurCopy, sentMono: number | null) => void,
+    readonly delivery: number,
+    readonly seq: number,
+    readonly s: FarSighting,
+  ) {
+    this.topic = s.topic
+    this.digest = s.digest
+    this.at = s.at
+    this.mono = s.mono
+  }
+
+  counted(how: Seen, sentMono: number | null): void {
+    this.hear(how, this, sentMono)
+  }
+}
 
 /** Reads everything back at the far end of one destination and tells the ledger what came. */
 export class Witness {
@@ -220,33 +244,29 @@ export class Witness {
 
   private ours(account: Account, seq: number, s: FarSighting): void {
     const { delivery } = account
-    if ((s.repeated || (s.held && account.wentOnce(seq))) && account.hasArrived(seq))
-      return this.count('doubled', { delivery, seq, sentMono: null }, s)
-    account.seen({
-      seq,
-      topic: s.topic,
-      digest: s.digest,
-      at: s.at,
-      mono: s.mono,
-      counted: (how, sentMono) => this.count(how, { delivery, seq, sentMono }, s),
-    })
+    if ((s.repeated || (s.held && account.wentOnce(seq))) && account.hasArrived(seq)) return this.count('doubled', delivery, seq, null, s)
+    account.seen(new OurCopy(this.counted, delivery, seq, s))
   }
 
-  private count(how: Seen, as: { delivery: number; seq: number; sentMono: number | null }, s: FarSighting): void {
+  private readonly counted = (how: Seen, copy: OurCopy, sentMono: number | null) => this.count(how, copy.delivery, copy.seq, sentMono, copy.s)
+
+  private count(how: Seen, delivery: number, seq: number, sentMono: number | null, s: FarSighting): void {
     const { ledger, hooks } = this.o
     if (how !== 'foreign' && how !== 'doubled') {
       ledger.confirmedRate.add(1, s.mono)
-      hooks.confirmed(as.delivery, as.seq, s.at)
+      hooks.confirmed(delivery, seq, s.at)
     }
-    this.far.counted(s.token, as)
-    ledger.afterFlush(() => this.far.safe(s.token))
+    this.far.counted(s.token, delivery, seq, sentMono)
+    ledger.afterFlush(this.safe, s.token)
   }
+
+  private readonly safe = (token: unknown) => this.far.safe(token)
 
   /** Something that carries no id of ours. `removed`: it does, but of a publication that is no more. */
   private foreign(s: FarSighting, removed: boolean): void {
     const [owner] = removed || s.repeated ? [] : this.o.topics.accounts(s.topic)
     owner?.foreign(s.at)
-    this.count('foreign', { delivery: 0, seq: 0, sentMono: null }, s)
+    this.count('foreign', 0, 0, null, s)
   }
 
   /** Tries again whose the unknown payloads are; the ledger calls it before it writes. */

@@ -1,13 +1,15 @@
 import type { Socket } from 'node:net'
 import type { TLSSocket } from 'node:tls'
-import mqtt, { type IConnectPacket, type IPublishPacket, type ISubscribePacket, type Packet } from 'mqtt-packet'
+import type { IConnectPacket, IPublishPacket, ISubscribePacket, Packet } from 'mqtt-packet'
 import { delayed } from '../delayed'
 import type { User } from './access'
 import type { Broker, Door } from './broker'
 import type { Message } from './message'
+import { PacketReader } from './reader'
 import type { Line, Session } from './session'
 import { goodFilter, goodTopic } from './topics'
 import type { Arrival } from './truth'
+import { PacketWriter } from './writer'
 
 /** Reason codes, MQTT 5 2.4. */
 const Reason = {
@@ -42,8 +44,8 @@ export class Connection implements Line {
   }
   private allowed = 65_535
   private version: 3 | 4 | 5 = 4
-  /** The parser reads this again for each packet: its layout depends on the version that CONNECT names. */
-  private readonly parsing = { protocolVersion: 4 }
+  private readonly reader: PacketReader
+  private readonly writer = new PacketWriter()
   private user: User | null = null
   private will: Message | null = null
   private readonly aliases = new Map<number, string>()
@@ -56,20 +58,21 @@ export class Connection implements Line {
     private readonly door: Door,
   ) {
     broker.connections.add(this)
-    const parser = mqtt.parser(this.parsing)
-    parser.on('packet', (packet: Packet) => {
-      try {
-        this.handle(packet)
-      } catch (e) {
-        console.error(`broker: ${e instanceof Error ? e.message : String(e)}`)
-        socket.destroy()
-      }
-    })
-    parser.on('error', () => this.end(Reason.protocolError))
+    this.reader = new PacketReader(
+      (packet) => {
+        try {
+          this.handle(packet)
+        } catch (e) {
+          console.error(`broker: ${e instanceof Error ? e.message : String(e)}`)
+          socket.destroy()
+        }
+      },
+      () => this.end(Reason.protocolError),
+    )
     const hear = delayed(
       () => broker.faults.settings.slowMs,
       (chunk: Buffer) => {
-        if (!socket.destroyed) parser.parse(chunk)
+        if (!socket.destroyed) this.reader.push(chunk)
       },
     )
     socket.on('data', (chunk: Buffer) => {
@@ -80,17 +83,21 @@ export class Connection implements Line {
     socket.on('close', () => this.closed())
   }
 
-  private out: Buffer[] = []
+  private toFlush = false
 
   /** What is said in one turn of the event loop goes out in one piece. */
   private write(packet: Packet): void {
     if (!this.socket.writable) return
-    if (this.out.push(mqtt.generate(packet, { protocolVersion: this.version })) === 1) process.nextTick(() => this.flush())
+    this.writer.write(packet)
+    if (this.toFlush) return
+    this.toFlush = true
+    process.nextTick(() => this.flush())
   }
 
   private flush(): void {
-    if (this.out.length > 0 && this.socket.writable) this.socket.write(this.out.length === 1 ? this.out[0]! : Buffer.concat(this.out))
-    this.out = []
+    this.toFlush = false
+    const octets = this.writer.take()
+    if (octets.length > 0 && this.socket.writable) this.socket.write(octets)
   }
 
   private hangUp(): void {
@@ -145,7 +152,8 @@ export class Connection implements Line {
 
   private connect(p: IConnectPacket): void {
     this.version = (p.protocolVersion ?? 4) as 3 | 4 | 5
-    this.parsing.protocolVersion = this.version
+    this.reader.version = this.version
+    this.writer.version = this.version
     if (this.session) return this.end(Reason.protocolError)
     if (this.broker.faults.settings.oldOnly && this.version === 5) return this.refuse(Reason.unsupportedVersion, 1)
     if (this.broker.faults.settings.refuseLogins) return this.refuse(Reason.badCredentials, 4)

@@ -306,11 +306,11 @@ export class MqttFarEnd implements FarEnd {
     this.acknowledge(id, delivered)
   }
 
-  counted(token: unknown, as: { delivery: number; seq: number; sentMono: number | null }): void {
+  counted(token: unknown, delivery: number, seq: number, sentMono: number | null): void {
     const { id, delivered } = token as Token
-    if (as.sentMono !== null) this.sawSentAt(as.sentMono, id === null)
-    delivered.delivery = as.delivery
-    delivered.seq = as.seq
+    if (sentMono !== null) this.sawSentAt(sentMono, id === null)
+    delivered.delivery = delivery
+    delivered.seq = seq
     if (id !== null) this.counted_.counted(delivered)
   }
 
