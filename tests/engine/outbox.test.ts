@@ -2,6 +2,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { newId } from '~/contract/id'
 import type { DeliveryStore } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
+import type { Clock } from '~/engine/clock/clock'
 import { realClock } from '~/engine/clock/real-clock'
 import type { DropRun } from '~/engine/outbox/drop-runs'
 import { Outbox } from '~/engine/outbox/outbox'
@@ -38,7 +39,7 @@ const envelope = (seq: number, payload = `{"n":${seq}}`): Envelope => ({
   properties: '',
 })
 
-function outbox(cap = 10_000_000, over: DeliveryStore = store) {
+function outbox(cap = 10_000_000, over: DeliveryStore = store, clock: Clock = realClock) {
   const stored: number[] = []
   const dropped: { seq: number; acknowledged: boolean }[] = []
   const troubles: (string | null)[] = []
@@ -47,7 +48,7 @@ function outbox(cap = 10_000_000, over: DeliveryStore = store) {
   const fenced: number[] = []
   const box = new Outbox({
     store: over,
-    clock: realClock,
+    clock,
     packing: deflatePacking,
     destinationId: id,
     capBytes: cap,
@@ -339,4 +340,18 @@ describe('an outbox', () => {
     expect(o.box.bytes / 4400).toBeLessThan(before * 1.5)
     await o.box.close()
   })
+})
+
+it('gathers messages only as long as the sender has others to send', async () => {
+  // A clock by which a gathering never ends.
+  const o = outbox(undefined, store, { ...realClock, after: (ms, then) => (ms === 250 ? () => undefined : realClock.after(ms, then)) })
+  await o.box.load((_item, _uncounted, acknowledged) => acknowledged)
+  o.box.offer(Array.from({ length: 2500 }, (_, i) => envelope(i + 1)))
+  await until(() => o.stored.length === 2500, 'what nobody had to wait for')
+  o.box.offer([envelope(2501)])
+  await new Promise((done) => setImmediate(done))
+  expect(o.stored.length).toBe(2500)
+  for (let n = 0; n < 500; n++) o.box.acknowledged(o.box.next()!)
+  await until(() => o.stored.length === 2501, 'the one that was gathered')
+  await o.box.close()
 })

@@ -1,5 +1,6 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { muteLog } from '~/engine/log'
+import { kept } from './kept'
 import { mistakes, plant } from './planted'
 import { draw } from './script'
 import { fewest } from './shrink'
@@ -8,6 +9,7 @@ import { runSeed, World } from './world'
 const task = workerData as
   | { kind: 'worlds'; from: number; count: number }
   | { kind: 'mistakes'; part: number; most: number }
+  | { kind: 'kept' }
   | { kind: 'story'; from: number }
 
 muteLog()
@@ -35,6 +37,11 @@ if (task.kind === 'worlds') {
     mend()
     lines.push(`${found === null ? `not found in ${n} worlds` : `found in world ${n}`}: ${m.name}`)
     if (found === null) wrong.push(m.name)
+  }
+} else if (task.kind === 'kept') {
+  for (const [seed, what] of kept) {
+    const o = await runSeed(seed)
+    if (o.problems.length > 0) wrong.push(`seed ${seed} (${what}): ${o.problems.join(' | ')}`)
   }
 } else {
   const o = await new World(task.from).run(draw(task.from, 5), 5)

@@ -36,6 +36,10 @@ it(`${SEEDS} histories of five minutes, from seed ${FIRST} on: nothing is wrong 
   expect(wrong, wrong.map((w) => w.slice(0, 200)).join('\n')).toEqual([])
 })
 
+it('worlds that were wrong once are right', { timeout: 60_000 }, async () => {
+  expect((await inThread({ kind: 'kept' })).wrong).toEqual([])
+})
+
 it('mistakes that somebody could make in delivery are found', { timeout: 600_000 }, async () => {
   const [odd, even] = await Promise.all([0, 1].map((part) => inThread({ kind: 'mistakes', part, most: 60 })))
   for (const line of [...odd!.lines, ...even!.lines]) console.log(line)

@@ -382,6 +382,18 @@ it('gives the worst of what holds', () => {
   expect(account.verdict(10)).toBe(null)
 })
 
+it('refused, and seen after all: late only when it is', () => {
+  for (const [at, verdict] of [
+    [lateMs, 'confirmed'],
+    [lateMs + 2, 'late'],
+  ] as const) {
+    const { account, see } = sending(1)
+    account.refused(1, 1, 0)
+    expect(see(1, at)).toBe(verdict)
+    expect(account.counts()).toMatchObject({ rejected: 0, [verdict]: 1, waiting: 0 })
+  }
+})
+
 describe('what an earlier engine sent', () => {
   it('went out more than once for every later engine too', () => {
     const { account, send } = sending(3)

@@ -6,6 +6,8 @@ import { emptyStanding, type Standing, verdictOf } from './verdict'
 
 /** Digests of arrived messages remembered a delivery, to tell whether a second copy is the same. */
 const RECENT = 1024
+/** Messages that ended without having arrived, remembered a delivery, to tell whether one that comes after all is late. */
+const ENDED = 5000
 
 export interface Limits {
   /** Seen later than this after it was made: late. Not arrived this long after the acknowledgement: perhaps missing. */
@@ -89,6 +91,8 @@ export class Account {
   private recentSeq: Float64Array | null = null
   private recentDigest: Float64Array | null = null
   private openAcked = 0
+  /** When those were made that ended without having arrived, by the monotonic clock; the latest. */
+  private readonly endedMade = new Map<number, number>()
   /** The highest number handed to the wire by this run. */
   private sentNow = 0
   /** What an earlier run stored: it may have been on the wire before. */
@@ -272,6 +276,11 @@ export class Account {
   private end(o: Open, how: 'dropped' | 'rejected' | 'unknown'): void {
     this.give(o, how)
     this.changes.mark(how, o.seq)
+    this.endedMade.set(o.seq, o.madeMono)
+    if (this.endedMade.size > ENDED) {
+      const [oldest] = this.endedMade.keys()
+      this.endedMade.delete(oldest!)
+    }
     this.letGo(o)
   }
 
@@ -453,7 +462,8 @@ export class Account {
     const from = this.verdict(seq) as Verdict
     if (from === 'missing' || from === 'dropped' || from === 'rejected' || from === 'unknown') {
       this.changes.unmark(from, seq)
-      this.changes.mark('late', seq)
+      const made = this.endedMade.get(seq)
+      if (from === 'missing' || made === undefined || s.mono - made > this.limits.lateMs) this.changes.mark('late', seq)
       if (odd.overtaken.has(seq)) {
         this.changes.unmark('overtaken', seq)
         this.changes.mark('disordered', seq)

@@ -45,6 +45,11 @@ export interface FarSink {
 export interface FarEnd {
   /** Takes up where an earlier run was; before the first connection. */
   restore(position: Uint8Array | null): void
+  /**
+   * It is going to connect; called before, and `connect` only when the position has been written since: whoever takes up
+   * from there knows that the other side may be in a state that nobody wrote down.
+   */
+  prepare(): void
   /** Connects and listens; rejects with a FailureError. */
   connect(): Promise<void>
   /** What is to be seen from now on; resolves when it is, or is refused, or the connection is lost. */

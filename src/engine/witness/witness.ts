@@ -208,6 +208,8 @@ export class Witness {
       await sleep(this.o.clock, LOOK_MS)
       return 'again'
     }
+    this.far.prepare()
+    if (!(await this.written())) return 'again'
     await this.far.connect()
     if (this.retrying.stopped) return 'wait'
     if (this.status.state === 'trouble') this.o.hooks.event('good', 'witness.up', 'listens again', '')
@@ -224,6 +226,21 @@ export class Witness {
     await ended
     stopLooking()
     return this.o.mayListen() ? 'wait' : 'again'
+  }
+
+  /** Waits until all that is known now is written; false: it may not listen any more. */
+  private async written(): Promise<boolean> {
+    const { ledger, clock, mayListen } = this.o
+    let done = false
+    const flushed = new Promise<void>((wake) =>
+      ledger.afterFlush(() => {
+        done = true
+        wake()
+      }, null),
+    )
+    void ledger.flush()
+    while (!done && mayListen() && !this.retrying.stopped) await within(clock, LOOK_MS, flushed)
+    return done
   }
 
   private acquaintance(id: string): Acquaintance | null {

@@ -55,6 +55,8 @@ export class MqttFarEnd implements FarEnd {
   private acked: [number, Delivered][] = []
   private ackPing: { number: number; acked: [number, Delivered][] } | null = null
   private changed = false
+  /** A connection is being made: the session at the broker may be another one by now. */
+  private connecting = false
   /** The first part of the position, as long as it holds. */
   private head: Buffer | null = null
   private asking: Promise<void> = Promise.resolve()
@@ -71,9 +73,10 @@ export class MqttFarEnd implements FarEnd {
     if (!position || position.length < 4) return
     const bytes = Buffer.from(position)
     const length = bytes.readUInt32LE(0)
-    const { filters, renumbers } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as Head
+    const { filters, renumbers, connecting } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as Head
     this.renumbering = new Renumbering(renumbers === true)
-    this.coverage.restore(filters, this.clock.mono() - this.clock.wall())
+    // Died while it connected: whether the broker still had the session, and what was granted in it, nobody knows.
+    if (!connecting) this.coverage.restore(filters, this.clock.mono() - this.clock.wall())
     this.counted_.restore(bytes.subarray(4 + length))
   }
 
@@ -93,7 +96,7 @@ export class MqttFarEnd implements FarEnd {
 
   private encodeHead(): Buffer {
     const filters = this.coverage.written(this.clock.mono() - this.clock.wall())
-    const head = Buffer.from(JSON.stringify({ filters, renumbers: this.renumbering.believed } satisfies Head))
+    const head = Buffer.from(JSON.stringify({ filters, renumbers: this.renumbering.believed, connecting: this.connecting } satisfies Head))
     const length = Buffer.alloc(4)
     length.writeUInt32LE(head.length)
     return Buffer.concat([length, head])
@@ -103,6 +106,10 @@ export class MqttFarEnd implements FarEnd {
     if (this.connectedAt === null) return null
     const { connectedAt, clearAt, seenAt, seenAnyAt } = this
     return { connectedAt, clearAt, seenAt, seenAnyAt, coveredSince: (topic) => this.coverage.coveredSince(topic) }
+  }
+
+  prepare(): void {
+    this.connecting = this.changed = true
   }
 
   async connect(): Promise<void> {
@@ -128,10 +135,11 @@ export class MqttFarEnd implements FarEnd {
           greeted: (link, connack) => {
             this.link = link
             this.sessionPresent = connack.sessionPresent
+            this.connecting = false
+            this.changed = true
             if (!connack.sessionPresent) {
               this.counted_.clear()
               this.coverage.clear()
-              this.changed = true
             } else if (this.lostAt !== null) this.coverage.doubtYoung(this.lostAt)
           },
           message: (packet) => this.message(packet),
@@ -395,6 +403,7 @@ export class MqttFarEnd implements FarEnd {
 interface Head {
   filters: [string, number][]
   renumbers?: boolean
+  connecting?: boolean
 }
 
 interface Token {
