@@ -30,12 +30,18 @@ export interface Rig {
   db: Db
   engine: Engine
   handles: number[]
+  /** Of the publications. */
+  ids: string[]
+  /** Of the first. */
   delivery: number
   stop(): Promise<void>
 }
 
-/** An engine in this process with one publication: `equipment` of `members` tags each, live to the works' broker over mutual TLS. */
-export async function rig(equipment: number, members: number): Promise<Rig> {
+/**
+ * An engine in this process: `equipment` of `members` tags each, live to the works' broker over mutual TLS; in one publication
+ * that speaks on change, or in one each that speaks every second.
+ */
+export async function rig(equipment: number, members: number, how: 'together' | 'each' = 'together'): Promise<Rig> {
   const db = await emptyDatabase()
   const vault = new Vault(Buffer.alloc(32, 7))
   const keep = async (name: string, kind: 'certificate' | 'authority', text: string, secret: string | null) =>
@@ -67,12 +73,19 @@ export async function rig(equipment: number, members: number): Promise<Rig> {
   })
   const engine = new Engine({ db, url: databaseUrl(), vault, workFolder: '/tmp' })
   await engine.start()
-  const id = await publish(db, { name: 'bench', destinationId: destination.id, equipmentIds, topic: '{enterprise}/bench/{unit}' })
-  while (!engine.publishers.has(id)) await sleep(20)
+  const common = { destinationId: destination.id, topic: '{enterprise}/bench/{unit}' }
+  const ids: string[] = []
+  if (how === 'together') ids.push(await publish(db, { ...common, name: 'bench', equipmentIds }))
+  else
+    for (const [i, one] of equipmentIds.entries())
+      ids.push(await publish(db, { ...common, name: `bench ${i}`, equipmentIds: [one], trigger: { kind: 'every', seconds: 1 } }))
+  while (!ids.every((id) => engine.publishers.has(id))) await sleep(20)
+  const id = ids[0]!
   const { delivery } = engine.publishers.get(id)!.plan
   return {
     db,
     engine,
+    ids,
     delivery,
     handles,
     stop: async () => {

@@ -1,5 +1,5 @@
 // Measures: 50,000 simulated worlds and what each planted mistake takes (`npm run bench -- worlds`, alone), the whole engine beside a bare loop of the same library, parts alone, memory and CPU, start times, and a million messages under
-// random faults. `npm run bench -- thread` (or parts, tags, simulated, import, table, plant, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
+// random faults. `npm run bench -- thread` (or publications, parts, tags, simulated, import, table, plant, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { join } from 'node:path'
@@ -25,11 +25,11 @@ try {
   const parts =
     process.argv.slice(2).length > 0
       ? process.argv.slice(2)
-      : ['thread', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'start', 'faults']
+      : ['thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'start', 'faults']
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
-    entryPoints: ['worlds', 'thread', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'faults'].map(
+    entryPoints: ['worlds', 'thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'faults'].map(
       (n) => `bench/${n}.ts`,
     ),
     outdir: out,

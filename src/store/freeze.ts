@@ -4,7 +4,7 @@ import { compile, type World } from '~/core/publication/compile'
 import { listClasses } from './class'
 import type { Conn } from './database'
 import { listEquipment } from './equipment'
-import { livePlans } from './publication'
+import { rivalPlans } from './publication'
 import { listRecords, recordHandles } from './record'
 import { listMadeUpSources } from './source'
 import { listTags } from './tag'
@@ -29,8 +29,10 @@ export async function loadWorld(db: Conn): Promise<World> {
 
 /** Resolves a publication against the model as it is in this transaction; refuses what preflight stops. */
 export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'number' | 'delivery'>> {
-  const [world, plans] = await Promise.all([loadWorld(tx), livePlans(tx)])
-  const { body, findings } = compile(p, world, { publicationId: p.id, others: plans })
+  const world = await loadWorld(tx)
+  const alone = compile(p, world, { publicationId: p.id })
+  const others = (await rivalPlans(tx, p.destinationId, alone.body.filter)).filter((o) => o.publicationId !== p.id)
+  const { body, findings } = others.length > 0 ? compile(p, world, { publicationId: p.id, others }) : alone
   const stops = findings.filter((f) => f.severity === 'stops')
   const first = stops[0]
   if (first)

@@ -2,6 +2,7 @@ import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
+import { overlap } from '~/core/address/topic-filter'
 import { leftBehind } from '~/core/publication/left-behind'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 
@@ -164,9 +165,19 @@ export async function removePublication(db: Db, id: string): Promise<void> {
   })
 }
 
-/** The frozen plans of all that is live. */
-export async function livePlans(db: Conn): Promise<Plan[]> {
-  return plansOf(db, await livePlanNumbers(db))
+/**
+ * Plans that are live at a destination and may write to the same topics as this filter; those of Sparkplug always, since there is
+ * one edge node a destination. Only filters are read of the others.
+ */
+export async function rivalPlans(db: Conn, destinationId: string, filter: string): Promise<Plan[]> {
+  const rows = await sql<{ publicationId: string; number: number; filter: string }>`
+    select p.id as "publicationId", v.number, v.filter from publication p
+    join publication_version v on v.publication_id = p.id and v.number = p.live_version
+    where p.state = 'live' and v.destination_id = ${destinationId} and v.filter is not null`.execute(db)
+  return plansOf(
+    db,
+    rows.rows.filter((r) => r.filter.startsWith('spBv1.0/') || overlap(r.filter, filter)),
+  )
 }
 
 /** Which version of each publication is live. */

@@ -52,16 +52,24 @@ export function widen(a: string, b: string): string {
  * message once for every overlapping subscription (MQTT 5 3.3.4), which a reader would take for doubled messages.
  */
 export function disjoint(filters: readonly string[]): string[] {
-  let out: string[] = []
+  // Of two topics without a wildcard none can match the other's: with thousands of them only the wide ones are compared.
+  const narrow = new Set<string>()
+  let wide: string[] = []
   for (const filter of new Set(filters)) {
-    let wide = filter
+    let own = filter
     for (let again = true; again; ) {
-      const clash = out.filter((o) => overlap(o, wide))
+      const clash = [...wide.filter((o) => overlap(o, own)), ...(isWide(own) ? [...narrow].filter((o) => overlap(own, o)) : [])]
       again = clash.length > 0
-      for (const o of clash) wide = widen(wide, o)
-      out = out.filter((o) => !clash.includes(o))
+      if (!again) break
+      own = clash.reduce(widen, own)
+      const gone = new Set(clash)
+      wide = wide.filter((o) => !gone.has(o))
+      for (const o of clash) narrow.delete(o)
     }
-    out.push(wide)
+    if (isWide(own)) wide.push(own)
+    else narrow.add(own)
   }
-  return out.sort()
+  return [...narrow, ...wide].sort()
 }
+
+const isWide = (filter: string) => /(^|\/)[+#](\/|$)/.test(filter)

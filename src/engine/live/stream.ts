@@ -5,8 +5,19 @@ import type { Engine } from '../engine'
 
 const TICK_MS = 100
 const SLOW_TICKS = 5
+/** A frame of more characters than this goes out once in so many ticks: nobody reads a thousand lines five times a second. */
+const LARGE = 65_536
+const LARGE_TICKS = 10
 /** Octets a slow reader may have waiting before ticks are left out for it. */
 const BEHIND = 1 << 20
+
+/** Frames as text, each written once for all who look: what is shown is reckoned once, too. */
+const texts = new WeakMap<object, string>()
+function textOf(frame: object): string {
+  let text = texts.get(frame)
+  if (text === undefined) texts.set(frame, (text = JSON.stringify(frame)))
+  return text
+}
 
 /** `1-3,7` is `[1, 2, 3, 7]`; at most 5000 handles. */
 export function parseHandles(text: string): number[] {
@@ -25,6 +36,8 @@ export function parseHandles(text: string): number[] {
 export class LiveStream {
   private readonly timer: NodeJS.Timeout
   private readonly sent = new Map<string, string>()
+  /** The tick before which a large frame does not go out again. */
+  private readonly largeDue = new Map<string, number>()
   private version = -1
   private ticks = 0
 
@@ -49,9 +62,13 @@ export class LiveStream {
   }
 
   private emitChanged<K extends keyof LiveFrames>(name: K, frame: LiveFrames[K], key: string = name): void {
-    const text = JSON.stringify(frame)
+    const due = this.largeDue.get(key)
+    if (due !== undefined && this.ticks < due) return
+    const text = textOf(frame as object)
     if (this.sent.get(key) === text) return
     this.sent.set(key, text)
+    if (text.length > LARGE) this.largeDue.set(key, this.ticks + LARGE_TICKS)
+    else this.largeDue.delete(key)
     this.res.write(`event: ${name}\ndata: ${text}\n\n`)
   }
 
