@@ -4,6 +4,7 @@ import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { Preview, PublicationDraft } from '~/contract/publication'
 import type { SourceDraft } from '~/contract/source'
+import { topicText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
 import { compile } from '~/core/publication/compile'
 import { asyncApi, contractOf } from '~/core/publication/contract'
@@ -23,7 +24,7 @@ import { stepWords, watchClock } from './clock/clock-watch'
 import { realClock } from './clock/real-clock'
 import { Configuration } from './configuration'
 import { Destinations } from './destinations/destinations'
-import type { DestinationTarget } from './destinations/driver'
+import type { DestinationTarget, PlannedSend } from './destinations/driver'
 import type { DestinationSupervisor } from './destinations/supervisor'
 import { Events } from './events'
 import { failureOf } from './failure'
@@ -305,6 +306,17 @@ export class Engine {
       credential: await open(credentialId),
       witnessCredential: await open(witnessCredentialId),
     }
+  }
+
+  /** What publications that run send to a destination: a topic of each, and how large its messages are of late. */
+  plannedFor(destinationId: string): PlannedSend[] {
+    return [...this.publishers.values()].flatMap(({ plan, last }) => {
+      const first = plan.messages[0]
+      if (plan.destinationId !== destinationId || !first) return []
+      const keys = plan.equipment[first.equipment[0] ?? 0]?.members.map((m) => m.key)
+      const topic = last?.topic ?? topicText(first.topic, keys)
+      return topic === '' ? [] : [{ publication: plan.name, topic, qos: plan.qos, retain: plan.retain, bytes: last?.message.bytes ?? null }]
+    })
   }
 
   /** Writes a value to a tag's device for somebody, and gives what was read back; either way the event list tells who and when. */

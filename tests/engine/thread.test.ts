@@ -1,15 +1,18 @@
+import { createServer } from 'node:net'
 import type { MqttClient } from 'mqtt'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DestinationDraft } from '~/contract/destination'
 import type { PublicationDraft } from '~/contract/publication'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
+import type { Planned } from '~/engine/destinations/driver'
 import { mqttDriver } from '~/engine/destinations/mqtt/driver'
 import { Engine } from '~/engine/engine'
+import { noFaults } from '~/standins/broker/faults'
 import { addDestination, changeDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
 import { setRunning } from '~/store/publication'
 import { publish, zonesPlant } from './plant'
-import { brokerSettings, bystander, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
+import { brokerSettings, bystander, folder, freePort, freshDatabase, startBroker, type TestBroker, until } from './support'
 
 const ZONES = 20
 
@@ -202,18 +205,23 @@ it('speaks by the clock when asked to', async () => {
 })
 
 describe('checking a destination', () => {
-  const check = async (part: Partial<DestinationDraft['settings']>, filters = ['varnmoor/+/x']) => {
+  const check = async (part: Partial<DestinationDraft['settings']>, filters = ['varnmoor/+/x'], more: Partial<Planned> = {}) => {
     const steps: Record<string, string> = {}
-    for await (const s of mqttDriver.check(await engine.target({ name: 'c', settings: { ...settings, ...part } }), filters))
+    const planned = { filters, sends: [], others: [], ...more }
+    for await (const s of mqttDriver.check(await engine.target({ name: 'c', settings: { ...settings, ...part } }), planned)) {
       steps[s.key] = s.failure?.code ?? s.state
+      if (s.failure) said = `${s.failure.message}. ${s.failure.hint}`
+    }
     return steps
   }
+  let said = ''
+  const send = { publication: 'Kiln', topic: 'varnmoor/kiln/state', qos: 1 as const, retain: false, bytes: 120 }
   it('passes name, port, TLS, log-in and witness', async () => {
     expect(await check({})).toEqual({ name: 'passed', port: 'passed', tls: 'passed', login: 'passed', witness: 'passed' })
   })
   it.each([
     ['no certificate', { credentialId: null }, 'login', 'mqtt.connack-135'],
-    ['no TLS on a TLS port', { tls: false }, 'login', 'mqtt.reset'],
+    ['no TLS on a TLS port', { tls: false }, 'login', 'tls.wanted'],
     ['nobody there', { port: 1 }, 'port', 'port.refused'],
   ])('finds %s at the right step', async (_, part, step, code) => {
     expect((await check(part))[step]).toBe(code)
@@ -221,6 +229,44 @@ describe('checking a destination', () => {
   it('finds an authority that did not sign the broker', async () => {
     const steps = await check({ authorityId: null })
     expect(steps.tls).toBe('tls.authority')
+  })
+  it('finds TLS to a plain port, and what is no broker', async () => {
+    expect((await check({ port: b.ports.plain })).tls).toBe('tls.none')
+    const web = createServer((socket) => socket.end('HTTP/1.1 400 Bad Request\r\n\r\n'))
+    const port = await freePort()
+    await new Promise<void>((done) => web.listen(port, '127.0.0.1', done))
+    expect((await check({ port, tls: false })).login).toBe('mqtt.other')
+    web.close()
+  })
+  it('finds a broker that knows only the older version', async () => {
+    b.broker.setFaults({ ...noFaults, oldOnly: true })
+    const { login } = await check({})
+    expect([login, said]).toEqual(['mqtt.connack-132', expect.stringContaining('Choose the other version')])
+    b.broker.setFaults(null)
+  })
+  it('knows what publications will send: limits, and topics where they may not', async () => {
+    expect(await check({}, undefined, { sends: [send] })).toMatchObject({ takes: 'passed', publish: 'passed', witness: 'passed' })
+    expect((await check({}, undefined, { sends: [{ ...send, topic: 'elsewhere/kiln/state' }] })).publish).toBe('mqtt.may-not-publish')
+    expect(said).toContain('elsewhere/kiln/embrik-check: not allowed')
+    for (const [faults, part, words] of [
+      [{ maximumQos: 0 }, {}, 'sends at QoS 1'],
+      [{ retainAvailable: false }, { retain: true }, 'keeps none'],
+      [{ maximumPacketSize: 130 }, {}, 'had 139 octets'],
+      [{ maximumPacketSize: 200 }, {}, 'come close to the 200 octets'],
+    ] as const) {
+      b.broker.setFaults({ ...noFaults, ...faults })
+      expect((await check({}, undefined, { sends: [{ ...send, ...part }] })).takes).toBe('mqtt.limits')
+      expect(said).toContain(words)
+    }
+    b.broker.setFaults({ ...noFaults, hangUpOn: 'kiln' })
+    expect((await check({}, undefined, { sends: [send] })).publish).toBe('mqtt.hangs-up')
+    b.broker.setFaults(null)
+  })
+  it('finds another destination with the same client id at the same broker', async () => {
+    const others = [{ name: 'The other', settings: { ...settings, witnessClientId: settings.clientId, clientId: 'x' } }]
+    expect((await check({}, undefined, { others })).login).toBe('mqtt.same-client')
+    expect(said).toContain('The other uses the client id')
+    expect((await check({}, undefined, { others: [{ name: 'Far', settings: { ...settings, port: 1 } }] })).login).toBe('passed')
   })
   it('finds a witness that may not read', async () => {
     expect((await check({}, ['other/#'])).witness).toBe('witness.refused')

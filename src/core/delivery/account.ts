@@ -194,7 +194,8 @@ export class Account {
       settled()
     } else {
       const order = this.order(m.topic)
-      const at = before ? m.madeMono : now
+      // What an earlier run had may have gone out as soon as it was made.
+      const at = before || !this.wentOnce(seq) ? m.madeMono : now
       const { topic, digest, qos, deviceAt, producedAt, turn, madeMono } = m
       const open: Open = {
         seq,

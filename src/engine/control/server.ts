@@ -12,6 +12,7 @@ import { OpcUaEndpoint } from '~/contract/sources/opcua'
 import { TagWrite } from '~/contract/tag'
 import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
+import { listDestinations } from '~/store/destination'
 import { witnessFilters } from '~/store/publication'
 import { getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
@@ -215,7 +216,9 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     case 'POST /destinations/check': {
       const draft = await parse(req, DestinationDraft.extend({ id: Id.optional() }))
       const filters = draft.id ? await witnessFilters(db, draft.id) : []
-      return steps(res, destinationDrivers[draft.kind].check(await engine.target(draft), filters))
+      const others = (await listDestinations(db)).filter((d) => d.id !== draft.id)
+      const planned = { filters, sends: draft.id ? engine.plannedFor(draft.id) : [], others }
+      return steps(res, destinationDrivers[draft.kind].check(await engine.target(draft), planned))
     }
 
     case 'POST /publications/preview': {

@@ -15,6 +15,25 @@ export interface DestinationTarget {
   witnessCredential: OpenCredential | null
 }
 
+/** What one publication sends there, for a check. */
+export interface PlannedSend {
+  publication: string
+  topic: string
+  qos: 0 | 1 | 2
+  retain: boolean
+  /** Octets of a payload of late; null: none has been made. */
+  bytes: number | null
+}
+
+/** What a destination is to be good for. */
+export interface Planned {
+  /** What the witness is to read. */
+  filters: readonly string[]
+  sends: readonly PlannedSend[]
+  /** The other destinations of this installation. */
+  others: readonly { name: string; settings: DestinationDraft['settings'] }[]
+}
+
 /** What the destination says to one message, once. No answer at all: the link was lost, and nobody knows. */
 export type Answer =
   /** It has it. */
@@ -76,8 +95,8 @@ export interface OpenOptions {
 export interface DestinationDriver {
   /** Whether messages carry their id there; else the witness goes by topic and payload. */
   carriesId(settings: DestinationTarget['settings']): boolean
-  /** Tries everything in order, the witness too, and yields each step as running and as done. Sends nothing, saves nothing. */
-  check(target: DestinationTarget, filters: readonly string[]): AsyncGenerator<CheckStep>
+  /** Tries everything in order, the witness too, and yields each step as running and as done. Harmless; saves nothing. */
+  check(target: DestinationTarget, planned: Planned): AsyncGenerator<CheckStep>
   /** Connects; rejects with a FailureError that says why not. */
   open(target: DestinationTarget, o: OpenOptions): Promise<DestinationConnection>
   /** Whether the two reach the same place as the same client: then a change needs no new connection. */

@@ -54,6 +54,23 @@ export async function tlsFacts(a: MqttAccess): Promise<string> {
   return `${version}; ${certificate.subject?.CN ?? 'the broker'}, signed by ${certificate.issuer?.CN ?? '?'}, ${days} days left`
 }
 
+/** Whether what listens there shakes hands in TLS, whoever it is. */
+export function speaksTls(host: string, port: number): Promise<boolean> {
+  return new Promise((done) => {
+    const socket = tlsConnect({ host, port, rejectUnauthorized: false })
+    const end = (spoke: boolean) => {
+      clearTimeout(timer)
+      socket.destroy()
+      done(spoke)
+    }
+    const timer = setTimeout(() => end(false), 3000)
+    socket.once('secureConnect', () => end(true))
+    // An alert is TLS too: a wanted certificate, a version that is too old.
+    socket.once('error', (e: { code?: string }) => end(/^ERR_SSL_.*ALERT/.test(e.code ?? '')))
+    socket.once('close', () => end(false))
+  })
+}
+
 /** Host, port and certificates, as Node's TLS and the MQTT client take them. */
 export function tlsOptions(a: MqttAccess): { host: string; port: number; ca?: string; cert?: string; key?: string; servername?: string } {
   return {

@@ -78,6 +78,7 @@ export class MqttLink {
     // Whoever waits hears of it below; before that nobody does.
     greeting.catch(() => undefined)
     let greeted = false
+    let spoke = false
     const reader = new WireReader(link.version, ID_PROPERTY, (p) => {
       if (greeted) return link.handle(p)
       if (p.kind !== 'connack') throw Object.assign(new Error(`it answered with ${p.kind} instead of a greeting`), { code: 'EPROTOCOL' })
@@ -89,6 +90,7 @@ export class MqttLink {
     link.wire = await dial(o.access, {
       data: (chunk) => {
         link.heard = clock.mono()
+        spoke = true
         if (link.over) return
         try {
           reader.push(chunk)
@@ -100,7 +102,8 @@ export class MqttLink {
       },
       drained: () => hooks.drained?.(),
       closed: (why) => {
-        fail(why)
+        // It said something, and it was no greeting.
+        fail(spoke && !greeted ? Object.assign(new Error('what answers there is no MQTT broker'), { code: 'EPROTOCOL' }) : why)
         link.lost(why)
       },
     })

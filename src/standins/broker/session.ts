@@ -52,6 +52,7 @@ export class Session {
   constructor(readonly clientId: string) {}
 
   deliver(message: Message, qos: 0 | 1 | 2, retain: boolean, ids: number[], copy: Copy | null = null): void {
+    if (message.expires !== null && message.expires <= Date.now()) return
     if (qos === 0) {
       if (copy && this.line) copy.sentAt = Date.now()
       this.line?.publish(packet(message, ids, 0, retain, false, undefined))

@@ -1,22 +1,31 @@
 import type { CheckStep } from '~/contract/failure'
 import { fail } from '~/contract/failure'
+import { plainMessage } from '~/core/mqtt/publish'
 import { reasonOf } from '~/core/mqtt/reasons'
+import type { Connack } from '~/core/mqtt/wire'
 import { realClock } from '../../clock/real-clock'
-import { type MqttAccess, mqttFailure, tlsFacts } from '../../net/mqtt-access'
+import { type MqttAccess, mqttFailure, speaksTls, tlsFacts } from '../../net/mqtt-access'
 import { dialMqtt } from '../../net/mqtt-dial'
-import { MqttLink } from '../../net/mqtt-link'
-import { reachSteps, runSteps } from '../../net/steps'
-import type { DestinationTarget } from '../driver'
+import { type LinkHooks, MqttLink } from '../../net/mqtt-link'
+import { reachSteps, runSteps, type StepPlan } from '../../net/steps'
+import type { DestinationTarget, Planned, PlannedSend } from '../driver'
 import { senderAccess, witnessAccess } from './access'
 
+/** So many topics are tried at most. */
+const PROBES = 20
+/** The last level of a topic that is tried: beside the real ones, so that nobody takes it for one. */
+const PROBE_LEVEL = 'embrik-check'
+/** What a packet has beside topic and payload, at most, octets: properties, our id, lengths. */
+const AROUND = 200
+
 /** Logs in with a client id of its own: the one in use must not be thrown off the broker by a check. */
-async function tryLogin<T>(a: MqttAccess, then: (link: MqttLink) => Promise<T>): Promise<T> {
+async function tryLogin<T>(a: MqttAccess, then: (link: MqttLink) => Promise<T>, hooks: Partial<LinkHooks> = {}): Promise<T> {
   const probe = { ...a, clientId: `${a.clientId}-check` }
   const link = await MqttLink.connect(
     dialMqtt,
     realClock,
     { access: probe, clean: true, expiryS: 0, receiveMaximum: 100 },
-    { message: (p) => p.qos > 0 && link.acknowledge(p.packetId), closed: () => undefined },
+    { message: (p) => p.qos > 0 && link.acknowledge(p.packetId), closed: () => undefined, ...hooks },
   )
   try {
     return await then(link)
@@ -37,6 +46,105 @@ function limitsOf({ connack: c }: MqttLink): string {
   return said.length > 0 ? `; it takes ${said.join(', ')}` : ''
 }
 
+/** What of a publication the broker will not take, by its own greeting (MQTT 5 3.2.2.3); null: nothing. */
+export function beyondLimits(c: Connack, s: PlannedSend): { message: string; hint: string } | null {
+  if (s.qos > c.maximumQos)
+    return {
+      message: `${s.publication} sends at QoS ${s.qos}, the broker takes no QoS above ${c.maximumQos}`,
+      hint: 'Choose a lower QoS in the publication: its messages would go aside',
+    }
+  if (s.retain && !c.retainAvailable)
+    return {
+      message: `${s.publication} sends retained messages, the broker keeps none`,
+      hint: 'Switch retain off in the publication: its messages would go aside',
+    }
+  const size = s.bytes === null ? 0 : s.bytes + new TextEncoder().encode(s.topic).length
+  if (size > c.maximumPacketSize)
+    return {
+      message: `A message of ${s.publication} had ${size} octets of late, the broker takes packets up to ${c.maximumPacketSize}`,
+      hint: 'Send less in one message, or raise the limit there: such messages go aside',
+    }
+  if (size + AROUND > c.maximumPacketSize)
+    return {
+      message: `Messages of ${s.publication} come close to the ${c.maximumPacketSize} octets that the broker takes`,
+      hint: 'A longer value would put them aside: send less in one message, or raise the limit there',
+    }
+  return null
+}
+
+async function takes(link: MqttLink, sends: readonly PlannedSend[]): Promise<string> {
+  for (const s of sends) {
+    const no = beyondLimits(link.connack, s)
+    if (no) throw fail(502, 'mqtt.limits', no.message, no.hint, 'destination')
+  }
+  return `all that ${several(new Set(sends.map((s) => s.publication)).size, 'publication')} send, by what it says of its limits`
+}
+
+const several = (n: number, what: string) => (n === 1 ? `1 ${what}` : `${n} ${what}s`)
+
+/** Topics beside the real ones: the same but for their last level. */
+const beside = (sends: readonly PlannedSend[]) =>
+  [...new Set(sends.map((s) => [...s.topic.split('/').slice(0, -1), PROBE_LEVEL].join('/')))].slice(0, PROBES)
+
+/** Publishes an empty message without a life beside each topic and gives the refused ones; a broker that hangs up ends it with the reason why. */
+async function mayPublish(access: MqttAccess, sends: readonly PlannedSend[]): Promise<string> {
+  const topics = beside(sends)
+  const answers = new Map<number, number>()
+  let lost: unknown = null
+  let wake: () => void = () => undefined
+  const refused = await tryLogin(
+    access,
+    async (link) => {
+      for (const [i, topic] of topics.entries()) {
+        const answered = new Promise<void>((done) => {
+          wake = done
+        })
+        // Its life is over before it can be handed to anybody (3.3.2.3.3): only the broker's answer is of interest.
+        if (lost === null) link.publish({ ...plainMessage(topic, new Uint8Array(), 1, i + 1), properties: '', expiryS: 0 })
+        const cancel = realClock.after(5000, () => wake())
+        await answered
+        cancel()
+        if (lost !== null) throw hungUp(topic, lost, access)
+        if (!answers.has(i + 1))
+          throw fail(
+            502,
+            'mqtt.silent',
+            `The broker does not answer to a message to ${topic}`,
+            'It is overloaded, or drops what may not be sent there',
+            'destination',
+          )
+      }
+      return topics.filter((_, i) => (answers.get(i + 1) ?? 0) >= 0x80)
+    },
+    {
+      answered: (_, packetId, reason) => {
+        answers.set(packetId, reason)
+        wake()
+      },
+      closed: (why) => {
+        lost = why
+        wake()
+      },
+    },
+  )
+  if (refused.length > 0) {
+    const { words, hint } = reasonOf(answers.get(topics.indexOf(refused[0]!) + 1)!)
+    throw fail(502, 'mqtt.may-not-publish', `The broker refuses messages to ${refused.join(', ')}: ${words}`, hint, 'destination')
+  }
+  return `tried with an empty message at ${topics.join(', ')}`
+}
+
+function hungUp(topic: string, why: unknown, access: MqttAccess) {
+  const { message } = mqttFailure(why, access)
+  return fail(
+    502,
+    'mqtt.hangs-up',
+    `The broker ends the connection at a message to ${topic}: ${message}`,
+    'It may not permit this topic, or not like its characters; ask who runs it, or change the topic',
+    'destination',
+  )
+}
+
 async function mayRead(link: MqttLink, filters: readonly string[]): Promise<string> {
   const reasons = await link.subscribe(filters)
   const refused = filters.flatMap((f, i) => ((reasons[i] ?? 0x80) >= 0x80 ? [`${f} (${reasonOf(reasons[i] ?? 0x80).words})`] : []))
@@ -51,27 +159,82 @@ async function mayRead(link: MqttLink, filters: readonly string[]): Promise<stri
   return filters.length > 0 ? `may read ${filters.join(', ')}` : 'logged in; what it may read shows at the first go-live'
 }
 
-/** Tries everything in order; sends nothing, saves nothing. */
-export async function* checkMqtt(target: DestinationTarget, filters: readonly string[]): AsyncGenerator<CheckStep> {
+/** Another destination of ours that would throw this one off the broker: the same place, the same client id. */
+export function sameIdentity(target: DestinationTarget, others: Planned['others']): string | null {
+  const { host, port, clientId, witness, witnessClientId } = target.settings
+  const own = new Set([clientId, ...(witness ? [witnessClientId] : [])])
+  for (const o of others) {
+    if (o.settings.host !== host || o.settings.port !== port) continue
+    for (const id of [o.settings.clientId, ...(o.settings.witness ? [o.settings.witnessClientId] : [])])
+      if (own.has(id)) return `${o.name} uses the client id ${id} at this broker too`
+  }
+  return null
+}
+
+/** A port that hangs up or answers in another tongue: finds out whether it wants TLS, or the other version. Null: neither. */
+async function whyHungUp(e: unknown, a: MqttAccess): Promise<unknown> {
+  if (!['mqtt.reset', 'mqtt.other', 'mqtt.no-greeting'].includes(mqttFailure(e, a).code)) return null
+  if (!a.tls && (await speaksTls(a.host, a.port)))
+    return fail(
+      502,
+      'tls.wanted',
+      `Port ${a.port} of ${a.host} speaks TLS, and TLS is switched off here`,
+      'Switch TLS on, or take the plain port (often 1883)',
+      'destination',
+    )
+  const other = a.protocol === '5' ? '3.1.1' : '5'
+  const speaksOther = await tryLogin({ ...a, protocol: other }, async () => true).catch(() => false)
+  return speaksOther ? fail(502, 'mqtt.version', `The broker speaks MQTT ${other}, not ${a.protocol}`, `Choose MQTT ${other}`, 'destination') : null
+}
+
+/** TLS, and, where the other side hangs up at it, whether it is a broker without. */
+async function shakeHands(a: MqttAccess): Promise<string> {
+  try {
+    return await tlsFacts(a)
+  } catch (e) {
+    if (mqttFailure(e, a).code !== 'mqtt.reset') throw e
+    // Whatever it says to the log-in: only a broker without TLS says anything.
+    const answers = await tryLogin({ ...a, tls: false }, async () => true).catch((no: unknown) => mqttFailure(no, a).code.startsWith('mqtt.connack'))
+    if (!answers) throw e
+    throw fail(
+      502,
+      'tls.none',
+      `Port ${a.port} of ${a.host} is a broker's, without TLS`,
+      'Switch TLS off, or take the TLS port (often 8883)',
+      'destination',
+    )
+  }
+}
+
+/** Tries everything in order; saves nothing. Of messages it sends empty ones beside the topics of what is live, where refusals are told. */
+export async function* checkMqtt(target: DestinationTarget, planned: Planned): AsyncGenerator<CheckStep> {
   const { settings } = target
+  const { filters, sends, others } = planned
   const sender = senderAccess(target)
   const loggedIn = sender.cert ? 'the broker takes the client certificate' : sender.user ? `logged in as ${sender.user}` : 'logged in without name'
-  yield* runSteps(
-    [
-      ...reachSteps(settings.host, settings.port, 'destination'),
-      { key: 'tls', label: 'TLS', run: () => tlsFacts(sender) },
-      { key: 'login', label: 'Log-in', run: async () => `${loggedIn}${await tryLogin(sender, async (link) => limitsOf(link))}` },
-      ...(settings.witness
-        ? [
-            {
-              key: 'witness',
-              label: 'Witness',
-              run: () => tryLogin(witnessAccess(target), (link) => mayRead(link, filters)),
-              explain: (e: unknown) => mqttFailure(e, witnessAccess(target), 'witness'),
-            },
-          ]
-        : []),
-    ],
-    (e) => mqttFailure(e, sender),
-  )
+  const logIn = async () => {
+    const same = sameIdentity(target, others)
+    if (same) throw fail(409, 'mqtt.same-client', same, 'A broker keeps one connection a client id: give each its own', 'destination')
+    const limits = await tryLogin(sender, async (link) => limitsOf(link)).catch(async (e: unknown) => {
+      throw (await whyHungUp(e, sender)) ?? e
+    })
+    return `${loggedIn}${limits}`
+  }
+  const steps: StepPlan[] = [
+    ...reachSteps(settings.host, settings.port, 'destination'),
+    { key: 'tls', label: 'TLS', run: () => shakeHands(sender) },
+    { key: 'login', label: 'Log-in', run: logIn },
+  ]
+  if (sends.length > 0) {
+    steps.push({ key: 'takes', label: 'What it takes', run: () => tryLogin(sender, (link) => takes(link, sends)) })
+    if (settings.protocol === '5') steps.push({ key: 'publish', label: 'Permission to publish', run: () => mayPublish(sender, sends) })
+  }
+  if (settings.witness)
+    steps.push({
+      key: 'witness',
+      label: 'Witness',
+      run: () => tryLogin(witnessAccess(target), (link) => mayRead(link, filters)),
+      explain: (e) => mqttFailure(e, witnessAccess(target), 'witness'),
+    })
+  yield* runSteps(steps, (e) => mqttFailure(e, sender))
 }

@@ -69,6 +69,20 @@ async function subscribe(link: MqttLink, filters: readonly string[]): Promise<vo
   })
 }
 
+/** A share of a subscription (MQTT 5 4.8.2) is only what it says where both sides know of it; elsewhere it is a topic that nobody writes to. */
+function demandShares(link: MqttLink, filters: readonly string[]): void {
+  const share = filters.find((f) => f.startsWith('$share/'))
+  if (share === undefined || link.connack.sharedSubscriptions) return
+  const why = link.version === 5 ? 'this broker has none' : 'MQTT 3.1.1 has none'
+  throw fail(
+    502,
+    'mqtt.no-shares',
+    `${share} is a shared subscription, and ${why}: nothing would ever come`,
+    'Listen without a share, or take MQTT 5 where the broker knows it',
+    'source',
+  )
+}
+
 /** Topics of a broker on which devices speak by themselves (OASIS MQTT 5.0 and 3.1.1). */
 export const mqttSourceDriver: SourceDriver<'mqtt'> = {
   async *check(target) {
@@ -94,6 +108,7 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
             label: 'Topics',
             run: async () => {
               const filters = filtersOf(settings.filters)
+              demandShares(link!, filters)
               await subscribe(link!, filters)
               return `may listen on ${filters.join(', ')}`
             },
