@@ -1,4 +1,4 @@
-import { createWriteStream, existsSync, renameSync, rmSync, statSync } from 'node:fs'
+import { createWriteStream, existsSync, openSync, renameSync, rmSync, statSync } from 'node:fs'
 
 /** A log is put aside at this size, octets; one older is kept. */
 const MOST = 20_000_000
@@ -23,7 +23,8 @@ export class LogFile {
     if (performance.now() - this.failedAt < AGAIN_MS) return null
     try {
       this.size = existsSync(this.path) ? statSync(this.path).size : 0
-      const stream = createWriteStream(this.path, { flags: 'a' })
+      // Opened at once: a file that is put aside before its stream has opened it would go on under the old name.
+      const stream = createWriteStream(this.path, { fd: openSync(this.path, 'a') })
       stream.on('error', () => {
         this.failedAt = performance.now()
         if (this.stream === stream) this.stream = null

@@ -1,4 +1,4 @@
-import { type ChildProcess, spawn } from 'node:child_process'
+import { type ChildProcess, spawn, spawnSync } from 'node:child_process'
 import { join } from 'node:path'
 import pg from 'pg'
 import { beforeAll, describe, expect, it } from 'vitest'
@@ -61,6 +61,20 @@ class Flow {
       child.once('message', () => done())
       child.once('exit', (code) => failed(new Error(`the engine ended with ${code}: ${this.output}`)))
     })
+  }
+
+  /** Stops the process where it is, as a machine that sleeps; gives what lets it go on, and what it ends with. */
+  freeze(): { goOn: () => void; ended: Promise<number | null> } {
+    const child = this.child!
+    const ended = new Promise<number | null>((done) => child.once('exit', (code) => done(code)))
+    child.kill('SIGSTOP')
+    return { goOn: () => child.kill('SIGCONT'), ended }
+  }
+
+  /** So many files and sockets the process may have open from now on. */
+  openAtMost(most: number): void {
+    const set = spawnSync('prlimit', ['--pid', String(this.child!.pid), `--nofile=${most}:4096`])
+    if (set.status !== 0) throw new Error(`prlimit: ${set.stderr}`)
   }
 
   async kill(): Promise<void> {
@@ -162,6 +176,58 @@ describe.concurrent('500 messages a second', () => {
       await flow.start()
       await pause(1000)
       holds(await flow.judge(), 5 * PER_SECOND, `seed ${seed}`)
+    } finally {
+      await flow.end()
+    }
+  })
+
+  it('the engine stands still for 20 s and goes on', { timeout: 240_000 }, async () => {
+    const flow = await Flow.make()
+    try {
+      await flow.start()
+      await pause(2000)
+      const { goOn } = flow.freeze()
+      await pause(20_000)
+      goOn()
+      await pause(3000)
+      holds(await flow.judge(), 2 * PER_SECOND, 'stood still')
+    } finally {
+      await flow.end()
+    }
+  })
+
+  it('the engine stands still for 20 s while another takes over: the one that wakes ends, and nothing is sent by both', {
+    timeout: 240_000,
+  }, async () => {
+    const flow = await Flow.make()
+    try {
+      await flow.start()
+      await pause(2000)
+      const { goOn, ended } = flow.freeze()
+      const began = Date.now()
+      await flow.start()
+      await pause(Math.max(0, 20_000 - (Date.now() - began)))
+      goOn()
+      expect(await ended).toBe(75)
+      await pause(1000)
+      holds(await flow.judge(), 2 * PER_SECOND, 'taken over')
+    } finally {
+      await flow.end()
+    }
+  })
+
+  it('the engine runs out of file handles while the link is cut, and has some again', { timeout: 240_000 }, async () => {
+    const flow = await Flow.make()
+    try {
+      await flow.start()
+      await pause(2000)
+      // Fewer than it has: nothing new can be opened.
+      flow.openAtMost(5)
+      flow.b.broker.cut(1)
+      await pause(8000)
+      flow.openAtMost(1024)
+      await pause(6000)
+      holds(await flow.judge(), 5 * PER_SECOND, 'handles')
     } finally {
       await flow.end()
     }
