@@ -395,6 +395,23 @@ it('refused, and seen after all: late only when it is', () => {
 })
 
 describe('what an earlier engine sent', () => {
+  /** The filter was granted at `granted`; what the message's times say is that of the wall clock then. */
+  const judged = (granted: number, turn: number, qos: 1 | 2) => {
+    const account = new Account(1, { ...emptyStanding(), storedThrough: 1, madeAt: 50_000, turns: turn })
+    account.fromBefore(1)
+    account.sent(message(1, { qos, madeMono: 50_000, producedAt: 50_000 }), 100_000, () => undefined)
+    account.acknowledged(1, 100_000)
+    account.judge(1e9, { ...up, coveredSince: () => granted })
+    return account.verdict(1)
+  }
+
+  it('at QoS 2 may have gone out as soon as it was made: missing only if somebody listened then, by a clock that nobody has set back since', () => {
+    expect(judged(39_000, 0, 2)).toBe('missing')
+    expect(judged(45_000, 0, 2)).toBe('unknown')
+    expect(judged(39_000, 1, 2)).toBe('unknown')
+    expect(judged(99_000, 1, 1)).toBe('missing')
+  })
+
   it('went out more than once for every later engine too', () => {
     const { account, send } = sending(3)
     send(2)

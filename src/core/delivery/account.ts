@@ -69,6 +69,9 @@ interface Open extends Sending {
   /** When it first and last went out, monotonic ms. */
   firstSent: number
   lastSent: number
+  /** That moment was told by the wall clock of an earlier run, when it was made. */
+  firstByWall: boolean
+  lastByWall: boolean
   ackedAt: number
   missing: boolean
   overtaken: boolean
@@ -184,6 +187,7 @@ export class Account {
     const there = this.open.get(seq)
     if (there) {
       there.lastSent = now
+      there.lastByWall = false
       return
     }
     const { odd, known } = this.standing
@@ -195,7 +199,7 @@ export class Account {
     } else {
       const order = this.order(m.topic)
       // What an earlier run had may have gone out as soon as it was made.
-      const at = before || !this.wentOnce(seq) ? m.madeMono : now
+      const firstByWall = before || !this.wentOnce(seq)
       const { topic, digest, qos, deviceAt, producedAt, turn, madeMono } = m
       const open: Open = {
         seq,
@@ -206,8 +210,10 @@ export class Account {
         producedAt,
         turn,
         madeMono,
-        firstSent: at,
-        lastSent: at,
+        firstSent: firstByWall ? m.madeMono : now,
+        lastSent: before ? m.madeMono : now,
+        firstByWall,
+        lastByWall: before,
         ackedAt: 0,
         missing,
         overtaken: odd.overtaken.has(seq),
@@ -425,7 +431,7 @@ export class Account {
     const o = this.open.get(seq)
     if (o) {
       // Of one that went out before, by an earlier run perhaps, nobody can say which of its sendings this copy comes from.
-      s.counted(this.arrive(o, s), this.wentOnce(seq) ? o.firstSent : null)
+      s.counted(this.arrive(o, s), this.wentOnce(seq) && !o.firstByWall ? o.firstSent : null)
       return true
     }
     // It goes out again, and only then can the copy be compared with it.
@@ -506,7 +512,7 @@ export class Account {
       }
       const covered = Math.max(witness.coveredSince(o.topic), o.qos === 0 ? witness.connectedAt : Number.NEGATIVE_INFINITY)
       // At QoS 2 a destination that has it passes it on no second time: its first sending counts.
-      if ((o.qos === 2 ? o.firstSent : o.lastSent) < covered) {
+      if ((o.qos === 2 ? this.sure(o.firstSent, o.firstByWall, o) : this.sure(o.lastSent, o.lastByWall, o)) < covered) {
         this.end(o, 'unknown')
         continue
       }
@@ -517,6 +523,12 @@ export class Account {
       this.giveUp(o, now)
     }
     return unproven
+  }
+
+  /** The earliest moment that this can have been: a wall clock that was set back since tells nothing, one that was not is right to a slice. */
+  private sure(at: number, byWall: boolean, o: Open): number {
+    if (!byWall) return at
+    return o.turn === this.newest.turn ? at - SLICE_MS : Number.NEGATIVE_INFINITY
   }
 
   private freeGivenUp(now: number): void {
