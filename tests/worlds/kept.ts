@@ -8,4 +8,5 @@ export const kept: readonly [seed: number, what: string][] = [
   [6008921, 'an engine opened a new session, died before it could write that, and the next one took its filters for granted'],
   [7003101, 'at QoS 2 the first sending counts, also one by an engine that died: called missing though nobody listened then'],
   [8000874, 'the same after the wall clock was set back: when an earlier engine had sent could not be told by it'],
+  [9000275, 'over 3.1.1 a copy waited a minute for its message to go out again, behind a long backlog, and was given up as foreign'],
 ]

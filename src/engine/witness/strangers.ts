@@ -2,8 +2,11 @@ import type { Account } from '~/core/delivery/account'
 import type { FarSighting } from '../destinations/far-end'
 import type { TopicIndex } from './topics'
 
-/** So long an unknown payload waits at most for its message to be sent (again) before it counts as foreign, where there is no id, ms. */
-const STRANGER_MS = 60_000
+/**
+ * So long an unknown payload waits at most for its message to be sent (again) before it counts as foreign, where there is no id, ms.
+ * It waits only while something that was stored when it came has not gone out: a link that is down, a long backlog.
+ */
+const STRANGER_MS = 1_800_000
 
 interface Stranger {
   s: FarSighting
