@@ -204,6 +204,12 @@ export class SimBroker {
   }
 
   /** Whether something of this message is still to reach the client. */
+  /** What was refused once may be taken when it comes again, after later ones: its refusal may have been lost. */
+  readonly refusedOnce = new Set<string>()
+  noteRefused(p: IPublishPacket): void {
+    this.refusedOnce.add(this.keyOf(p.topic, Buffer.from(p.payload), p))
+  }
+
   pendingFor(client: string, key: string): boolean {
     return (this.copies.get(key) ?? []).some((c) => c.client === client && !c.gone && !c.acked && c.arrivedAt === null && !c.link?.lost)
   }
@@ -313,9 +319,15 @@ class Connection implements Peer {
       if (temper.ackMs === 0) this.say(answer)
       else scheduler.in(temper.ackMs, () => !this.over && this.say(answer))
     }
-    if (scheduler.now < temper.quotaUntil && p.qos > 0 && this.version === 5) return ack(0x97)
+    if (scheduler.now < temper.quotaUntil && p.qos > 0 && this.version === 5) {
+      this.broker.noteRefused(p)
+      return ack(0x97)
+    }
     const refused = temper.refuses !== null && p.topic.includes(temper.refuses)
-    if (refused && this.version === 5) return ack(0x87)
+    if (refused && this.version === 5) {
+      this.broker.noteRefused(p)
+      return ack(0x87)
+    }
     const known = p.qos === 2 && this.session!.incoming.has(p.messageId!)
     if (!known) this.broker.publish(p, this.client, refused)
     if (p.qos === 2) this.session!.incoming.add(p.messageId!)
