@@ -203,13 +203,13 @@ export class SimBroker {
     })
   }
 
-  /** Whether something of this message is still to reach the client. */
   /** What was refused once may be taken when it comes again, after later ones: its refusal may have been lost. */
   readonly refusedOnce = new Set<string>()
   noteRefused(p: IPublishPacket): void {
     this.refusedOnce.add(this.keyOf(p.topic, Buffer.from(p.payload), p))
   }
 
+  /** Whether something of this message is still to reach the client. */
   pendingFor(client: string, key: string): boolean {
     return (this.copies.get(key) ?? []).some((c) => c.client === client && !c.gone && !c.acked && c.arrivedAt === null && !c.link?.lost)
   }

@@ -65,10 +65,9 @@ function One({ aside, open, onToggle }: { aside: Aside; open: boolean; onToggle(
   return (
     <li className="border-b border-line/70 py-1">
       <button type="button" className="w-full text-left" aria-expanded={open} onClick={onToggle}>
-        <span className="block truncate font-mono text-[12.5px]" title={aside.topic}>
-          {aside.topic}
-        </span>
-        <span className="block text-[12.5px] text-bad">{aside.message}</span>
+        <span className="block font-mono text-[12.5px] break-all">{aside.topic}</span>
+        {/* The topic stands above. */}
+        <span className="block text-[12.5px] text-bad">{aside.message.replace(` to ${aside.topic.slice(0, 200)}`, '')}</span>
         <span className="block text-xs text-muted">
           {aside.publication ?? 'a publication that is no more'}, no. {aside.seq}, <Time at={aside.at} date />
         </span>
