@@ -161,6 +161,28 @@ describe.concurrent('the ledger is true', () => {
     await s.end()
   })
 
+  it('a link that holds and takes nothing is told as trouble, with the reason, until something is taken', async () => {
+    const s = await scene()
+    s.faults({ maximumPacketSize: 40 })
+    s.b.broker.cut(0.1)
+    await pause(300)
+    await until(() => s.destination().witness?.view(), 'the witness to be back')
+    await until(() => {
+      s.change()
+      return s.destination().present().reason.startsWith('takes nothing')
+    }, 'it to be told')
+    expect(s.destination().present()).toMatchObject({ state: 'trouble', reason: expect.stringContaining('the broker takes 40') })
+    s.faults({})
+    s.b.broker.cut(0.1)
+    await until(() => {
+      s.change()
+      return s.destination().present().state === 'running' && s.counts()!.acknowledged > 0
+    }, 'it to take messages again')
+    await s.settled()
+    expect(s.counts()).toMatchObject({ missing: 0, arrived: s.counts()!.produced - s.counts()!.rejected })
+    await s.end()
+  })
+
   it('messages that the broker is known not to take go aside, each with its reason, and the others go on', async () => {
     const s = await scene()
     const kinds = {

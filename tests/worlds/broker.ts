@@ -205,8 +205,13 @@ export class SimBroker {
 
   /** What was refused once may be taken when it comes again, after later ones: its refusal may have been lost. */
   readonly refusedOnce = new Set<string>()
+  /** Topics to which something was refused, or at which it hung up; and what its greetings ever ruled out. */
+  readonly disliked = new Set<string>()
+  lowestQos = 2
+  everSmall = false
   noteRefused(p: IPublishPacket): void {
     this.refusedOnce.add(this.keyOf(p.topic, Buffer.from(p.payload), p))
+    this.disliked.add(p.topic)
   }
 
   /** Whether something of this message is still to reach the client. */
@@ -260,6 +265,8 @@ class Connection implements Peer {
         const { session, present } = broker.session(p.clientId, p.clean !== false)
         this.session = session
         session.keep = this.version === 5 ? (p.properties?.sessionExpiryInterval ?? 0) > 0 : p.clean === false
+        broker.lowestQos = Math.min(broker.lowestQos, temper.maximumQos)
+        broker.everSmall ||= temper.maximumPacketSize !== null
         this.receiveMaximum = Math.min(p.properties?.receiveMaximum ?? 65_535, temper.inFlight)
         broker.connections.set(p.clientId, this)
         this.say({
@@ -311,8 +318,12 @@ class Connection implements Peer {
 
   private inbound(p: IPublishPacket): void {
     const { temper, scheduler, random } = this.broker
-    if (temper.hangsUpOn !== null && p.topic.includes(temper.hangsUpOn)) return this.link.cut()
-    if (temper.maximumPacketSize !== null && p.length! > temper.maximumPacketSize) return this.link.cut()
+    const dislikes =
+      (temper.hangsUpOn !== null && p.topic.includes(temper.hangsUpOn)) || (temper.maximumPacketSize !== null && p.length! > temper.maximumPacketSize)
+    if (dislikes) {
+      this.broker.disliked.add(p.topic)
+      return this.link.cut()
+    }
     const ack = (reasonCode: number) => {
       if (p.qos === 0 || random() < temper.dropAcks) return
       const answer = { cmd: p.qos === 1 ? 'puback' : 'pubrec', messageId: p.messageId!, reasonCode } as Packet

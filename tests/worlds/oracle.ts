@@ -154,6 +154,7 @@ export class Oracle {
     // From an older session a broker hands out again what it had handed out: of a message that went out twice nobody can tell that from a second copy.
     if (verdict === 'doubled' && seen < 2 && !(this.v.ambiguous() && this.v.wentTwice(m))) return wrong('it was seen once')
     if (verdict === 'altered') return wrong('nobody altered it')
+    if (verdict === 'rejected' && !broker.disliked.has(m.topic) && m.qos <= broker.lowestQos && !broker.everSmall) return wrong('nobody refused it')
     const diedWithIt = m.qos === 0 && this.v.engineDied()
     if ((verdict === 'missing' || verdict === 'dropped' || verdict === 'rejected') && seen > 0 && !this.v.ambiguous() && !diedWithIt)
       return wrong('it was seen')

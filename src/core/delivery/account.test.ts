@@ -434,3 +434,15 @@ describe('what an earlier engine sent', () => {
     expect([how, account.earlyCount, account.verdict(1)]).toEqual(['late', 0, 'late'])
   })
 })
+
+it('remembers digests only where copies carry no ids', () => {
+  for (const byId of [true, false]) {
+    const account = new Account(1, emptyStanding(), true, defaultLimits, byId)
+    const { seq } = account.next(1)
+    account.stored(seq, 1, 0)
+    account.sent(message(seq), 1, () => undefined)
+    account.acknowledged(seq, 1)
+    account.seen({ seq, topic: 't', digest: 11, at: 2, mono: 2, counted: () => undefined })
+    expect(account.find('t', 11)).toBe(byId ? null : seq)
+  }
+})

@@ -43,6 +43,10 @@ const LEASE_LOOK_MS = 200
 export type Step = 'stored' | 'sent' | 'acknowledged' | 'confirmed'
 type Severity = 'good' | 'note' | 'warning' | 'trouble'
 
+/** So many refused one after the other, over so long (ms), without one that was taken: it takes nothing. */
+const NOTHING_TAKEN = 3
+const NOTHING_TAKEN_MS = 5000
+
 /** A message that went aside: refused for good, or one on which the link was lost again and again. */
 export interface Aside {
   destinationId: string
@@ -100,6 +104,8 @@ export class DestinationSupervisor {
   private laterUntil = 0
   private laterWait = LATER_MS.first
   private laterTold = false
+  /** What was refused since something was taken last. */
+  private refused: { failure: Failure; count: number; since: number; sinceMono: number } | null = null
   private refusals = { at: Number.NEGATIVE_INFINITY, more: 0 }
   private readonly suspicion = new Suspicion()
   private readonly flaps = new Flaps()
@@ -324,7 +330,16 @@ export class DestinationSupervisor {
   }
 
   present(): Condition {
-    return { ...this.status, rate: this.rate.perSecond(this.ctx.clock.mono()), last: this.last }
+    const now = this.ctx.clock.mono()
+    return { ...(this.takesNothing(now) ?? this.status), rate: this.rate.perSecond(now), last: this.last }
+  }
+
+  /** A link that holds and takes nothing is no running one: all that goes out is refused. */
+  private takesNothing(now: number): Pick<Condition, 'state' | 'reason' | 'hint' | 'since'> | null {
+    const { refused, status } = this
+    if (status.state !== 'running' || refused === null || refused.count < NOTHING_TAKEN || now - refused.sinceMono < NOTHING_TAKEN_MS) return null
+    const { failure, count, since } = refused
+    return { state: 'trouble', reason: `takes nothing, ${count} messages went aside: ${failure.message}`, hint: failure.hint, since }
   }
 
   private set(state: Condition['state'], reason: string, hint = ''): void {
@@ -387,6 +402,7 @@ export class DestinationSupervisor {
       this.isUp(target, retrying.failures)
       this.outbox.rewind()
       this.outbox.eager = true
+      this.refused = null
       const overdue = clock.every(500, () => {
         // Another engine may begin soon, under the same name.
         if (!this.ctx.mayHold()) {
@@ -546,6 +562,7 @@ export class DestinationSupervisor {
     if (answer.kind === 'left') return account.leftAlone(e.seq, now)
     this.sending?.succeeded()
     this.last = clock.wall()
+    this.refused = null
     account.acknowledged(e.seq, now)
     this.rate.add(1, now)
     ledger.ackedRate.add(1, now)
@@ -580,6 +597,12 @@ export class DestinationSupervisor {
     if (account.verdict(e.seq) === 'rejected') this.outbox.settled(item)
     this.ctx.putAside({ destinationId: this.destination.id, envelope: e, failure })
     const now = clock.mono()
+    this.refused = {
+      failure,
+      count: (this.refused?.count ?? 0) + 1,
+      since: this.refused?.since ?? clock.wall(),
+      sinceMono: this.refused?.sinceMono ?? now,
+    }
     if (now - this.refusals.at < REFUSALS_TOLD_MS) this.refusals.more++
     else {
       const more = this.refusals.more > 0 ? ` (and ${this.refusals.more} more since)` : ''
