@@ -348,8 +348,17 @@ describe('a Sparkplug edge node', () => {
 
 it('over MQTT 3.1.1 too, whose messages carry no ids: each is confirmed by topic and payload', async () => {
   const [d] = await listDestinations(t.db)
+  const destinationOf = () => {
+    const one = engine.destinations.get(destinationId)!
+    return { witness: one.witness, destination: one.destination, present: () => one.present() }
+  }
+  const before = destinationOf().witness
   await changeDestination(t.db, d!.id, { ...d!, settings: { ...settings, protocol: '3.1.1' } })
-  await until(() => engine.destinations.get(destinationId)!.destination.settings.protocol === '3.1.1', 'the change')
+  // What goes out before the new witness listens is unknown, and says so: that is not what is looked at here.
+  await until(() => {
+    const { witness, destination, present } = destinationOf()
+    return destination.settings.protocol === '3.1.1' && witness !== before && witness?.view() && present().state === 'running'
+  }, 'the change')
   values(700)
   for (const [i, input] of ([{ kind: 'cbor' }, { kind: 'sparkplug-b', group: 'varnmoor', node: 'old' }] as const).entries()) {
     const plan = await live({ name: `three ${i}`, shape: ShapeSettings.parse(input), topic: `{enterprise}/three${i}/{unit}` })
