@@ -555,7 +555,10 @@ export class DestinationSupervisor {
     const e = item.envelope
     const account = ledger.account(e.delivery)
     const now = clock.mono()
+    const { careful } = this.suspicion
     this.suspicion.answered(item)
+    // It said something: no message is tried alone any more.
+    if (careful && this.senderTarget) this.tellRunning(this.senderTarget)
     if (answer.kind === 'later') return this.later(answer.failure)
     if (answer.kind === 'refused') return this.refuse(item, answer.failure)
     this.outbox.acknowledged(item)
