@@ -1,17 +1,22 @@
 import { sql } from 'kysely'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { DestinationDraft } from '~/contract/destination'
 import { FailureError } from '~/contract/failure'
+import { plainAddress } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
 import type { TagInput } from '~/contract/tag'
 import { accountRule, addressRule } from '~/core/credential/attempts'
 import { addClass, changeClass, removeClass } from '~/store/class'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
 import { listen, type Noun } from '~/store/database'
+import { addDestination, changeDestination } from '~/store/destination'
 import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
 import { Lease, thisProcess } from '~/store/lease'
 import { migrate } from '~/store/migrate'
 import { addKey, addPerson, changePerson, keyCaller, listPeople, logIn, logOut, removePerson, sessionCaller, setUp, setUpToken } from '~/store/person'
+import { addPublication, changePublication, getPublication } from '~/store/publication'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
 import { listTags, tagUse } from '~/store/tag'
 import { addTags, changeTag, removeTags } from '~/store/tag-edit'
@@ -322,4 +327,41 @@ it('the event list keeps the newest', async () => {
   await trimEvents(t.db, 10)
   expect((await listEvents(t.db, 100)).slice(0, 2).map((e) => e.message)).toEqual(['m29', 'm28'])
   expect((await listEvents(t.db, 100)).length).toBeLessThanOrEqual(11)
+})
+
+describe('two people who save the same thing at once', () => {
+  /** Both began with what is there; gives how each ended. */
+  async function race(save: (name: string) => Promise<{ name: string }>): Promise<string[]> {
+    const ends = await Promise.allSettled([save('of the one'), save('of the other')])
+    return ends.map((e) => (e.status === 'fulfilled' ? 'saved' : `${e.reason.status} ${e.reason.failure.code}`)).sort()
+  }
+  const lost = expect.stringMatching(/^409 /)
+
+  it('of a source, a class, a destination, a publication: one is saved, the other is told and loses nothing', async () => {
+    const s = await source('raced')
+    const { id: _, version, ...draft } = s
+    expect(await race((name) => changeSource(t.db, t.vault, s.id, { ...draft, name }, version))).toEqual([lost, 'saved'])
+
+    const members = [{ id: 'm', key: 'm', label: 'm', dataType: 'number' as const }]
+    const cls = await addClass(t.db, { name: 'Raced', members })
+    expect(await race((name) => changeClass(t.db, cls.id, { name, members }, '', cls.version))).toEqual([lost, 'saved'])
+
+    const common = { host: 'broker', port: 1883, protocol: '5', tls: false, authorityId: null, credentialId: null, witnessCredentialId: null }
+    const pace = { keepAliveS: 30, retryMs: 1000, window: 20, ackS: 20, lateS: 30, outboxMb: 10, witness: true }
+    const settings = { ...common, ...pace, clientId: 'raced', witnessClientId: 'raced-witness' }
+    const d = await addDestination(t.db, DestinationDraft.parse({ name: 'Raced', kind: 'mqtt', enabled: false, settings }))
+    expect(await race((name) => changeDestination(t.db, d.id, { ...d, name }, d.version))).toEqual([lost, 'saved'])
+
+    const own = {
+      ...plainAddress,
+      name: 'Raced',
+      destinationId: d.id,
+      equipmentIds: [],
+      trigger: { kind: 'change' as const },
+      shape: flatJsonSettings,
+    }
+    const p = await addPublication(t.db, { ...own, topic: 'x', qos: 1, retain: false })
+    expect(await race((name) => changePublication(t.db, p.id, { ...p, name }, p.version))).toEqual([lost, 'saved'])
+    expect((await getPublication(t.db, p.id)).version).toBe(p.version + 1)
+  })
 })
