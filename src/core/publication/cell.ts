@@ -90,7 +90,7 @@ class FromTag implements Cell {
     if (this.signed && typeof value === 'bigint' && !fitsSigned64(value)) {
       this.value = null
       if (this.status >>> 31 === 0) this.status = Status.outOfRange
-    } else if (this.status >>> 30 === 0 && typeof value === 'number' && (BigInt(Math.trunc(value)) !== raw || converts(this.fill)))
+    } else if (this.status >>> 30 === 0 && typeof value === 'number' && (converts(this.fill) || BigInt(Math.trunc(value)) !== raw))
       this.status = Status.subNormal
     else if (this.status >>> 30 === 0 && typeof value === 'bigint' && converts(this.fill)) this.status = Status.subNormal
   }

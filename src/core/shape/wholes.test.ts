@@ -108,6 +108,7 @@ describe('what rounds them here', () => {
   it('makes them uncertain: a member of numbers, a conversion, an expression', () => {
     expect(reading({ dataType: 'number' })).toMatchObject({ value: Number(MOST), quality: 'uncertain', reason: 'sub-normal' })
     expect(reading({ dataType: 'integer', fill: { ...tag, factor: 0.001 } }).quality).toBe('uncertain')
+    expect(reading({ dataType: 'number', fill: { ...tag, factor: 1e300 } }).quality).toBe('uncertain')
     const inputs = [{ name: 'n', dataType: 'integer' as const, fill: tag }]
     expect(reading({ fill: { kind: 'expression', text: 'n + 1', inputs, factor: 1, offset: 0 } }).quality).toBe('uncertain')
   })

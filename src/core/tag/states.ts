@@ -38,7 +38,7 @@ export function encodeStates(handles: readonly number[], from: From): Uint8Array
     const value = from.value[h] ?? null
     c.handle[i] = h
     c.status[i] = from.status[h] ?? 0
-    c.value[i] = typeof value === 'number' ? value : typeof value === 'boolean' ? Number(value) : Number.NaN
+    c.value[i] = typeof value === 'string' || value === null || value === undefined ? Number.NaN : Number(value)
     c.time[i] = from.time[h] ?? 0
     c.seen[i] = from.seen[h] ?? 0
     c.changed[i] = from.changed[h] ?? 0

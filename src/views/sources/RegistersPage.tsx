@@ -304,7 +304,7 @@ function TagNow({ tag, notation }: { tag: Tag; notation: ModbusSource['settings'
   const v = useLiveValue(tag.handle)
   const parsed = parseModbusAddress(tag.address)
   // The same rule as marks the decodings: a wrong order often gives what is all but zero, inside of most ranges.
-  const outside = tag.range && typeof v?.[1] === 'number' && !looksMeasured(v[1], tag.range)
+  const outside = tag.range && (typeof v?.[1] === 'number' || typeof v?.[1] === 'bigint') && !looksMeasured(Number(v[1]), tag.range)
   return (
     <div className="my-1 rounded-sm border border-line bg-paper px-2.5 py-1.5" data-now>
       <div className="flex items-baseline gap-2">
