@@ -310,6 +310,7 @@ function safety(draft: PublicationDraft, warn: Say): void {
     )
 }
 
-function some(names: readonly string[]): string {
+/** The first three of many, and how many more. */
+export function some(names: readonly string[]): string {
   return names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`
 }

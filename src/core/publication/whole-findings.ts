@@ -6,6 +6,7 @@ import { shapeOf } from '../shape/registry'
 import { parseModbusAddress } from '../source/modbus-address'
 import type { Scalar } from '../value/deadband'
 import { fitsSigned64 } from '../value/whole'
+import { some } from './compile'
 
 /** How large a tag's whole numbers may become: within 2^53, up to 2^63 - 1, or up to 2^64 - 1. */
 type Size = 0 | 1 | 2
@@ -63,5 +64,3 @@ export function wholeFindings(settings: ShapeSettings, equipment: readonly PlanE
     ),
   ]
 }
-
-const some = (names: readonly string[]) => (names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`)

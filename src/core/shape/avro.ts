@@ -2,9 +2,9 @@ import type { PlanEquipment } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
-import { isInt64 } from '../value/whole'
+import { isInt64, whole as plain } from '../value/whole'
 import { chooser, markOf, newest, readMark, Take } from './choose'
-import { OctetError, plain, Reader, rememberedText, Writer } from './octets'
+import { OctetError, Reader, rememberedText, Writer } from './octets'
 import type { Decoded, Encoder, Reading, Shape } from './shape'
 
 type How = Settings<'avro'>

@@ -1,6 +1,7 @@
 import type { Scalar } from '../value/deadband'
+import { whole as plain } from '../value/whole'
 import { nestedSchema } from './nested-json'
-import { OctetError, plain, Reader, type Writer } from './octets'
+import { OctetError, Reader, type Writer } from './octets'
 import type { Shape } from './shape'
 import { DEPTH_MAX, emptyMap, type TreeFormat, treeDecoder, treeEncoder } from './tree-octets'
 

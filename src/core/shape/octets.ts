@@ -240,8 +240,3 @@ export function rememberedText(): (text: string) => Uint8Array {
     return octets
   }
 }
-
-/** A whole number as one that arithmetic takes, when nothing is lost by it. */
-export function plain(n: bigint): number | bigint {
-  return n >= BigInt(Number.MIN_SAFE_INTEGER) && n <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(n) : n
-}

@@ -1,8 +1,9 @@
 import type { Settings } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
+import { whole as plain } from '../value/whole'
 import { newest } from './choose'
-import { OctetError, plain, Reader, Writer } from './octets'
+import { OctetError, Reader, Writer } from './octets'
 import { BUILT_IN, fieldNames, fieldOf, fieldsOf, metadataDue, pubsubReading } from './pubsub'
 import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
 

@@ -1,6 +1,7 @@
 import type { Settings, TimeForm } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
+import { wholeFromText } from '../value/whole'
 
 export type TextHow = Pick<Settings<'flat-json'>, 'decimals' | 'nonFinite' | 'wholes' | 'time' | 'zone'>
 
@@ -154,17 +155,10 @@ export function fromJson(raw: unknown, dataType: DataType): Scalar | undefined {
       if (typeof raw === 'boolean') return Number(raw)
       if (typeof raw !== 'string') return undefined
       if (NAMED.has(raw)) return NAMED.get(raw)!
-      return (dataType === 'integer' ? wholeOf(raw) : undefined) ?? (/^-?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(raw.trim()) ? Number(raw) : undefined)
+      return (dataType === 'integer' ? wholeFromText(raw) : null) ?? (/^-?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(raw.trim()) ? Number(raw) : undefined)
     case 'boolean':
       return typeof raw === 'boolean' ? raw : raw === 'true' ? true : raw === 'false' ? false : undefined
     default:
       return typeof raw === 'string' ? raw : typeof raw === 'object' ? undefined : String(raw)
   }
-}
-
-/** Digits as a number, beyond 2^53 as bigint; undefined when there is something else. */
-export function wholeOf(text: string): number | bigint | undefined {
-  if (!/^-?\d{1,40}$/.test(text)) return undefined
-  const n = Number(text)
-  return Number.isSafeInteger(n) ? n : BigInt(text)
 }

@@ -1,10 +1,10 @@
 // Whole numbers of 64 bits: those that a double holds exactly (up to 2^53 - 1) are numbers, larger ones bigint. A value has
 // one form only, so that two of them can be compared with ===.
 
-export const LEAST_64 = -(2n ** 63n)
+const LEAST_64 = -(2n ** 63n)
 /** The largest that a signed integer of 64 bits holds (OPC 10000-6 5.1.2 Int64, Avro long, Sparkplug Int64). */
-export const MOST_SIGNED_64 = 2n ** 63n - 1n
-export const MOST_64 = 2n ** 64n - 1n
+const MOST_SIGNED_64 = 2n ** 63n - 1n
+const MOST_64 = 2n ** 64n - 1n
 
 /** The one form of a whole number: `whole(42n)` is 42, `whole(2n ** 53n)` stays bigint. */
 export function whole(n: bigint): number | bigint {
