@@ -16,3 +16,6 @@ export const Aside = z.object({
   hint: z.string(),
 })
 export type Aside = z.infer<typeof Aside>
+
+/** So many are listed, the newest first. */
+export const ASIDES_LISTED = 200

@@ -1,5 +1,5 @@
 import { sql } from 'kysely'
-import type { Aside } from '~/contract/aside'
+import { ASIDES_LISTED, type Aside } from '~/contract/aside'
 import type { Conn } from './database'
 
 export interface NewAside {
@@ -33,8 +33,7 @@ export async function addAsides(db: Conn, asides: readonly NewAside[]): Promise<
       and id < (select id from aside where destination_id = ${id} order by id desc offset ${KEPT} limit 1)`.execute(db)
 }
 
-/** So many are listed, and of each so many octets. */
-const LISTED = 200
+/** Of each so many octets are listed. */
 const SHOWN = 4096
 
 /** The newest first. */
@@ -48,7 +47,7 @@ export async function listAsides(db: Conn, destinationId: string): Promise<Aside
     .select(['p.id as publicationId', 'p.name as publication'])
     .where('a.destination_id', '=', destinationId)
     .orderBy('a.id', 'desc')
-    .limit(LISTED)
+    .limit(ASIDES_LISTED)
     .execute()
   return rows.map((r) => ({
     id: r.id,

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import type { Aside } from '~/contract/aside'
+import { ASIDES_LISTED, type Aside } from '~/contract/aside'
 import { Button } from '~/ui/Button'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { countText, Time } from '~/ui/time'
@@ -27,7 +27,8 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
   const list = asides.data ?? []
   if (list.length === 0) return null
   const forget = async () => {
-    if (!window.confirm(`Forget ${countText(list.length)} messages that went aside? Their verdict stays.`)) return
+    if (!window.confirm(`Forget ${list.length === ASIDES_LISTED ? 'all' : countText(list.length)} messages that went aside? Their verdict stays.`))
+      return
     try {
       await call('removeAsides', { params: { id: destinationId } })
       await refresh('listAsides')
@@ -39,7 +40,8 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
     <>
       <div className="flex items-end justify-between gap-2">
         <Heading>
-          Went aside: {countText(list.length)} {list.length === 1 ? 'message' : 'messages'}
+          Went aside: {list.length === ASIDES_LISTED ? 'the newest ' : ''}
+          {countText(list.length)} {list.length === 1 ? 'message' : 'messages'}
         </Heading>
         {mayEdit && (
           <Button small onClick={() => void forget()}>
