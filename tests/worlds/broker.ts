@@ -24,6 +24,8 @@ export interface Temper {
   refuses: string | null
   /** Says "quota used up" until then. */
   quotaUntil: number
+  /** Share of messages that it says so to at any time (MQTT 5). */
+  busy: number
   maximumPacketSize: number | null
   maximumQos: 0 | 1 | 2
 }
@@ -40,6 +42,7 @@ export const mild = (): Temper => ({
   hangsUpOn: null,
   refuses: null,
   quotaUntil: 0,
+  busy: 0,
   maximumPacketSize: null,
   maximumQos: 2,
 })
@@ -116,6 +119,8 @@ export class SimBroker {
     readonly scheduler: Scheduler,
     readonly random: () => number,
     readonly keyOf: (topic: string, payload: Buffer, p: IPublishPacket) => string,
+    /** An answer to a message reached the client. */
+    readonly answered: (link: Link) => void = () => undefined,
   ) {
     const snap = () => {
       this.snapshot = new Map([...this.sessions].map(([id, s]) => [id, s.copy()]))
@@ -249,7 +254,8 @@ class Connection implements Peer {
   }
 
   private say(packet: Packet): void {
-    this.link.reply(mqtt.generate(packet, { protocolVersion: this.version }))
+    const tells = packet.cmd === 'puback' || packet.cmd === 'pubrec'
+    this.link.reply(mqtt.generate(packet, { protocolVersion: this.version }), () => tells && this.broker.answered(this.link))
   }
 
   private handle(p: Packet): void {
@@ -330,7 +336,9 @@ class Connection implements Peer {
       if (temper.ackMs === 0) this.say(answer)
       else scheduler.in(temper.ackMs, () => !this.over && this.say(answer))
     }
-    if (scheduler.now < temper.quotaUntil && p.qos > 0 && this.version === 5) {
+    const repeated = p.qos === 2 && this.session!.incoming.has(p.messageId!)
+    const busy = scheduler.now < temper.quotaUntil || (temper.busy > 0 && !repeated && random() < temper.busy)
+    if (busy && p.qos > 0 && this.version === 5) {
       this.broker.noteRefused(p)
       return ack(0x97)
     }
@@ -339,8 +347,7 @@ class Connection implements Peer {
       this.broker.noteRefused(p)
       return ack(0x87)
     }
-    const known = p.qos === 2 && this.session!.incoming.has(p.messageId!)
-    if (!known) this.broker.publish(p, this.client, refused)
+    if (!repeated) this.broker.publish(p, this.client, refused)
     if (p.qos === 2) this.session!.incoming.add(p.messageId!)
     ack(0)
   }

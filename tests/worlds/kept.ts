@@ -1,12 +1,12 @@
 /** Worlds that were wrong once, and what was wrong. They are run again each time. */
-export const kept: readonly [seed: number, what: string][] = [
-  [5003246, 'a second copy after a take-over was taken for a repetition: only the dead engine knew that the message had gone out twice'],
-  [5003496, 'the same, with a quota of the broker in between'],
-  [5004344, 'a copy that waited for its message to go out again waited for ever, since that was refused: nothing was judged any more'],
-  [6000107, 'over 3.1.1 a broker with an older session handed out again what had come, and it counted as doubled'],
-  [6003652, 'refused when it was to go out again, then seen in time: called late'],
-  [6008921, 'an engine opened a new session, died before it could write that, and the next one took its filters for granted'],
-  [7003101, 'at QoS 2 the first sending counts, also one by an engine that died: called missing though nobody listened then'],
-  [8000874, 'the same after the wall clock was set back: when an earlier engine had sent could not be told by it'],
-  [9000275, 'over 3.1.1 a copy waited a minute for its message to go out again, behind a long backlog, and was given up as foreign'],
+export const kept: readonly [seed: number, what: string, drawn?: 'old'][] = [
+  [5003246, 'a second copy after a take-over was taken for a repetition: only the dead engine knew that the message had gone out twice', 'old'],
+  [5003496, 'the same, with a quota of the broker in between', 'old'],
+  [5004344, 'a copy that waited for its message to go out again waited for ever, since that was refused: nothing was judged any more', 'old'],
+  [6000107, 'over 3.1.1 a broker with an older session handed out again what had come, and it counted as doubled', 'old'],
+  [6003652, 'refused when it was to go out again, then seen in time: called late', 'old'],
+  [6008921, 'an engine opened a new session, died before it could write that, and the next one took its filters for granted', 'old'],
+  [7003101, 'at QoS 2 the first sending counts, also one by an engine that died: called missing though nobody listened then', 'old'],
+  [8000874, 'the same after the wall clock was set back: when an earlier engine had sent could not be told by it', 'old'],
+  [9000275, 'over 3.1.1 a copy waited a minute for its message to go out again, behind a long backlog, and was given up as foreign', 'old'],
 ]

@@ -52,6 +52,9 @@ class Direction {
 /** One connection from a client to a server. */
 export class Link {
   over = false
+  /** Whether messages went out on it, and whether any was answered. */
+  published = false
+  answered = false
   readonly up = new Direction(this, true)
   readonly down = new Direction(this, false)
   sink!: WireSink
@@ -64,6 +67,7 @@ export class Link {
     readonly random: () => number,
     readonly client: string,
     private readonly owner: Owner,
+    private readonly ended: () => void,
   ) {}
 
   /** Nothing more arrives over it. */
@@ -108,6 +112,7 @@ export class Link {
   cut(why: unknown = Object.assign(new Error('reset'), { code: 'ECONNRESET' })): void {
     if (this.over) return
     this.over = true
+    this.ended()
     this.scheduler.in(0, () => {
       if (this.owner.alive) this.sink.closed(why)
     })
@@ -118,6 +123,18 @@ export class Link {
 /** The network of a world. */
 export class Net {
   readonly links = new Set<Link>()
+  private readonly barren = new Map<string, number>()
+
+  /** How many connections of a client ended without an answer to any message, since one was answered. */
+  barrenOf(client: string): number {
+    return this.barren.get(client) ?? 0
+  }
+
+  answered(link: Link): void {
+    link.answered = true
+    this.barren.set(link.client, 0)
+  }
+
   /** Nobody gets through before this moment. */
   shutUntil = 0
   /** For new links. */
@@ -133,7 +150,8 @@ export class Net {
   dial<A extends { clientId: string }>(owner: Owner, wrote: (client: string, bytes: Uint8Array) => void): Dial<A> {
     return (address, sink) =>
       new Promise((done, failed) => {
-        const link = new Link(this.scheduler, this.weather(), this.random, address.clientId, owner)
+        const ended = () => link.published && !link.answered && this.barren.set(address.clientId, this.barrenOf(address.clientId) + 1)
+        const link = new Link(this.scheduler, this.weather(), this.random, address.clientId, owner, ended)
         link.sink = sink
         this.scheduler.in(link.weather.latency * 2, () => {
           if (!owner.alive) return
@@ -149,6 +167,7 @@ export class Net {
           const write = wire.write.bind(wire)
           wire.write = (bytes) => {
             wrote(address.clientId, bytes)
+            link.published ||= bytes[0]! >>> 4 === 3
             write(bytes)
           }
           done(wire)

@@ -21,11 +21,29 @@ export type Step =
   | { kind: 'go live'; at: number; publication: number; qos: 0 | 1 | 2 }
   | { kind: 'pause'; at: number; publication: number }
   | { kind: 'flood'; at: number; n: number }
+  /** The link is cut again and again, and is there between. */
+  | { kind: 'flaps'; at: number; n: number; everyMs: number }
 
-type Kind = Exclude<Step['kind'], 'lay'>
+type Kind = Exclude<Step['kind'], 'lay' | 'flaps'>
 
 /** Draws what there is, which faults a world uses at all, and when they come: rare pairs meet that an even mix never brings together. */
 export function draw(seed: number, minutes: number): Step[] {
+  const [lay, ...steps] = drawOld(seed, minutes)
+  return [lay!, ...[...steps, ...drawLater(seed, minutes)].sort((a, b) => a.at - b.at)]
+}
+
+/** What was thought of later has a chance of its own, so that worlds kept from before stay what they were. */
+function drawLater(seed: number, minutes: number): Step[] {
+  const random = chance(seed ^ 0xf1a9)
+  const pick = <T>(...of: T[]): T => of[Math.floor(random() * of.length)]!
+  const moments = (share: number) => (random() < share ? Array.from({ length: pick(1, 2) }, () => 2 + random() * (minutes * 60 - 10)) : [])
+  return [
+    ...moments(0.2).map((at): Step => ({ kind: 'flaps', at, n: pick(5, 20, 40), everyMs: pick(300, 2000, 5000) })),
+    ...moments(0.2).map((at): Step => ({ kind: 'temper', at, part: pick({ busy: pick(0.02, 0.3) }, { ackMs: pick(1500, 3500) }) })),
+  ]
+}
+
+export function drawOld(seed: number, minutes: number): Step[] {
   const random = chance(seed ^ 0x5eed)
   const pick = <T>(...of: T[]): T => of[Math.floor(random() * of.length)]!
   const between = (a: number, b: number) => Math.round(a + random() * (b - a))

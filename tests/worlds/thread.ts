@@ -4,7 +4,7 @@ import { kept } from './kept'
 import { mistakes, plant } from './planted'
 import { draw } from './script'
 import { fewest } from './shrink'
-import { runSeed, World } from './world'
+import { runOldSeed, runSeed, World } from './world'
 
 const task = workerData as
   | { kind: 'worlds'; from: number; count: number }
@@ -39,8 +39,8 @@ if (task.kind === 'worlds') {
     if (found === null) wrong.push(m.name)
   }
 } else if (task.kind === 'kept') {
-  for (const [seed, what] of kept) {
-    const o = await runSeed(seed)
+  for (const [seed, what, old] of kept) {
+    const o = old ? await runOldSeed(seed) : await runSeed(seed)
     if (o.problems.length > 0) wrong.push(`seed ${seed} (${what}): ${o.problems.join(' | ')}`)
   }
 } else {

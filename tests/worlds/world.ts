@@ -10,7 +10,7 @@ import { SimEngine } from './engine'
 import { fair, Net } from './net'
 import { Oracle } from './oracle'
 import { type Owner, Scheduler } from './scheduler'
-import { draw, type Step } from './script'
+import { draw, drawOld, type Step } from './script'
 import { type Mood, SimDatabase } from './store'
 
 /** How long a world has to come to rest when nothing more goes wrong, ms. */
@@ -62,7 +62,12 @@ export class World {
     this.random = chance(seed)
     const own = () => chance(Math.floor(this.random() * 2 ** 31))
     this.scheduler = new Scheduler(own())
-    this.broker = new SimBroker(this.scheduler, own(), (topic, payload, p) => this.keyAtBroker(topic, payload, p))
+    this.broker = new SimBroker(
+      this.scheduler,
+      own(),
+      (topic, payload, p) => this.keyAtBroker(topic, payload, p),
+      (link) => this.net.answered(link),
+    )
     this.net = new Net(this.scheduler, own(), (link) => this.broker.accept(link))
     this.database = new SimDatabase(this.scheduler, own())
     this.database.mood = (owner) => this.partitioned.get(owner) ?? this.mood
@@ -107,6 +112,9 @@ export class World {
 
   aside(a: Aside): void {
     this.asides.push(a)
+    const { topic } = a.envelope
+    if (a.failure.code === 'destination.hangs-up' && !this.broker.disliked.has(topic))
+      this.problem(`one to ${topic} went aside, and nobody hung up on it`)
   }
 
   filtersOf(destinationId: string): string[] {
@@ -130,6 +138,16 @@ export class World {
           { handles: [HANDLE], values: [this.value], statuses: [0], times: [this.machine.offset + this.scheduler.now] },
           this.machine.offset + this.scheduler.now,
         )
+  }
+
+  /** What destinations say of their links is so. */
+  private words(): void {
+    for (const e of this.engines)
+      for (const d of e.owner.alive ? e.destinations.values() : []) {
+        const client = d.destination.settings.clientId
+        if (d.present().reason.includes('one by one') && this.net.barrenOf(client) < 2)
+          this.problem(`${e.name} says that the link was lost on one of the messages, and it was not`)
+      }
   }
 
   /** Octets that an engine wrote: no message may go out under an epoch that is over. */
@@ -191,6 +209,9 @@ export class World {
       case 'cut':
         net.shutUntil = this.scheduler.now + s.ms
         return net.cutAll()
+      case 'flaps':
+        for (let i = 0; i < s.n; i++) this.scheduler.in(i * s.everyMs, () => this.flapping && net.cutAll())
+        return
       case 'deaf':
         for (const l of net.links) {
           l.weather.deafUp ||= s.up
@@ -263,6 +284,7 @@ export class World {
   /** Nothing goes wrong any more. */
   private calm(): void {
     this.note('all faults cease')
+    this.flapping = false
     this.broker.temper = { ...mild() }
     this.broker.up = true
     this.net.shutUntil = 0
@@ -280,6 +302,7 @@ export class World {
   }
 
   private clockWasSet = false
+  private flapping = true
 
   private get atRest(): boolean {
     const e = this.engines.find((o) => o.up && o.lease.valid())
@@ -304,6 +327,7 @@ export class World {
     const tick = () => {
       if (this.scheduler.now >= end) return
       this.changeTags()
+      this.words()
       this.scheduler.in((first.everyMs * (0.2 + 1.6 * this.random())) | 0, tick)
     }
     tick()
@@ -387,4 +411,9 @@ function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'desti
 /** Runs the world of a seed. */
 export function runSeed(seed: number, minutes = 5): Promise<Outcome> {
   return new World(seed).run(draw(seed, minutes), minutes)
+}
+
+/** As it was before there were flapping links and brokers that are busy now and then. */
+export function runOldSeed(seed: number): Promise<Outcome> {
+  return new World(seed).run(drawOld(seed, 5), 5)
 }

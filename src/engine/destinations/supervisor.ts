@@ -27,8 +27,8 @@ const HOLD_MS = 3000
 const LISTEN_MS = 30_000
 /** How long messages under way are waited for before a connection is changed, ms. */
 const FINISH_MS = 10_000
-/** A link that held so long before it sends a suspected message is one that holds, ms. */
-const CONTROL_MS = 1500
+/** How long a link may take to answer before a suspected message is tried on it, ms. */
+const HEARD_MS = 6000
 /** A connection that stood so long was a success, though nothing was sent on it, ms. */
 const STOOD_MS = 10_000
 /** First and longest wait after the destination said "not now", ms. */
@@ -455,6 +455,7 @@ export class DestinationSupervisor {
     const { clock, ledger } = this.ctx
     const underWay = new Map<Item, number>()
     this.underWay = underWay
+    let idleSince = clock.mono()
     if (this.suspicion.careful && !(await this.control(connection, over))) return
     const blocked = (item: Item) => {
       const window = this.suspicion.careful || this.laterTold ? 1 : connection.window
@@ -498,39 +499,47 @@ export class DestinationSupervisor {
       connection.send(m, (answer) => {
         if (this.underWay !== underWay && answer.kind !== 'left') return
         underWay.delete(item)
+        if (underWay.size === 0) idleSince = clock.mono()
         figures.answered++
         this.answered(item, answer)
         if (underWay.size === 0 || underWay.size === connection.window - 1) this.outbox.wake()
       })
       while (alone && underWay.size > 0 && !over()) await this.outbox.woken()
     }
-    this.accuse(underWay)
+    this.accuse(underWay, idleSince)
   }
 
   /** The connection ended with messages under way: was it for one that was alone on it? */
-  private accuse(underWay: ReadonlyMap<Item, number>): void {
+  private accuse(underWay: ReadonlyMap<Item, number>, idleSince: number): void {
     const [first, ...others] = underWay
     if (!first || others.length > 0 || this.stopped || this.finishing) return
     const [item, since] = first
     const now = this.ctx.clock.mono()
     const silent = now - since >= this.destination.settings.ackS * 1000
     if (silent || !(this.suspicion.careful || this.suspicion.suspects(item))) return
+    if (!this.suspicion.tells(since - idleSince, now - since)) return
     if (this.suspicion.strike(item, now)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))
   }
 
   /** Nothing is under way, and the link was seen to hold just now; false: it is over. */
   private async quiet(connection: DestinationConnection, underWay: ReadonlyMap<Item, number>, over: () => boolean): Promise<boolean> {
     while (underWay.size > 0 && !over()) await this.outbox.woken()
-    if (!over()) await within(this.ctx.clock, CONTROL_MS * 4, connection.heard())
-    return !over()
+    return !over() && this.holds(connection, over)
   }
 
   /** Whether the link holds while nothing is sent on it. */
   private async control(connection: DestinationConnection, over: () => boolean): Promise<boolean> {
     this.set('running', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
-    await within(this.ctx.clock, CONTROL_MS * 4, connection.heard())
-    const end = this.ctx.clock.mono() + CONTROL_MS
-    while (!over() && this.ctx.clock.mono() < end) await sleep(this.ctx.clock, 100)
+    return this.holds(connection, over)
+  }
+
+  /** Whether the link answers, and is then not lost while nothing is sent on it. */
+  private async holds(connection: DestinationConnection, over: () => boolean): Promise<boolean> {
+    const { clock } = this.ctx
+    await within(clock, HEARD_MS, connection.heard())
+    const end = clock.mono() + this.suspicion.holdMs
+    while (!over() && clock.mono() < end) await sleep(clock, 50)
+    if (over() && !this.stopped && !this.finishing) this.suspicion.lostIdle()
     return !over()
   }
 

@@ -39,3 +39,23 @@ it('bars a topic of which three went aside, tries it again after a minute, and l
   s.answered(item(4, 'kiln/1'))
   expect(s.suspects(item(5, 'kiln/1'))).toBe(false)
 })
+
+it('does not take a link that is cut again and again for the fault of a message, however slow the answers are', () => {
+  const s = new Suspicion()
+  const one = item(1, 'kiln/1')
+  s.ended(5, 0)
+  s.ended(5, 0)
+  // It held 1.5 s idle and was lost 3.5 s later: it is to hold 7 s before that tells anything.
+  expect(s.holdMs).toBe(1500)
+  expect(s.tells(1500, 3500)).toBe(false)
+  expect(s.holdMs).toBe(7000)
+  s.lostIdle()
+  expect(s.careful).toBe(false)
+  s.ended(5, 0)
+  s.ended(5, 0)
+  // Lost right after the message each time, at a rhythm: from one time to the next it must hold longer.
+  expect(s.tells(1500, 10)).toBe(true)
+  expect([s.strike(one, 0), s.holdMs, s.strike(one, 1), s.holdMs]).toEqual([false, 3000, false, 6000])
+  s.lostIdle()
+  expect([s.strike(one, 2), s.strike(one, 3)]).toEqual([false, false])
+})
