@@ -55,6 +55,8 @@ export class Link {
   /** Whether messages went out on it, and whether any was answered. */
   published = false
   answered = false
+  /** The client has given it up: what still arrives it does not hear. */
+  left = false
   readonly up = new Direction(this, true)
   readonly down = new Direction(this, false)
   sink!: WireSink
@@ -92,7 +94,10 @@ export class Link {
       get pending() {
         return link.up.inFlight
       },
-      end: () => link.scheduler.in(link.weather.latency, () => link.cut('ended')),
+      end: () => {
+        link.left = true
+        link.scheduler.in(link.weather.latency, () => link.cut('ended'))
+      },
       destroy: (why) => link.cut(why ?? Object.assign(new Error('destroyed'), { code: 'ECONNRESET' })),
     }
   }
@@ -120,19 +125,37 @@ export class Link {
   }
 }
 
+/** As many messages may have gone out on the connections that ended so, in a world. */
+const MOST_TRIED = 100
+
 /** The network of a world. */
 export class Net {
   readonly links = new Set<Link>()
-  private readonly barren = new Map<string, number>()
+  private readonly barren = new Map<string, { inARow: number; since: number | null }>()
 
-  /** How many connections of a client ended without an answer to any message, since one was answered. */
-  barrenOf(client: string): number {
-    return this.barren.get(client) ?? 0
+  private barrenOf(client: string) {
+    let b = this.barren.get(client)
+    if (!b) this.barren.set(client, (b = { inARow: 0, since: null }))
+    return b
+  }
+
+  /** Whether connections of a client ended twice in a row without an answer to any message, and few were answered since. */
+  suspect(client: string): boolean {
+    return this.barrenOf(client).since !== null
+  }
+
+  private ended(link: Link): void {
+    if (!link.published || link.answered) return
+    const b = this.barrenOf(link.client)
+    if (++b.inARow >= 2) b.since = 0
   }
 
   answered(link: Link): void {
+    if (link.left) return
     link.answered = true
-    this.barren.set(link.client, 0)
+    const b = this.barrenOf(link.client)
+    b.inARow = 0
+    if (b.since !== null && ++b.since > MOST_TRIED) b.since = null
   }
 
   /** Nobody gets through before this moment. */
@@ -150,8 +173,7 @@ export class Net {
   dial<A extends { clientId: string }>(owner: Owner, wrote: (client: string, bytes: Uint8Array) => void): Dial<A> {
     return (address, sink) =>
       new Promise((done, failed) => {
-        const ended = () => link.published && !link.answered && this.barren.set(address.clientId, this.barrenOf(address.clientId) + 1)
-        const link = new Link(this.scheduler, this.weather(), this.random, address.clientId, owner, ended)
+        const link = new Link(this.scheduler, this.weather(), this.random, address.clientId, owner, () => this.ended(link))
         link.sink = sink
         this.scheduler.in(link.weather.latency * 2, () => {
           if (!owner.alive) return

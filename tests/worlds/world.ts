@@ -145,7 +145,7 @@ export class World {
     for (const e of this.engines)
       for (const d of e.owner.alive ? e.destinations.values() : []) {
         const client = d.destination.settings.clientId
-        if (d.present().reason.includes('one by one') && this.net.barrenOf(client) < 2)
+        if (d.present().reason.includes('one by one') && !this.net.suspect(client))
           this.problem(`${e.name} says that the link was lost on one of the messages, and it was not`)
       }
   }

@@ -54,6 +54,21 @@ export interface Aside {
   failure: Failure
 }
 
+/** What is noted of one connection. */
+interface Figures {
+  sent: number
+  /** Answers of the destination: what was left alone at QoS 0 has none. */
+  answered: number
+  /** It was given up since a message was not acknowledged in time. */
+  silent: boolean
+  /** It was ended by this side, for a change. */
+  asked: boolean
+  /** What was left alone at its end, and when that went out. */
+  left: Map<Item, number>
+  /** Since when nothing is under way, or was before what is; ms. */
+  idleSince: number
+}
+
 export interface DestinationContext {
   clock: Clock
   store: DeliveryStore
@@ -388,9 +403,10 @@ export class DestinationSupervisor {
       },
     })
     const began = clock.mono()
-    const figures = { sent: 0, answered: 0 }
+    const figures: Figures = { sent: 0, answered: 0, silent: false, asked: false, left: new Map(), idleSince: clock.mono() }
     try {
       this.end = () => {
+        figures.asked ||= down === null
         down ??= anew
         this.outbox.wake()
       }
@@ -411,6 +427,7 @@ export class DestinationSupervisor {
         }
         const [oldest] = this.underWay.values()
         if (oldest === undefined || clock.mono() - oldest < settings.ackS * 1000) return
+        figures.silent ||= down === null
         down ??= unacknowledged(settings.ackS)
         this.outbox.wake()
       })
@@ -424,7 +441,7 @@ export class DestinationSupervisor {
       this.end = () => undefined
       connection.close()
       this.underWay = new Map()
-      this.suspicion.ended(figures.sent, figures.answered)
+      this.suspicion.ended(figures.sent, figures.answered, this.sentOrdinal, figures.silent)
     }
     if (clock.mono() - began > STOOD_MS) retrying.succeeded()
     if (down === anew) return 'again'
@@ -451,11 +468,11 @@ export class DestinationSupervisor {
   }
 
   /** Sends in order until told to stop, with at most a window of messages under way. */
-  private async pump(connection: DestinationConnection, over: () => boolean, figures: { sent: number; answered: number }): Promise<void> {
+  private async pump(connection: DestinationConnection, over: () => boolean, figures: Figures): Promise<void> {
     const { clock, ledger } = this.ctx
     const underWay = new Map<Item, number>()
     this.underWay = underWay
-    let idleSince = clock.mono()
+    figures.idleSince = clock.mono()
     if (this.suspicion.careful && !(await this.control(connection, over))) return
     const blocked = (item: Item) => {
       const window = this.suspicion.careful || this.laterTold ? 1 : connection.window
@@ -465,6 +482,7 @@ export class DestinationSupervisor {
       if (this.laterUntil > 0 && !(await this.waitLater(over))) continue
       const item = this.outbox.next()
       if (!item) {
+        if (underWay.size === 0) this.trusts()
         await this.outbox.more()
         continue
       }
@@ -498,27 +516,37 @@ export class DestinationSupervisor {
       if (m.ordinal > this.sentOrdinal) this.sentOrdinal = m.ordinal
       connection.send(m, (answer) => {
         if (this.underWay !== underWay && answer.kind !== 'left') return
+        if (answer.kind === 'left') figures.left.set(item, underWay.get(item) ?? clock.mono())
+        else figures.answered++
         underWay.delete(item)
-        if (underWay.size === 0) idleSince = clock.mono()
-        figures.answered++
+        if (underWay.size === 0) figures.idleSince = clock.mono()
         this.answered(item, answer)
         if (underWay.size === 0 || underWay.size === connection.window - 1) this.outbox.wake()
       })
       while (alone && underWay.size > 0 && !over()) await this.outbox.woken()
     }
-    this.accuse(underWay, idleSince)
+    this.accuse(underWay, figures)
   }
 
   /** The connection ended with messages under way: was it for one that was alone on it? */
-  private accuse(underWay: ReadonlyMap<Item, number>, idleSince: number): void {
-    const [first, ...others] = underWay
-    if (!first || others.length > 0 || this.stopped || this.finishing) return
+  private accuse(underWay: ReadonlyMap<Item, number>, { left, idleSince, silent, asked }: Figures): void {
+    const there = new Map([...underWay, ...left])
+    const [first, ...others] = there
+    if (!first || this.stopped || this.finishing || silent || asked) return
+    this.suspicion.lostWith(there.keys())
     const [item, since] = first
     const now = this.ctx.clock.mono()
-    const silent = now - since >= this.destination.settings.ackS * 1000
-    if (silent || !(this.suspicion.careful || this.suspicion.suspects(item))) return
-    if (!this.suspicion.tells(since - idleSince, now - since)) return
-    if (this.suspicion.strike(item, now)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))
+    if (others.length > 0 || now - since >= this.destination.settings.ackS * 1000) return
+    if (!(this.suspicion.careful || this.suspicion.suspects(item)) || !this.suspicion.tells(since - idleSince, now - since)) return
+    // What went out at QoS 0 does not go out again: it is what follows that goes aside.
+    if (this.suspicion.strike(item, now) && !left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))
+  }
+
+  /** All went out that a link was lost on: no message is tried alone any more. */
+  private trusts(): void {
+    if (!this.suspicion.careful) return
+    this.suspicion.passed()
+    if (this.senderTarget) this.tellRunning(this.senderTarget)
   }
 
   /** Nothing is under way, and the link was seen to hold just now; false: it is over. */
@@ -529,7 +557,10 @@ export class DestinationSupervisor {
 
   /** Whether the link holds while nothing is sent on it. */
   private async control(connection: DestinationConnection, over: () => boolean): Promise<boolean> {
-    this.set('running', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
+    if (this.suspicion.silent) {
+      const { ackS } = this.destination.settings
+      this.set('running', `tries messages one by one: of many, none was acknowledged within ${ackS} s`, 'The link or the other side is slow')
+    } else this.set('running', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
     return this.holds(connection, over)
   }
 
@@ -564,14 +595,16 @@ export class DestinationSupervisor {
     const e = item.envelope
     const account = ledger.account(e.delivery)
     const now = clock.mono()
+    if (answer.kind === 'left') {
+      this.outbox.acknowledged(item)
+      return account.leftAlone(e.seq, now)
+    }
     const { careful } = this.suspicion
     this.suspicion.answered(item)
-    // It said something: no message is tried alone any more.
-    if (careful && this.senderTarget) this.tellRunning(this.senderTarget)
+    if (careful && !this.suspicion.careful && this.senderTarget) this.tellRunning(this.senderTarget)
     if (answer.kind === 'later') return this.later(answer.failure)
     if (answer.kind === 'refused') return this.refuse(item, answer.failure)
     this.outbox.acknowledged(item)
-    if (answer.kind === 'left') return account.leftAlone(e.seq, now)
     this.sending?.succeeded()
     this.last = clock.wall()
     this.refused = null

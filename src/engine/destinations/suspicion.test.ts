@@ -7,15 +7,44 @@ function item(ordinal: number, topic: string): Item {
   return { segment: { ordinal }, index: 0, envelope: { delivery: 1, qos: 1, retain: false, topic } } as unknown as Item
 }
 
-it('tries each message alone after two connections without any answer, and stops with the first answer', () => {
+it('tries each message alone after two connections without any answer, until all of them were tried', () => {
   const s = new Suspicion()
-  s.ended(0, 0)
-  s.ended(5, 0)
+  s.ended(0, 0, 0)
+  s.ended(5, 0, 5)
   expect(s.careful).toBe(false)
-  s.ended(5, 0)
+  s.ended(5, 0, 5)
   expect(s.careful).toBe(true)
   s.answered(item(1, 'kiln/1'))
+  expect(s.careful).toBe(true)
+  s.answered(item(5, 'kiln/1'))
   expect(s.careful).toBe(false)
+})
+
+it('suspects a topic that was under way at three lost links and never answered, not the ones far behind it', () => {
+  const s = new Suspicion()
+  const all = ['1', '2', '3', '4'].map((n) => item(Number(n), `kiln/${n}`))
+  s.lostWith(all)
+  s.lostWith(all)
+  s.answered(all[1]!)
+  s.lostWith(all)
+  expect(all.map((i) => s.suspects(i))).toEqual([true, false, false, false])
+})
+
+it('bars what a publication sends when three of its topics are barred and none was ever taken', () => {
+  const s = new Suspicion()
+  for (const topic of ['kiln/1', 'kiln/2', 'kiln/3']) for (const n of [1, 1, 1, 2, 3]) s.strike(item(n, topic), 0)
+  expect(s.barred(item(9, 'kiln/4'), 10)).toBe(true)
+  expect(s.suspects(item(9, 'kiln/4'))).toBe(true)
+  s.answered(item(9, 'kiln/4'))
+  expect(s.barred(item(10, 'kiln/5'), 20)).toBe(false)
+  expect(s.barred(item(11, 'kiln/1'), 20)).toBe(true)
+})
+
+it('bars a topic at QoS 0 when three of its messages were lost with the link', () => {
+  const s = new Suspicion()
+  const zero = (n: number) => ({ ...item(n, 'kiln/1'), envelope: { delivery: 1, qos: 0, retain: false, topic: 'kiln/1' } }) as unknown as Item
+  expect([s.strike(zero(1), 0), s.strike(zero(2), 1), s.strike(zero(3), 2)]).toEqual([false, false, true])
+  expect(s.barred(zero(4), 10)).toBe(true)
 })
 
 it('makes a message the cause at the third loss, not when it was answered in between', () => {
@@ -43,19 +72,19 @@ it('bars a topic of which three went aside, tries it again after a minute, and l
 it('does not take a link that is cut again and again for the fault of a message, however slow the answers are', () => {
   const s = new Suspicion()
   const one = item(1, 'kiln/1')
-  s.ended(5, 0)
-  s.ended(5, 0)
-  // It held 1.5 s idle and was lost 3.5 s later: it is to hold 7 s before that tells anything.
-  expect(s.holdMs).toBe(1500)
-  expect(s.tells(1500, 3500)).toBe(false)
+  s.ended(5, 0, 5)
+  s.ended(5, 0, 5)
+  // It held 0.75 s idle and was lost 3.5 s later: it is to hold 7 s before that tells anything.
+  expect(s.holdMs).toBe(750)
+  expect(s.tells(750, 3500)).toBe(false)
   expect(s.holdMs).toBe(7000)
   s.lostIdle()
   expect(s.careful).toBe(false)
-  s.ended(5, 0)
-  s.ended(5, 0)
+  s.ended(5, 0, 5)
+  s.ended(5, 0, 5)
   // Lost right after the message each time, at a rhythm: from one time to the next it must hold longer.
-  expect(s.tells(1500, 10)).toBe(true)
-  expect([s.strike(one, 0), s.holdMs, s.strike(one, 1), s.holdMs]).toEqual([false, 3000, false, 6000])
+  expect(s.tells(750, 10)).toBe(true)
+  expect([s.strike(one, 0), s.holdMs, s.strike(one, 1), s.holdMs]).toEqual([false, 1500, false, 3000])
   s.lostIdle()
   expect([s.strike(one, 2), s.strike(one, 3)]).toEqual([false, false])
 })

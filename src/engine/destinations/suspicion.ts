@@ -8,13 +8,30 @@ const BARRED_AFTER = 3
 const TRY_AGAIN_MS = 60_000
 /** So many topics are remembered; with values in them there may be new ones for ever. */
 const PLACES = 10_000
+/** Links lost one after the other with messages of one topic under way, none of them answered: its next one is tried alone. */
+const LOSSES = 3
+/** So many topics that a lost link makes suspect: what can be acknowledged is read in order, what cannot be may lie anywhere. */
+const BLAMED = { acknowledged: 2, others: 50 }
+/** So many topics of one publication are barred, and none of it was ever taken: the others are as well. */
+const STREAM_BARRED_AFTER = 3
 /** Connections that ended without an answer to anything, one after the other, before each message is tried alone. */
 const BARREN = 2
 /** So long a link is to hold with nothing sent on it before a message is tried alone, ms: anything at first, and one whose topic is suspected. */
-const HOLD_MS = { careful: 1500, suspects: 100 }
+const HOLD_MS = { careful: 750, suspects: 100 }
 
+/** What is known of the messages of one publication to one topic. */
 interface Place {
+  /** So many went aside. */
   aside: number
+  triedAt: number
+  /** So many links were lost with one of them under way since one was answered. */
+  losses: number
+}
+
+/** What is known of the messages of one publication at one QoS, of which some went aside. */
+interface Stream {
+  barred: number
+  takes: boolean
   triedAt: number
 }
 
@@ -26,20 +43,41 @@ interface Place {
  */
 export class Suspicion {
   private barren = 0
+  /** The last place in the outbox that went out on a connection without an answer. */
+  private through: number | null = null
   /** How long a link must hold idle now, ms, where that is more than at first. */
   private hold = 0
-  private readonly strikes = new Map<number, number>()
+  /** By place in the outbox; what went out at QoS 0 does not go out again, so that it is its topic that counts. */
+  private readonly strikes = new Map<number | string, number>()
   private readonly places = new Map<string, Place>()
+  private readonly streams = new Map<string, Stream>()
 
-  /** Each message is to be tried alone, on a link that holds. */
+  /**
+   * Each message is to be tried alone, on a link that holds: until all were that went out on the connections without an
+   * answer. The first of them need not be the cause: a link that is reset takes answers along.
+   */
   get careful(): boolean {
-    return this.barren >= BARREN
+    return this.through !== null
   }
 
-  /** A connection ended: how many messages had gone out on it, and how many were answered. */
-  ended(sent: number, answered: number): void {
+  /** All of those went out again. */
+  passed(): void {
+    this.barren = 0
+    this.through = null
+  }
+
+  /** Whether the last connection without an answer was given up since none came in time; else it was lost. */
+  silent = false
+
+  /**
+   * A connection ended: how many messages had gone out on it, how many were answered, the last place in the outbox that ever
+   * went out, whether it was given up for its silence.
+   */
+  ended(sent: number, answered: number, through: number, silent = false): void {
     if (answered > 0) this.barren = 0
     else if (sent > 0) this.barren++
+    if (this.barren >= BARREN) this.through = through
+    this.silent = silent
   }
 
   /** How long nothing is to be sent on a link before a message is tried alone, ms. */
@@ -49,7 +87,7 @@ export class Suspicion {
 
   /** The link was lost while nothing was sent on it: it does not hold, whatever is sent. */
   lostIdle(): void {
-    this.barren = 0
+    this.passed()
     this.hold = 0
     this.strikes.clear()
   }
@@ -65,40 +103,94 @@ export class Suspicion {
     return `${e.delivery} ${e.qos} ${e.retain} ${e.topic}`
   }
 
+  private streamOf({ envelope: e }: Item): string {
+    return `${e.delivery} ${e.qos} ${e.retain}`
+  }
+
+  private strikeOf(item: Item): number | string {
+    return item.envelope.qos === 0 ? this.placeOf(item) : item.segment.ordinal + item.index
+  }
+
+  private place(of: string): Place {
+    let place = this.places.get(of)
+    if (place) return place
+    if (this.places.size >= PLACES) for (const oldest of this.places.keys()) if (this.places.delete(oldest)) break
+    this.places.set(of, (place = { aside: 0, triedAt: 0, losses: 0 }))
+    return place
+  }
+
+  /** The link was lost with these under way, in the order in which they went out. */
+  lostWith(items: Iterable<Item>): void {
+    const left = { ...BLAMED }
+    const blamed = new Set<string>()
+    for (const item of items) {
+      const kind = item.envelope.qos > 0 ? 'acknowledged' : 'others'
+      const of = this.placeOf(item)
+      if (left[kind] === 0 || blamed.has(of)) continue
+      left[kind]--
+      blamed.add(of)
+      this.place(of).losses++
+    }
+  }
+
   /** The link was lost on this message alone; true: it is to go aside. */
   strike(item: Item, now: number): boolean {
-    const ordinal = item.segment.ordinal + item.index
-    const place = this.places.get(this.placeOf(item))
-    const n = (this.strikes.get(ordinal) ?? 0) + 1
-    this.strikes.set(ordinal, n)
-    if (n < (place && place.aside > 0 ? 1 : STRIKES)) {
+    const of = this.strikeOf(item)
+    const place = this.place(this.placeOf(item))
+    const n = (this.strikes.get(of) ?? 0) + 1
+    this.strikes.set(of, n)
+    if (n < (place.aside > 0 || this.untaken(item) ? 1 : STRIKES)) {
       this.hold = this.holdMs * 2
       return false
     }
-    this.strikes.delete(ordinal)
+    this.strikes.delete(of)
     this.hold = 0
-    if (!place && this.places.size >= PLACES) for (const oldest of this.places.keys()) if (this.places.delete(oldest)) break
-    this.places.set(this.placeOf(item), { aside: (place?.aside ?? 0) + 1, triedAt: now })
+    if (this.through !== null && item.segment.ordinal + item.index >= this.through) this.passed()
+    this.convict(item, place, now)
     return true
+  }
+
+  private convict(item: Item, place: Place, now: number): void {
+    const barred = place.aside >= BARRED_AFTER
+    // At QoS 0 three messages were lost by now.
+    place.aside = item.envelope.qos === 0 ? BARRED_AFTER : place.aside + 1
+    place.triedAt = now
+    const of = this.streamOf(item)
+    const stream = this.streams.get(of) ?? { barred: 0, takes: false, triedAt: now }
+    this.streams.set(of, stream)
+    stream.triedAt = now
+    if (!barred && place.aside >= BARRED_AFTER) stream.barred++
+  }
+
+  /** Its publication has topics enough that are barred, and none was ever taken since the first went aside. */
+  private untaken(item: Item): Stream | null {
+    const stream = this.streams.size > 0 ? this.streams.get(this.streamOf(item)) : undefined
+    return stream && !stream.takes && stream.barred >= STREAM_BARRED_AFTER ? stream : null
   }
 
   /** Whether messages of its topic go aside untried for now. */
   barred(item: Item, now: number): boolean {
     if (this.places.size === 0) return false
     const place = this.places.get(this.placeOf(item))
-    return place !== undefined && place.aside >= BARRED_AFTER && now - place.triedAt < TRY_AGAIN_MS
+    const triedAt = this.untaken(item)?.triedAt ?? (place && place.aside >= BARRED_AFTER ? place.triedAt : Number.NEGATIVE_INFINITY)
+    return now - triedAt < TRY_AGAIN_MS
   }
 
-  /** Whether others of its topic went aside: it is tried alone at once. */
+  /** Whether others of its topic went aside, or the link was lost with them again and again: it is tried alone at once. */
   suspects(item: Item): boolean {
-    return this.places.size > 0 && (this.places.get(this.placeOf(item))?.aside ?? 0) > 0
+    if (this.places.size === 0) return false
+    const place = this.places.get(this.placeOf(item))
+    return (place !== undefined && (place.aside > 0 || place.losses >= LOSSES)) || this.untaken(item) !== null
   }
 
   /** The destination said something to it. */
   answered(item: Item): void {
     this.barren = 0
     this.hold = 0
-    if (this.strikes.size > 0) this.strikes.delete(item.segment.ordinal + item.index)
+    if (this.through !== null && item.segment.ordinal + item.index >= this.through) this.through = null
+    if (this.strikes.size > 0) this.strikes.delete(this.strikeOf(item))
     if (this.places.size > 0) this.places.delete(this.placeOf(item))
+    const stream = this.streams.size > 0 ? this.streams.get(this.streamOf(item)) : undefined
+    if (stream) stream.takes = true
   }
 }
