@@ -441,6 +441,16 @@ export class Account {
     return true
   }
 
+  /** Whether a payload on a topic that nobody writes to is that of an open message: then topics are changed on the way, and that is noted. */
+  strays(topic: string, digest: number): boolean {
+    for (const o of this.open.values()) {
+      if (o.digest !== digest || o.topic === topic) continue
+      this.elsewhere = { sent: o.topic, seen: topic }
+      return true
+    }
+    return false
+  }
+
   /** The first copy of an open message. */
   private arrive(o: Open, s: Sighting): Seen {
     const { seq, order } = o

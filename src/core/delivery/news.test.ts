@@ -40,10 +40,14 @@ it('every grave one says what to do', () => {
 
 it('names permissions when nothing arrives any more, and the other topic when messages come there', () => {
   const about = { nothingArrives: 'look at permissions', elsewhere: 'on another topic' }
-  const teller = new Teller({ ...none, arrived: 10 })
-  expect(teller.tell({ ...none, arrived: 20, missing: 3 }, 0, about)[0]?.hint).not.toBe('look at permissions')
-  expect(teller.tell({ ...none, arrived: 20, missing: 9, altered: 1 }, AGAIN_MS, about)).toMatchObject([
-    { code: 'ledger.missing', hint: 'look at permissions' },
+  const only = { ...about, elsewhere: null }
+  const teller = new Teller({ ...none, arrived: 10, acknowledged: 10 })
+  expect(teller.tell({ ...none, arrived: 20, acknowledged: 20, missing: 3 }, 0, about)[0]?.hint).not.toBe('look at permissions')
+  // Six more are missing of which none was acknowledged: lost with the link, at QoS 0.
+  expect(teller.tell({ ...none, arrived: 20, acknowledged: 20, missing: 9 }, AGAIN_MS, only)[0]?.hint).not.toBe('look at permissions')
+  expect(teller.tell({ ...none, arrived: 20, acknowledged: 30, missing: 19 }, 2 * AGAIN_MS, only)[0]?.hint).toBe('look at permissions')
+  expect(teller.tell({ ...none, arrived: 20, acknowledged: 40, missing: 29, altered: 1 }, 3 * AGAIN_MS, about)).toMatchObject([
+    { code: 'ledger.missing', hint: 'on another topic' },
     { code: 'ledger.altered', hint: 'on another topic' },
   ])
 })

@@ -57,14 +57,26 @@ export class Teller {
   private readonly before: Counts
   private readonly toldAt = new Map<string, number>()
   private arrived: number
+  /** How many the destination had acknowledged when something arrived last. */
+  private acknowledged: number
 
   constructor(start: Counts) {
     this.before = { ...start }
     this.arrived = start.arrived
+    this.acknowledged = start.acknowledged
+  }
+
+  /** Whether so many and more were acknowledged, and nothing arrived since. */
+  private nothingArrives(counts: Counts, n: number): boolean {
+    return counts.arrived === this.arrived && n > 1 && counts.acknowledged - this.acknowledged >= n
   }
 
   /** What is to be said now, the gravest first; only of what rose. Dropped and rejected messages are told of elsewhere. */
   tell(counts: Counts, now: number, about: About = unknownAbout): News[] {
+    if (counts.arrived !== this.arrived) {
+      this.arrived = counts.arrived
+      this.acknowledged = counts.acknowledged
+    }
     return told.flatMap(([key, severity, words, plain]) => {
       let hint: string = plain
       const n = counts[key] - this.before[key]
@@ -76,8 +88,7 @@ export class Teller {
       if (now - (this.toldAt.get(key) ?? Number.NEGATIVE_INFINITY) < AGAIN_MS) return []
       this.before[key] = counts[key]
       this.toldAt.set(key, now)
-      if (key === 'missing' && counts.arrived === this.arrived && n > 1) hint = about.nothingArrives
-      if (key === 'missing') this.arrived = counts.arrived
+      if (key === 'missing' && this.nothingArrives(counts, n)) hint = about.elsewhere ?? about.nothingArrives
       if (key === 'altered' && about.elsewhere) hint = about.elsewhere
       return [{ severity, code: `ledger.${key}`, message: `${n} ${n === 1 ? 'message' : 'messages'} ${words}`, hint }]
     })

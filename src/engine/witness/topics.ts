@@ -8,10 +8,17 @@ export class TopicIndex {
   constructor(private readonly most = TOPICS_MAX) {}
 
   private readonly byTopic = new Map<string, Account | Account[]>()
+  private readonly accountsThere = new Set<Account>()
+
+  /** Whether an account ever wrote to any topic. */
+  has(account: Account): boolean {
+    return this.accountsThere.has(account)
+  }
 
   add(topic: string, account: Account): void {
     const there = this.byTopic.get(topic)
     if (there === account) return
+    this.accountsThere.add(account)
     if (there === undefined) {
       if (this.byTopic.size >= this.most) this.forget(Math.ceil(this.most / 10))
       this.byTopic.set(topic, account)

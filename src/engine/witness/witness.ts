@@ -34,6 +34,8 @@ export interface WitnessOptions {
 const ASK_AGAIN_MS = 60_000
 /** The right to listen is looked at so often, ms. */
 const LOOK_MS = 500
+/** What comes on topics of nobody is looked at so often, ms. */
+const STRAYED_MS = 20
 /** A probe without answer for so long is told, ms. */
 const SLOW_MS = 5000
 
@@ -66,6 +68,7 @@ export class Witness {
   private readonly far: FarEnd
   private readonly retrying: Retrying
   private readonly strangers: Strangers
+  private strayedAt = Number.NEGATIVE_INFINITY
   private filters: readonly string[] = []
   private refused: ReadonlyMap<string, string> = new Map()
   private connected = false
@@ -283,7 +286,16 @@ export class Witness {
   private foreign(s: FarSighting, removed: boolean): void {
     const [owner] = removed || s.repeated ? [] : this.o.topics.accounts(s.topic)
     owner?.foreign(s.at)
+    if (!owner && !this.o.byId && !s.repeated) this.strayed(s)
     this.count('foreign', 0, 0, null, s)
+  }
+
+  /** On a topic that nobody writes to: is it what was sent to another one? Looked for now and then. */
+  private strayed(s: FarSighting): void {
+    if (s.mono - this.strayedAt < STRAYED_MS) return
+    this.strayedAt = s.mono
+    for (const account of this.o.ledger.accounts.values())
+      if (!account.elsewhere && this.o.topics.has(account) && account.strays(s.topic, s.digest)) return
   }
 
   /** Tries again whose the unknown payloads are; the ledger calls it before it writes. */
