@@ -34,8 +34,8 @@ export interface WitnessOptions {
 const ASK_AGAIN_MS = 60_000
 /** The right to listen is looked at so often, ms. */
 const LOOK_MS = 500
-/** What comes on topics of nobody is looked at so often, ms. */
-const STRAYED_MS = 20
+/** What comes on topics of nobody is compared with so many open messages a ms. */
+const STRAYED_A_MS = 1000
 /** A probe without answer for so long is told, ms. */
 const SLOW_MS = 5000
 
@@ -68,7 +68,7 @@ export class Witness {
   private readonly far: FarEnd
   private readonly retrying: Retrying
   private readonly strangers: Strangers
-  private strayedAt = Number.NEGATIVE_INFINITY
+  private strayedNext = 0
   private filters: readonly string[] = []
   private refused: ReadonlyMap<string, string> = new Map()
   private connected = false
@@ -290,12 +290,16 @@ export class Witness {
     this.count('foreign', 0, 0, null, s)
   }
 
-  /** On a topic that nobody writes to: is it what was sent to another one? Looked for now and then. */
+  /** On a topic that nobody writes to: is it what was sent to another one? The more there is to look through, the seldomer. */
   private strayed(s: FarSighting): void {
-    if (s.mono - this.strayedAt < STRAYED_MS) return
-    this.strayedAt = s.mono
-    for (const account of this.o.ledger.accounts.values())
-      if (!account.elsewhere && this.o.topics.has(account) && account.strays(s.topic, s.digest)) return
+    if (s.mono < this.strayedNext) return
+    let looked = 0
+    for (const account of this.o.ledger.accounts.values()) {
+      if (account.elsewhere || !this.o.topics.has(account)) continue
+      looked += account.openCount
+      if (account.strays(s.topic, s.digest)) break
+    }
+    this.strayedNext = s.mono + looked / STRAYED_A_MS
   }
 
   /** Tries again whose the unknown payloads are; the ledger calls it before it writes. */
