@@ -1,7 +1,9 @@
 // Outbox and ledger alone, on the real database; segments and accounts in memory.
+
 import { newId } from '~/contract/id'
 import { Account } from '~/core/delivery/account'
 import type { Envelope } from '~/core/delivery/envelope'
+import { noHighWater } from '~/core/delivery/high-water'
 import { decodeSegment, encodeSegment } from '~/core/delivery/segment'
 import { realClock } from '~/engine/clock/real-clock'
 import { Ledger } from '~/engine/ledger/ledger'
@@ -118,7 +120,7 @@ const sending = { qos: 1 as const, turn: 0 }
 // ---- ledger: produced, stored, sent, acknowledged, seen; written to the database as in the engine
 {
   const nothing = () => undefined
-  const ledger = new Ledger({ store, clock: realClock, fenced: nothing, trouble: nothing, troubleOf: storeTrouble })
+  const ledger = new Ledger({ highWater: noHighWater, store, clock: realClock, fenced: nothing, trouble: nothing, troubleOf: storeTrouble })
   await ledger.load()
   ledger.start()
   ledger.watch(delivery, { destinationId: destination, witnessed: true, lateMs: 30_000, byId: true })

@@ -29,6 +29,7 @@ import type { DestinationSupervisor } from './destinations/supervisor'
 import { Events } from './events'
 import { failureOf } from './failure'
 import { LeaseKeeper } from './lease-keeper'
+import { HighWaterFile } from './ledger/high-water-file'
 import { Ledger } from './ledger/ledger'
 import { Standing } from './live/standing'
 import { LiveTable, SPARK_EVERY_MS } from './live/table'
@@ -120,6 +121,11 @@ export class Engine {
       clock,
       fenced,
       troubleOf: storeTrouble,
+      highWater: new HighWaterFile(
+        options.workFolder,
+        () => this.installation,
+        () => this.lease.valid(),
+      ),
       trouble: (t) => (t ? storeState.report('ledger', t.kind, t.words) : storeState.well('ledger')),
     })
     this.news = new News(this.ledger, this.events, (d) => this.permissions(d))
@@ -211,6 +217,7 @@ export class Engine {
     this.sourceContext = { application, workFolder }
     await loadCompression()
     await this.ledger.load()
+    if (this.ledger.older) this.databaseIsOlder()
     await this.model.loadTags(db)
     await this.model.loadEquipment(db)
     await this.standing.load()
@@ -231,6 +238,18 @@ export class Engine {
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
     this.trimming.start()
+  }
+
+  private databaseIsOlder(): void {
+    this.events.add({
+      severity: 'trouble',
+      where: 'engine',
+      subjectId: null,
+      subject: 'Database',
+      code: 'store.older',
+      message: 'The database is older than what this node last wrote: it came back from a copy',
+      hint: 'Numbers go on where they were; what was sent since the copy was made is unknown. What waited in its outboxes then goes out again',
+    })
   }
 
   /** Whose permissions decide about a delivery. */

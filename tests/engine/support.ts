@@ -7,6 +7,7 @@ import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
 import pg from 'pg'
 import type { DestinationDraft } from '~/contract/destination'
 import { certificateFacts } from '~/core/credential/certificate'
+import { noHighWater } from '~/core/delivery/high-water'
 import { realClock } from '~/engine/clock/real-clock'
 import { Ledger, type LedgerOptions } from '~/engine/ledger/ledger'
 import { Broker, type BrokerOptions } from '~/standins/broker/broker'
@@ -64,6 +65,7 @@ export async function heldStore(db: Db, epoch = 1): Promise<PgDeliveryStore> {
 /** A ledger over a database, with nobody to be told of its troubles. */
 export async function ledgerOver(db: Db, part: Partial<LedgerOptions> = {}): Promise<Ledger> {
   const ledger = new Ledger({
+    highWater: noHighWater,
     store: await heldStore(db),
     clock: realClock,
     fenced: () => undefined,
@@ -78,7 +80,14 @@ export async function ledgerOver(db: Db, part: Partial<LedgerOptions> = {}): Pro
 /** How the ledger stands in a database, without touching who holds the lease. */
 export async function readLedger(db: Db): Promise<Ledger> {
   const store = new PgDeliveryStore(db, () => -1)
-  const ledger = new Ledger({ store, clock: realClock, fenced: () => undefined, trouble: () => undefined, troubleOf: storeTrouble })
+  const ledger = new Ledger({
+    highWater: noHighWater,
+    store,
+    clock: realClock,
+    fenced: () => undefined,
+    trouble: () => undefined,
+    troubleOf: storeTrouble,
+  })
   await ledger.load()
   return ledger
 }

@@ -42,6 +42,12 @@ export class SimEngine {
       fenced: () => this.lease.lost(),
       trouble: () => undefined,
       troubleOf,
+      highWater: {
+        read: () => structuredClone(world.highWater),
+        write: (h) => {
+          if (this.owner.alive && this.lease.valid()) world.highWater = structuredClone(h)
+        },
+      },
     })
   }
 

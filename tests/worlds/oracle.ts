@@ -26,6 +26,8 @@ export interface OracleView {
   ambiguous(): boolean
   /** Whether it went out more than once, as the engine of this moment knows. */
   wentTwice(m: Stored): boolean
+  /** Whether the database came back from an older copy: what was there since it has forgotten. */
+  wasRestored(): boolean
   /** Whether some engine ended: what it had seen and not written it took along. */
   engineDied(): boolean
   /** After how many ms messages of a delivery are late; null: that changed meanwhile. */
@@ -51,12 +53,15 @@ export class Oracle {
   private appended(s: SegmentWrite): void {
     for (const m of decodeSegment(s.body)) {
       const id = `${m.delivery}.${m.seq}`
-      if (this.stored.has(id)) this.v.problem(`number ${id} was given twice`)
+      const payload = m.payload as Uint8Array
+      const key = this.v.keyOf({ delivery: m.delivery, seq: m.seq, topic: m.topic, payload })
+      const there = this.stored.get(id)
+      // What an older database has forgotten may be written to it again, as it was.
+      if (there?.key === key && this.v.wasRestored()) continue
+      if (there) this.v.problem(`number ${id} was given twice`)
       const high = this.highest.get(m.delivery) ?? 0
       if (m.seq <= high) this.v.problem(`number ${id} was stored after ${high}`)
       this.highest.set(m.delivery, m.seq)
-      const payload = m.payload as Uint8Array
-      const key = this.v.keyOf({ delivery: m.delivery, seq: m.seq, topic: m.topic, payload })
       this.stored.set(id, { delivery: m.delivery, seq: m.seq, topic: m.topic, qos: m.qos, key })
     }
   }
@@ -75,6 +80,11 @@ export class Oracle {
       this.sums(delivery)
       if (rose) this.accused(delivery)
     }
+  }
+
+  restored(): void {
+    this.told.clear()
+    this.missing.clear()
   }
 
   sums(delivery: number): void {
@@ -131,7 +141,8 @@ export class Oracle {
         sums[verdict] = (sums[verdict] ?? 0) + 1
         const m = this.stored.get(`${delivery}.${seq}`)
         if (!m) {
-          if (verdict !== 'dropped') this.v.problem(`${delivery}.${seq} was never stored and is ${verdict}`)
+          if (verdict !== 'dropped' && !(verdict === 'unknown' && this.v.wasRestored()))
+            this.v.problem(`${delivery}.${seq} was never stored and is ${verdict}`)
         } else this.one(m, verdict, arrivals.get(m.key) ?? [])
       }
       if ((this.highest.get(delivery) ?? 0) > standing.storedThrough)
@@ -149,7 +160,8 @@ export class Oracle {
     const seen = (broker.copies.get(m.key) ?? []).filter((c) => c.client === witness && c.arrivedAt !== null).length
     const wrong = (why: string) => this.v.problem(`${id} (QoS ${m.qos}, taken ${arrivals.length} times, seen ${seen} times) is ${verdict}: ${why}`)
     if (verdict === 'waiting' || verdict === 'never') return wrong('it has no verdict')
-    if (m.qos > 0 && arrivals.length === 0 && verdict !== 'rejected' && verdict !== 'dropped') return wrong('it never reached the broker')
+    if (m.qos > 0 && arrivals.length === 0 && verdict !== 'rejected' && verdict !== 'dropped' && !(verdict === 'unknown' && this.v.wasRestored()))
+      return wrong('it never reached the broker')
     if (['confirmed', 'late', 'disordered', 'doubled'].includes(verdict) && seen === 0) return wrong('nobody saw it')
     // From an older session a broker hands out again what it had handed out: of a message that went out twice nobody can tell that from a second copy.
     if (verdict === 'doubled' && seen < 2 && !(this.v.ambiguous() && this.v.wentTwice(m))) return wrong('it was seen once')

@@ -21,10 +21,12 @@ export type Step =
   | { kind: 'go live'; at: number; publication: number; qos: 0 | 1 | 2 }
   | { kind: 'pause'; at: number; publication: number }
   | { kind: 'flood'; at: number; n: number }
+  /** The database comes back as it was so long before, ms; the engine is killed first, or finds out. */
+  | { kind: 'restore'; at: number; agoMs: number; killed: boolean }
   /** The link is cut again and again, and is there between. */
   | { kind: 'flaps'; at: number; n: number; everyMs: number }
 
-type Kind = Exclude<Step['kind'], 'lay' | 'flaps'>
+type Kind = Exclude<Step['kind'], 'lay' | 'flaps' | 'restore'>
 
 /** Draws what there is, which faults a world uses at all, and when they come: rare pairs meet that an even mix never brings together. */
 export function draw(seed: number, minutes: number): Step[] {
@@ -39,6 +41,7 @@ function drawLater(seed: number, minutes: number): Step[] {
   const moments = (share: number) => (random() < share ? Array.from({ length: pick(1, 2) }, () => 2 + random() * (minutes * 60 - 10)) : [])
   return [
     ...moments(0.2).map((at): Step => ({ kind: 'flaps', at, n: pick(5, 20, 40), everyMs: pick(300, 2000, 5000) })),
+    ...moments(0.1).map((at): Step => ({ kind: 'restore', at, agoMs: pick(2000, 20_000, 60_000), killed: random() < 0.5 })),
     ...moments(0.2).map((at): Step => ({ kind: 'temper', at, part: pick({ busy: pick(0.02, 0.3) }, { ackMs: pick(1500, 3500) }) })),
   ]
 }

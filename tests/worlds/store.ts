@@ -30,6 +30,31 @@ export class SimDatabase {
     readonly random: () => number,
   ) {}
 
+  /** A copy of all that is in it; given back, it is as it was then, whoever is connected. */
+  copy(): () => void {
+    const { flush, lease } = this
+    const kept = structuredClone({
+      segments: this.segments,
+      cursors: this.cursors,
+      positions: this.positions,
+      births: this.births,
+      latencies: this.latencies,
+    })
+    const accounts = new Map([...this.accounts].map(([d, a]) => [d, a.copy()]))
+    const epoch = lease.epoch
+    return () => {
+      for (const k of ['segments', 'cursors', 'positions', 'births', 'latencies'] as const) {
+        const own = this[k] as Map<unknown, unknown>
+        own.clear()
+        for (const [id, v] of kept[k]) own.set(id, structuredClone(v))
+      }
+      this.accounts.clear()
+      for (const [d, a] of accounts) this.accounts.set(d, a.copy())
+      this.flush = flush
+      this.lease = { epoch, holder: null, at: Number.NEGATIVE_INFINITY }
+    }
+  }
+
   /** One transaction of a process: it happens as a whole or not at all, and its answer arrives or does not. */
   transact<T>(owner: Owner, work: () => T): Promise<T> {
     const { scheduler } = this

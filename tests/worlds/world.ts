@@ -3,6 +3,7 @@ import type { Destination } from '~/contract/destination'
 import { MqttSettings } from '~/contract/destination'
 import type { Plan } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
+import type { HighWater } from '~/core/delivery/high-water'
 import { chance } from '~/core/value/chance'
 import type { Aside } from '~/engine/destinations/supervisor'
 import { mild, SimBroker, type Temper } from './broker'
@@ -82,6 +83,7 @@ export class World {
       keyOf: (m) => `${m.topic} ${Buffer.from(m.payload).toString()}`,
       ambiguous: () => this.ambiguity,
       wentTwice: (m) => this.engines.some((e) => e.up && !(e.ledger.accounts.get(m.delivery)?.wentOnce(m.seq) ?? true)),
+      wasRestored: () => this.restored,
       engineDied: () => this.killed || this.engineNumber > 1,
       lateAfter: (delivery) => {
         if (this.limitsChanged) return null
@@ -209,6 +211,8 @@ export class World {
       case 'cut':
         net.shutUntil = this.scheduler.now + s.ms
         return net.cutAll()
+      case 'restore':
+        return this.restore(s.agoMs, s.killed)
       case 'flaps':
         for (let i = 0; i < s.n; i++) this.scheduler.in(i * s.everyMs, () => this.flapping && net.cutAll())
         return
@@ -281,6 +285,29 @@ export class World {
     }
   }
 
+  private restore(agoMs: number, killed: boolean): void {
+    const at = this.scheduler.now - agoMs
+    const copy = this.backups.findLast((b) => b.at <= at)
+    // An engine that was cut off before the copy was made cannot tell the two databases apart: whoever restores stops it first.
+    if (!copy || this.partitioned.size > 0) return
+    this.ambiguity = this.killed = this.restored = true
+    if (killed) for (const e of this.engines) e.kill(true)
+    copy.back()
+    this.backups = this.backups.filter((b) => b.at <= copy.at)
+    this.oracle.restored()
+    // Whoever still runs finds that the database is another one, and ends.
+    const startAgain = () => {
+      if (!this.engines.some((e) => e.owner.alive)) this.startEngine()
+      else if (this.flapping) this.scheduler.in(15_000, startAgain)
+    }
+    this.scheduler.in(15_000, startAgain)
+  }
+
+  private backUp(): void {
+    this.backups.push({ at: this.scheduler.now, back: this.database.copy() })
+    this.scheduler.in(5000, () => this.backUp())
+  }
+
   /** Nothing goes wrong any more. */
   private calm(): void {
     this.note('all faults cease')
@@ -303,6 +330,10 @@ export class World {
 
   private clockWasSet = false
   private flapping = true
+  private restored = false
+  private backups: { at: number; back: () => void }[] = []
+  /** What engines of this machine keep beside the database. */
+  highWater: HighWater | null = null
 
   private get atRest(): boolean {
     const e = this.engines.find((o) => o.up && o.lease.valid())
@@ -331,6 +362,7 @@ export class World {
       this.scheduler.in((first.everyMs * (0.2 + 1.6 * this.random())) | 0, tick)
     }
     tick()
+    if (script.some((s) => s.kind === 'restore')) this.backUp()
     this.startEngine()
     await this.scheduler.run(end)
     this.calm()

@@ -94,6 +94,15 @@ export class AccountChanges {
     return true
   }
 
+  /** All numbers from `first` to `last` are in a set, which has none above `first`. */
+  markAll(set: WindowSet, first: number, last: number): void {
+    const { standing } = this
+    const all = set === 'known' || set === 'answered' ? standing[set] : standing.odd[set]
+    all.append(first, last)
+    for (let w = windowOf(first); w <= windowOf(last); w++) this.windows.add(w)
+    this.any = true
+  }
+
   moved(move: Move): void {
     this.moves.push(move)
     this.any = true

@@ -102,6 +102,10 @@ export class Account {
   private restoredThrough: number
   /** The last message whose payload came on another topic than it was sent to. */
   elsewhere: { sent: string; seen: string } | null = null
+  /** Numbers up to this one may be given without asking for more. */
+  reserved = Number.POSITIVE_INFINITY
+  /** Asks for more; called when they are used up. */
+  reserve: () => void = () => undefined
   /** The highest number given to a message, stored or not. */
   numberedThrough: number
   sentThrough: number
@@ -129,7 +133,33 @@ export class Account {
     const { newest } = this
     if (Math.floor(wall / SLICE_MS) < Math.floor(newest.at / SLICE_MS)) newest.turn++
     newest.at = wall
-    return { seq: ++this.numberedThrough, turn: newest.turn }
+    const seq = ++this.numberedThrough
+    if (seq > this.reserved) this.reserve()
+    return { seq, turn: newest.turn }
+  }
+
+  /**
+   * Numbers up to `through` were given by a run of which the database knows nothing any more: they are not given again, and
+   * nobody can say what became of their messages. Gives how many, counted at `wall` (epoch ms).
+   */
+  memoryLost(through: number, wall: number): number {
+    const s = this.standing
+    const first = s.storedThrough + 1
+    const count = through - s.storedThrough
+    if (count <= 0) return 0
+    this.given(through)
+    if (Math.floor(wall / SLICE_MS) < Math.floor(this.newest.at / SLICE_MS)) this.newest.turn++
+    this.newest.at = wall
+    const slice = this.changes.slice(wall, this.newest.turn)
+    slice.firstSeq = Math.min(slice.firstSeq ?? first, first)
+    slice.produced += count
+    slice.unknown += count
+    s.tally.unknown += count
+    s.storedThrough = through
+    s.madeAt = wall
+    s.turns = this.newest.turn
+    for (const set of ['known', 'answered', 'unknown'] as const) this.changes.markAll(set, first, through)
+    return count
   }
 
   /** Numbers up to this one are given, though not counted yet: what is made from now on has higher ones. */

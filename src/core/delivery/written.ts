@@ -8,6 +8,14 @@ export class WrittenAccount {
   private readonly parts = new Map<number, AccountChange['windows'][number]['sets']>()
   total: AccountChange['total'] | null = null
 
+  copy(): WrittenAccount {
+    const copy = new WrittenAccount()
+    for (const [k, v] of this.slices) copy.slices.set(k, { ...v })
+    for (const [k, v] of this.parts) copy.parts.set(k, { ...v })
+    copy.total = this.total && { ...this.total }
+    return copy
+  }
+
   write(change: AccountChange): void {
     for (const s of change.slices) {
       const sum = this.slices.get(s.start)

@@ -89,6 +89,8 @@ export interface OpenOptions {
   /** With a session the connection has its will, and its births have gone out; `number` ties the two. */
   session: { of: NodeSession; number: number } | null
   remembered: Remembered
+  /** What the other side remembers of this sender is not to be gone on with: nobody here knows it any more. */
+  anew: boolean
 }
 
 /** One kind of destination. */

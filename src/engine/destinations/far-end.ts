@@ -19,6 +19,9 @@ export interface FarSighting {
   token: unknown
 }
 
+/** How far an earlier run has come, in the words of its kind; null: there was none. `forget`: nobody knows, and the other side is to begin anew. */
+export type Position = Uint8Array | 'forget' | null
+
 /** What is known of a message by its id. */
 export interface Acquaintance {
   /** A copy of it has been counted. */
@@ -43,8 +46,8 @@ export interface FarSink {
  * written in the ledger's transaction, in its own words; what it is told is `safe` it lets go of at the other side.
  */
 export interface FarEnd {
-  /** Takes up where an earlier run was; before the first connection. */
-  restore(position: Uint8Array | null): void
+  /** Takes up where an earlier run was, or has the other side forget all of it; before the first connection. */
+  restore(position: Position): void
   /**
    * It is going to connect; called before, and `connect` only when the position has been written since: whoever takes up
    * from there knows that the other side may be in a state that nobody wrote down.

@@ -16,6 +16,7 @@ import type { Item } from '../outbox/segment-state'
 import { TopicIndex } from '../witness/topics'
 import { Witness } from '../witness/witness'
 import type { Answer, DestinationConnection, DestinationDriver, DestinationTarget, Remembered } from './driver'
+import type { Position } from './far-end'
 import { Flaps } from './flaps'
 import type { NodeSession } from './session'
 import { Suspicion } from './suspicion'
@@ -122,6 +123,8 @@ export class DestinationSupervisor {
   /** What was refused since something was taken last. */
   private refused: { failure: Failure; count: number; since: number; sinceMono: number } | null = null
   private refusals = { at: Number.NEGATIVE_INFINITY, more: 0 }
+  /** What the far end remembers of this sender and witness is to be forgotten with the next connection. */
+  private anew = { sender: false, witness: false }
   private readonly suspicion = new Suspicion()
   private readonly flaps = new Flaps()
   private lossTold = false
@@ -257,7 +260,12 @@ export class DestinationSupervisor {
       if (done) account.acknowledged(e.seq, clock.mono())
       return done
     })
-    const gone = ledger.resolveGone(this.ctx.deliveriesOf(this.destination.id), there)
+    const deliveries = this.ctx.deliveriesOf(this.destination.id)
+    const gone = ledger.resolveGone(deliveries, there)
+    const lost = ledger.memoryLost(deliveries)
+    // The far end knows more of us than we do: what it remembers fits nothing here.
+    this.anew = { sender: ledger.older, witness: ledger.older }
+    if (lost > 0) this.event('warning', 'outbox.older', `${lost} messages were sent or given numbers since the copy of the database: unknown`)
     if (gone > 0)
       this.event('warning', 'outbox.gone', `${gone} messages without a verdict are not in the outbox any more: unknown`, 'Was the database restored?')
   }
@@ -278,9 +286,10 @@ export class DestinationSupervisor {
     return new Promise((begun) => {
       preparing.start(
         async () => {
-          const position = await this.ctx.store.loadPosition(this.destination.id)
+          const position = this.anew.witness ? 'forget' : await this.ctx.store.loadPosition(this.destination.id)
           // Another beginning may have taken its place meanwhile: one witness is enough.
           if (this.preparing === preparing) await this.startWitness(position)
+          this.anew.witness = false
           begun()
           void preparing.stop()
           return 'wait'
@@ -295,7 +304,7 @@ export class DestinationSupervisor {
     })
   }
 
-  private async startWitness(position: Uint8Array | null): Promise<void> {
+  private async startWitness(position: Position): Promise<void> {
     const { settings, enabled } = this.destination
     const { clock, driver, ledger, installation } = this.ctx
     if (!settings.witness || !enabled || this.stopped) return this.ctx.ledger.attach(this.outbox, null)
@@ -390,6 +399,7 @@ export class DestinationSupervisor {
     const connection = await driver.open(target, {
       clock,
       remembered: this.remembered,
+      anew: this.anew.sender,
       session,
       sink: {
         down: (failure) => {
@@ -402,6 +412,7 @@ export class DestinationSupervisor {
         doneLately: () => this.outbox.doneLately(settings.window * 2),
       },
     })
+    this.anew.sender = false
     const began = clock.mono()
     const figures: Figures = { sent: 0, answered: 0, silent: false, asked: false, left: new Map(), idleSince: clock.mono() }
     try {

@@ -1,12 +1,14 @@
 import type { Counts, Latency } from '~/contract/live'
 import { Account, type WitnessView } from '~/core/delivery/account'
 import { type Cursor, type DeliveryStore, Fenced, type FlushWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
+import type { HighWaterStore } from '~/core/delivery/high-water'
 import { LatencyHour } from '~/core/delivery/latency'
 import { RangeSet } from '~/core/delivery/ranges'
 import { emptyStanding } from '~/core/delivery/verdict'
 import type { Cancel, Clock } from '../clock/clock'
 import { Rate } from '../live/rate'
 import { log, wordsOf } from '../log'
+import { Reserves } from './reserves'
 
 const FLUSH_MS = 200
 const JUDGE_MS = 1000
@@ -54,6 +56,7 @@ export interface LedgerOptions {
   fenced(): void
   trouble(t: { kind: StoreTrouble; words: string } | null): void
   troubleOf(e: unknown): StoreTrouble
+  highWater: HighWaterStore
 }
 
 /**
@@ -79,7 +82,25 @@ export class Ledger {
   readonly ackedRate = new Rate()
   readonly producedRate = new Rate()
 
-  constructor(private readonly o: LedgerOptions) {}
+  private readonly reserves: Reserves
+  /** The database is older than what this node last wrote: by delivery, the numbers that were given and that it does not know. */
+  private forgotten = new Map<number, number>()
+
+  constructor(private readonly o: LedgerOptions) {
+    this.reserves = new Reserves(o.highWater, o.clock, this.accounts)
+  }
+
+  /** Whether the database came back from an older copy than what this node knows. */
+  get older(): boolean {
+    return this.forgotten.size > 0
+  }
+
+  /** Counts what the database has forgotten of these deliveries as unknown, once what it does know is counted. Gives how many. */
+  memoryLost(deliveries: readonly number[]): number {
+    let lost = 0
+    for (const d of deliveries) lost += this.account(d).memoryLost(this.forgotten.get(d) ?? 0, this.o.clock.wall())
+    return lost
+  }
 
   async load(): Promise<void> {
     const minute = Math.floor(this.o.clock.wall() / 60_000)
@@ -87,6 +108,7 @@ export class Ledger {
     this.number = flush
     for (const [delivery, standing] of standings) this.accounts.set(delivery, new Account(delivery, standing))
     for (const [delivery, seq] of given) this.account(delivery).given(seq)
+    this.forgotten = this.reserves.begin(flush)
     for (const row of latencies) this.latencyHour(row.delivery).set(row.minute, row.histogram)
   }
 
@@ -103,6 +125,7 @@ export class Ledger {
       if (a.judge(now, witness?.view() ?? null) > 0 && witness) probe.add(witness)
     }
     for (const witness of probe) witness.probe()
+    this.reserves.catchUp()
   }
 
   /** The latencies of the last hour, to look at. */
@@ -114,7 +137,7 @@ export class Ledger {
 
   account(delivery: number): Account {
     let a = this.accounts.get(delivery)
-    if (!a) this.accounts.set(delivery, (a = new Account(delivery, emptyStanding())))
+    if (!a) this.reserves.keep((a = new Account(delivery, emptyStanding())))
     return a
   }
 
@@ -252,6 +275,7 @@ export class Ledger {
     }
     this.troubled = false
     this.pending = null
+    this.reserves.flushed(p.write.number)
     for (const f of p.applied) f()
     callAll(p.after)
     if (this.after.length >= 2 * HURRY) this.o.clock.soon(() => void this.flush())
@@ -261,6 +285,7 @@ export class Ledger {
     for (const cancel of this.timers) cancel()
     await this.flush()
     await this.flush()
+    if (!this.over) this.reserves.close()
     this.over = true
   }
 }

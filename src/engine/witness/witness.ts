@@ -4,7 +4,7 @@ import type { Account, Seen, Sighting, WitnessView } from '~/core/delivery/accou
 import { parseMessageId } from '~/core/delivery/envelope'
 import { type Cancel, type Clock, sleep, within } from '../clock/clock'
 import { Retrying } from '../clock/retrying'
-import type { Acquaintance, FarEnd, FarSighting, FarSink } from '../destinations/far-end'
+import type { Acquaintance, FarEnd, FarSighting, FarSink, Position } from '../destinations/far-end'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
@@ -102,7 +102,7 @@ export class Witness {
   }
 
   /** Begins to read where an earlier run was. */
-  start(position: Uint8Array | null, filters: readonly string[]): void {
+  start(position: Position, filters: readonly string[]): void {
     this.filters = filters
     this.far.restore(position)
     void this.far.watch(filters)

@@ -47,7 +47,7 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget, o: OpenOp
       {
         access,
         // An edge node begins without what was (Sparkplug 3.0 5.3); others go on where they were.
-        clean: session !== null,
+        clean: session !== null || o.anew,
         expiryS: session ? 0 : EXPIRY_S,
         receiveMaximum: RECEIVE_MAXIMUM,
         ...(death && { will: { ...death, qos: 1 as const, retain: false } }),

@@ -9,7 +9,7 @@ import type { Clock } from '../../clock/clock'
 import { type MqttAccess, mqttFailure } from '../../net/mqtt-access'
 import { MqttLink } from '../../net/mqtt-link'
 import type { Dial } from '../../net/wire'
-import type { FarEnd, FarSink } from '../far-end'
+import type { FarEnd, FarSink, Position } from '../far-end'
 import { CountedDeliveries, type Delivered } from './counted'
 import { Coverage } from './coverage'
 import { Renumbering } from './renumbering'
@@ -57,6 +57,7 @@ export class MqttFarEnd implements FarEnd {
   private changed = false
   /** A connection is being made: the session at the broker may be another one by now. */
   private connecting = false
+  private clean = false
   /** The first part of the position, as long as it holds. */
   private head: Buffer | null = null
   private asking: Promise<void> = Promise.resolve()
@@ -69,7 +70,9 @@ export class MqttFarEnd implements FarEnd {
     private readonly clock: Clock,
   ) {}
 
-  restore(position: Uint8Array | null): void {
+  restore(position: Position): void {
+    this.clean = position === 'forget'
+    if (position === 'forget') return
     if (!position || position.length < 4) return
     const bytes = Buffer.from(position)
     const length = bytes.readUInt32LE(0)
@@ -130,12 +133,13 @@ export class MqttFarEnd implements FarEnd {
       this.link = await MqttLink.connect(
         this.dial,
         clock,
-        { access: this.access, clean: false, expiryS: EXPIRY_S, receiveMaximum: RECEIVE_MAXIMUM },
+        { access: this.access, clean: this.clean, expiryS: EXPIRY_S, receiveMaximum: RECEIVE_MAXIMUM },
         {
           greeted: (link, connack) => {
             this.link = link
             this.sessionPresent = connack.sessionPresent
             this.connecting = false
+            this.clean = false
             this.changed = true
             if (!connack.sessionPresent) {
               this.counted_.clear()

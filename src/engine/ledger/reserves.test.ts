@@ -1,0 +1,76 @@
+import { expect, it } from 'vitest'
+import { Account } from '~/core/delivery/account'
+import type { HighWater } from '~/core/delivery/high-water'
+import { realClock } from '../clock/real-clock'
+import { Reserves } from './reserves'
+
+function kept() {
+  let noted: HighWater | null = null
+  let writes = 0
+  const store = {
+    read: () => noted,
+    write: (h: HighWater) => {
+      noted = structuredClone(h)
+      writes++
+    },
+  }
+  return { store, noted: () => noted!, writes: () => writes }
+}
+
+const store = (a: Account, n: number) => {
+  for (let i = 0; i < n; i++) {
+    const { seq, turn } = a.next(1000)
+    a.stored(seq, 1000, turn)
+  }
+}
+
+it('notes numbers before they are given, seldomer the more are given', () => {
+  const k = kept()
+  const accounts = new Map<number, Account>()
+  const reserves = new Reserves(k.store, realClock, accounts)
+  reserves.begin(0)
+  const a = new Account(1)
+  reserves.keep(a)
+  for (let i = 0; i < 10_000; i++) {
+    const { seq } = a.next(1000)
+    expect(k.noted().deliveries[0]!.reserved).toBeGreaterThanOrEqual(seq)
+  }
+  expect(k.writes()).toBeLessThan(20)
+})
+
+it('a database that is older than what was noted gives no number again; one that is not forgets nothing', () => {
+  const k = kept()
+  const first = new Map<number, Account>()
+  const one = new Reserves(k.store, realClock, first)
+  one.begin(0)
+  one.keep(new Account(7))
+  store(first.get(7)!, 30)
+  one.flushed(4)
+  one.catchUp()
+
+  const same = new Map([[7, new Account(7)]])
+  store(same.get(7)!, 30)
+  expect(new Reserves(k.store, realClock, same).begin(4).size).toBe(0)
+
+  const older = new Map([[7, new Account(7)]])
+  store(older.get(7)!, 10)
+  const forgotten = new Reserves(k.store, realClock, older).begin(3)
+  const account = older.get(7)!
+  expect(account.next(2000).seq).toBeGreaterThan(80)
+  const lost = account.memoryLost(forgotten.get(7)!, 2000)
+  expect(lost).toBe(forgotten.get(7)! - 10)
+  expect(account.counts()).toMatchObject({ produced: 10 + lost, unknown: lost, waiting: 10 })
+  expect([account.verdict(10), account.verdict(11), account.verdict(forgotten.get(7)!)]).toEqual(['waiting', 'unknown', 'unknown'])
+})
+
+it('after an end in good order only what was stored counts as given', () => {
+  const k = kept()
+  const accounts = new Map<number, Account>()
+  const reserves = new Reserves(k.store, realClock, accounts)
+  reserves.begin(0)
+  reserves.keep(new Account(1))
+  store(accounts.get(1)!, 5)
+  reserves.flushed(9)
+  reserves.close()
+  expect(new Reserves(k.store, realClock, new Map()).begin(8)).toEqual(new Map([[1, 5]]))
+})

@@ -1,0 +1,97 @@
+import type { Account } from '~/core/delivery/account'
+import { type HighWater, type HighWaterStore, RESERVE_LEAST, RESERVE_TIMES } from '~/core/delivery/high-water'
+import type { Clock } from '../clock/clock'
+
+/** What was written is noted after each flush, but this many ms a delivery lie between: it is written whole. */
+const NOTE_EACH_MS = 1
+
+/**
+ * Keeps a node's own memory of the numbers that it gave, beside the database: a database that is brought back from an older
+ * copy would else give them again. Numbers are reserved ahead; those beyond are noted before they are given.
+ */
+export class Reserves {
+  private flush = 0
+  private notedAt = Number.NEGATIVE_INFINITY
+  /** By delivery, the highest number given when it was noted last. */
+  private readonly given = new Map<number, number>()
+  private begun = false
+  /** Something was flushed that is not noted. */
+  private behind = false
+  /** By delivery, what the database has forgotten. */
+  private forgotten = new Map<number, number>()
+
+  constructor(
+    private readonly store: HighWaterStore,
+    private readonly clock: Clock,
+    private readonly accounts: Map<number, Account>,
+  ) {}
+
+  /** Compares with the database, whose last flush is `flush`: gives the numbers, by delivery, that it has forgotten. */
+  begin(flush: number): Map<number, number> {
+    const noted = this.store.read()
+    const { forgotten } = this
+    if (noted && noted.flush > flush)
+      for (const d of noted.deliveries) {
+        const known = this.accounts.get(d.delivery)?.numberedThrough ?? 0
+        if (d.reserved > known) forgotten.set(d.delivery, d.reserved)
+      }
+    // They are never given again, whether their destination is there yet or not.
+    for (const [delivery, through] of forgotten) this.accounts.get(delivery)?.given(through)
+    this.flush = flush
+    this.begun = true
+    for (const account of this.accounts.values()) this.watch(account)
+    return forgotten
+  }
+
+  /** An account that is new. */
+  keep(account: Account): void {
+    this.accounts.set(account.delivery, account)
+    account.given(this.forgotten.get(account.delivery) ?? 0)
+    if (this.begun) this.watch(account)
+  }
+
+  private watch(account: Account): void {
+    account.reserved = account.numberedThrough
+    account.reserve = () => this.note()
+  }
+
+  flushed(flush: number): void {
+    this.flush = flush
+    this.behind = true
+    if (this.clock.mono() - this.notedAt >= this.accounts.size * NOTE_EACH_MS) this.note()
+  }
+
+  /** Notes what is not noted yet; called now and then. */
+  catchUp(): void {
+    if (this.behind) this.note()
+  }
+
+  /** It ends well: nothing was given that the database does not hold. */
+  close(): void {
+    this.store.write(this.noted((a) => a.standing.storedThrough))
+  }
+
+  private note(): void {
+    this.notedAt = this.clock.mono()
+    this.behind = false
+    const h = this.noted((a) => {
+      const lately = a.numberedThrough - (this.given.get(a.delivery) ?? a.numberedThrough)
+      return a.numberedThrough + Math.max(RESERVE_LEAST, lately * RESERVE_TIMES)
+    })
+    this.store.write(h)
+    for (const { delivery, reserved } of h.deliveries) {
+      const account = this.accounts.get(delivery)!
+      account.reserved = reserved
+      this.given.set(delivery, account.numberedThrough)
+    }
+  }
+
+  private noted(reserved: (a: Account) => number): HighWater {
+    const deliveries = [...this.accounts.values()].map((a) => ({
+      delivery: a.delivery,
+      through: a.standing.storedThrough,
+      reserved: reserved(a),
+    }))
+    return { flush: this.flush, deliveries }
+  }
+}
