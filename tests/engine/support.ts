@@ -49,6 +49,16 @@ export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_UR
     key: key.toString('hex'),
     vault: new Vault(key),
     close,
+    /** A copy of it, made now; gives how to bring that back. Whoever is connected is thrown out. */
+    backUp: async () => {
+      const others = `select pg_terminate_backend(pid) from pg_stat_activity where datname = '${name}'`
+      await admin(others)
+      await admin(`create database ${name}_copy template ${name}`)
+      return async () => {
+        await admin(`drop database ${name} with (force)`)
+        await admin(`alter database ${name}_copy rename to ${name}`)
+      }
+    },
     drop: async () => {
       await close()
       await admin(`drop database ${name} with (force)`)
