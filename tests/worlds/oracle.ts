@@ -7,6 +7,8 @@ import type { SimDatabase } from './store'
 
 /** What may lie between two clocks that look at one moment. */
 const SLACK_MS = 500
+/** An engine notes what it put into the database at least so often. */
+const NOTED_MS = 1500
 
 export interface Stored {
   delivery: number
@@ -14,6 +16,8 @@ export interface Stored {
   topic: string
   qos: 0 | 1 | 2
   key: string
+  /** When it was stored, ms of the world. */
+  at: number
 }
 
 export interface OracleView {
@@ -26,6 +30,7 @@ export interface OracleView {
   ambiguous(): boolean
   /** Whether it went out more than once, as the engine of this moment knows. */
   wentTwice(m: Stored): boolean
+  now(): number
   /** Whether the database came back from an older copy: what was there since it has forgotten. */
   wasRestored(): boolean
   /** Whether some engine ended: what it had seen and not written it took along. */
@@ -44,6 +49,7 @@ export class Oracle {
   private readonly missing = new Map<number, number>()
   private readonly told = new Map<number, number>()
   private flushes = 0
+  private restoredAt: number | null = null
 
   constructor(private readonly v: OracleView) {
     v.database.onAppend = (_destination, s) => this.appended(s)
@@ -56,13 +62,16 @@ export class Oracle {
       const payload = m.payload as Uint8Array
       const key = this.v.keyOf({ delivery: m.delivery, seq: m.seq, topic: m.topic, payload })
       const there = this.stored.get(id)
-      // What an older database has forgotten may be written to it again, as it was.
+      // What an older database has forgotten may be written to it again, as it was. What went into it in the last second before an
+      // engine was killed that engine may not have noted.
       if (there?.key === key && this.v.wasRestored()) continue
-      if (there) this.v.problem(`number ${id} was given twice`)
+      const unnoted = there !== undefined && this.restoredAt !== null && there.at > this.restoredAt - NOTED_MS
+      if (unnoted) this.highest.set(m.delivery, m.seq - 1)
+      else if (there) this.v.problem(`number ${id} was given twice`)
       const high = this.highest.get(m.delivery) ?? 0
       if (m.seq <= high) this.v.problem(`number ${id} was stored after ${high}`)
       this.highest.set(m.delivery, m.seq)
-      this.stored.set(id, { delivery: m.delivery, seq: m.seq, topic: m.topic, qos: m.qos, key })
+      this.stored.set(id, { delivery: m.delivery, seq: m.seq, topic: m.topic, qos: m.qos, key, at: this.v.now() })
     }
   }
 
@@ -83,6 +92,7 @@ export class Oracle {
   }
 
   restored(): void {
+    this.restoredAt = this.v.now()
     this.told.clear()
     this.missing.clear()
   }

@@ -30,6 +30,9 @@ export class SimDatabase {
     readonly random: () => number,
   ) {}
 
+  /** Counts up when a copy is brought back: what was begun before ends with nothing done. */
+  private generation = 0
+
   /** A copy of all that is in it; given back, it is as it was then, whoever is connected. */
   copy(): () => void {
     const { flush, lease } = this
@@ -43,6 +46,7 @@ export class SimDatabase {
     const accounts = new Map([...this.accounts].map(([d, a]) => [d, a.copy()]))
     const epoch = lease.epoch
     return () => {
+      this.generation++
       for (const k of ['segments', 'cursors', 'positions', 'births', 'latencies'] as const) {
         const own = this[k] as Map<unknown, unknown>
         own.clear()
@@ -59,6 +63,7 @@ export class SimDatabase {
   transact<T>(owner: Owner, work: () => T): Promise<T> {
     const { scheduler } = this
     const mood = this.mood(owner)
+    const { generation } = this
     const ms = 1 + this.random() * 6
     return new Promise<T>((done, failed) => {
       const answer = (then: () => void, after: number): void => {
@@ -66,6 +71,7 @@ export class SimDatabase {
       }
       const error = (message: string, code: string) => failed(Object.assign(new Error(message), { code }))
       const commit = (): { value: T } | { thrown: unknown } => {
+        if (generation !== this.generation) return { thrown: Object.assign(new Error('Connection terminated'), { code: 'ECONNRESET' }) }
         try {
           return { value: work() }
         } catch (thrown) {

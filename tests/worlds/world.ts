@@ -83,6 +83,7 @@ export class World {
       keyOf: (m) => `${m.topic} ${Buffer.from(m.payload).toString()}`,
       ambiguous: () => this.ambiguity,
       wentTwice: (m) => this.engines.some((e) => e.up && !(e.ledger.accounts.get(m.delivery)?.wentOnce(m.seq) ?? true)),
+      now: () => this.scheduler.now,
       wasRestored: () => this.restored,
       engineDied: () => this.killed || this.engineNumber > 1,
       lateAfter: (delivery) => {
@@ -154,7 +155,8 @@ export class World {
 
   /** Octets that an engine wrote: no message may go out under an epoch that is over. */
   wrote(e: SimEngine, client: string, bytes: Uint8Array): void {
-    if (this.database.lease.epoch === e.epoch) return
+    // One that runs while the database is exchanged has a moment to notice.
+    if (this.database.lease.epoch === e.epoch || (this.restored && this.database.lease.epoch < e.epoch)) return
     for (let at = 0; at < bytes.length; ) {
       if (bytes[at]! >>> 4 === 3) return this.problem(`${e.name} as ${client} sends under epoch ${e.epoch}, ${this.database.lease.epoch} has begun`)
       let length = 0
@@ -237,13 +239,17 @@ export class World {
         this.mood = s.mood
         this.scheduler.in(s.ms, () => {
           if (this.mood === s.mood) this.mood = 'well'
+          this.unwellAt = this.scheduler.now
         })
         return
       case 'partition': {
         const e = this.engines.find((o) => o.up && o.owner.alive)
         if (!e) return
         this.partitioned.set(e.owner, s.mood)
-        this.scheduler.in(s.ms, () => this.partitioned.delete(e.owner))
+        this.scheduler.in(s.ms, () => {
+          this.partitioned.delete(e.owner)
+          this.unwellAt = this.scheduler.now
+        })
         // Somebody else is there to take over.
         if (this.engines.filter((o) => o.owner.alive).length < 2) this.startEngine()
         return
@@ -304,7 +310,9 @@ export class World {
   }
 
   private backUp(): void {
-    this.backups.push({ at: this.scheduler.now, back: this.database.copy() })
+    // Of a database that answers.
+    const well = this.mood === 'well' && this.partitioned.size === 0 && this.scheduler.now - this.unwellAt > 20_000
+    if (well) this.backups.push({ at: this.scheduler.now, back: this.database.copy() })
     this.scheduler.in(5000, () => this.backUp())
   }
 
@@ -331,6 +339,7 @@ export class World {
   private clockWasSet = false
   private flapping = true
   private restored = false
+  private unwellAt = Number.NEGATIVE_INFINITY
   private backups: { at: number; back: () => void }[] = []
   /** What engines of this machine keep beside the database. */
   highWater: HighWater | null = null

@@ -102,6 +102,8 @@ export class Account {
   private restoredThrough: number
   /** The last message whose payload came on another topic than it was sent to. */
   elsewhere: { sent: string; seen: string } | null = null
+  /** The highest number that this run saw in the outbox. */
+  appendedThrough = 0
   /** Numbers up to this one may be given without asking for more. */
   reserved = Number.POSITIVE_INFINITY
   /** Asks for more; called when they are used up. */
@@ -178,6 +180,7 @@ export class Account {
   /** It is in the outbox for good. Numbers come in order: those passed over went with the memory they were in, and are dropped. */
   stored(seq: number, producedAt: number, turn: number): void {
     while (seq > this.standing.storedThrough + 1) this.dropped(this.standing.storedThrough + 1, producedAt, turn)
+    this.appendedThrough = seq
     this.storedNext(seq, producedAt, turn)
   }
 
@@ -426,6 +429,12 @@ export class Account {
   /** The witness saw a copy of it. */
   seen(s: Sighting): void {
     if (this.early.length > 0 || !this.count(s)) this.early.push(s)
+  }
+
+  /** Copies that wait for their message to go out are forgotten: these come again. */
+  forgetEarly(which: (s: Sighting) => boolean): void {
+    this.early = this.early.filter((s) => !which(s))
+    this.countEarly()
   }
 
   /** Which message of this delivery a copy without an id is, by its topic and payload; null: none. */

@@ -4,7 +4,7 @@ export interface HighWater {
   flush: number
   deliveries: {
     delivery: number
-    /** The highest number that the database held. */
+    /** The highest number that this run saw in an outbox; 0: none. */
     through: number
     /** Numbers up to this one may have been given since; `through`, when the node ended well. */
     reserved: number

@@ -15,6 +15,8 @@ export interface FarSighting {
   repeated: boolean
   /** It came with what was held from before, perhaps of an older state of the other side: of a message that went out once it can only be a repetition. */
   held: boolean
+  /** Unless it is let go of, the other side hands it out again over the next connection. */
+  comesAgain: boolean
   /** To be given back by `safe`. */
   token: unknown
 }

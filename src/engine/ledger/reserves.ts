@@ -17,6 +17,7 @@ export class Reserves {
   private begun = false
   /** Something was flushed that is not noted. */
   private behind = false
+  private notedAppended = 0
   /** By delivery, what the database has forgotten. */
   private forgotten = new Map<number, number>()
 
@@ -30,10 +31,10 @@ export class Reserves {
   begin(flush: number): Map<number, number> {
     const noted = this.store.read()
     const { forgotten } = this
-    if (noted && noted.flush > flush)
+    const knownOf = (delivery: number) => this.accounts.get(delivery)?.numberedThrough ?? 0
+    if (noted && (noted.flush > flush || noted.deliveries.some((d) => d.through > knownOf(d.delivery))))
       for (const d of noted.deliveries) {
-        const known = this.accounts.get(d.delivery)?.numberedThrough ?? 0
-        if (d.reserved > known) forgotten.set(d.delivery, d.reserved)
+        if (d.reserved > knownOf(d.delivery)) forgotten.set(d.delivery, d.reserved)
       }
     // They are never given again, whether their destination is there yet or not.
     for (const [delivery, through] of forgotten) this.accounts.get(delivery)?.given(through)
@@ -63,7 +64,7 @@ export class Reserves {
 
   /** Notes what is not noted yet; called now and then. */
   catchUp(): void {
-    if (this.behind) this.note()
+    if (this.behind || this.appended() > this.notedAppended) this.note()
   }
 
   /** It ends well: nothing was given that the database does not hold. */
@@ -71,9 +72,17 @@ export class Reserves {
     this.store.write(this.noted((a) => a.standing.storedThrough))
   }
 
+  /** How much this run has put into outboxes, as one rising number. */
+  private appended(): number {
+    let sum = 0
+    for (const a of this.accounts.values()) sum += a.appendedThrough
+    return sum
+  }
+
   private note(): void {
     this.notedAt = this.clock.mono()
     this.behind = false
+    this.notedAppended = this.appended()
     const h = this.noted((a) => {
       const lately = a.numberedThrough - (this.given.get(a.delivery) ?? a.numberedThrough)
       return a.numberedThrough + Math.max(RESERVE_LEAST, lately * RESERVE_TIMES)
@@ -89,7 +98,7 @@ export class Reserves {
   private noted(reserved: (a: Account) => number): HighWater {
     const deliveries = [...this.accounts.values()].map((a) => ({
       delivery: a.delivery,
-      through: a.standing.storedThrough,
+      through: a.appendedThrough,
       reserved: reserved(a),
     }))
     return { flush: this.flush, deliveries }

@@ -69,6 +69,8 @@ export class Witness {
   private readonly retrying: Retrying
   private readonly strangers: Strangers
   private strayedNext = 0
+  /** Accounts with copies that wait for their message to go out. */
+  private readonly withEarly = new Set<Account>()
   private filters: readonly string[] = []
   private refused: ReadonlyMap<string, string> = new Map()
   private connected = false
@@ -228,6 +230,7 @@ export class Witness {
     })
     await ended
     stopLooking()
+    this.forgetEarly()
     return this.o.mayListen() ? 'wait' : 'again'
   }
 
@@ -266,6 +269,13 @@ export class Witness {
     const { delivery } = account
     if ((s.repeated || (s.held && account.wentOnce(seq))) && account.hasArrived(seq)) return this.count('doubled', delivery, seq, null, s)
     account.seen(new OurCopy(this.counted, delivery, seq, s))
+    if (account.earlyCount > 0) this.withEarly.add(account)
+  }
+
+  /** What was seen and not counted was not let go of either: over the next connection it comes again, and must not count twice. */
+  private forgetEarly(): void {
+    for (const account of this.withEarly) account.forgetEarly((copy) => copy instanceof OurCopy && copy.s.comesAgain)
+    this.withEarly.clear()
   }
 
   private readonly counted = (how: Seen, copy: OurCopy, sentMono: number | null) => this.count(how, copy.delivery, copy.seq, sentMono, copy.s)
@@ -315,5 +325,6 @@ export class Witness {
     this.over()
     for (const w of this.readyWaiters.splice(0)) w()
     await stopping
+    this.forgetEarly()
   }
 }

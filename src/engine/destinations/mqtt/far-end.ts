@@ -266,6 +266,7 @@ export class MqttFarEnd implements FarEnd {
       // Without an id of the message, only the packet identifier could tell a repetition from a copy: and it is another one.
       repeated: packet.id === null && packet.dup,
       held: packet.id === null && this.inOldSession(),
+      comesAgain: id !== null,
       token: { id, delivered } satisfies Token,
     })
   }
