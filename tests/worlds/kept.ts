@@ -9,5 +9,5 @@ export const kept: readonly [seed: number, what: string, drawn?: 'old'][] = [
   [7003101, 'at QoS 2 the first sending counts, also one by an engine that died: called missing though nobody listened then', 'old'],
   [8000874, 'the same after the wall clock was set back: when an earlier engine had sent could not be told by it', 'old'],
   [9000275, 'over 3.1.1 a copy waited a minute for its message to go out again, behind a long backlog, and was given up as foreign', 'old'],
-  [90000190, 'copies that waited for their message when a witness ended came again over the next connection, and counted twice'],
+  [90000190, 'copies that waited for their message when a witness ended came again to the next one, and counted twice'],
 ]

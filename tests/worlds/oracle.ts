@@ -49,6 +49,8 @@ export class Oracle {
   private readonly missing = new Map<number, number>()
   private readonly told = new Map<number, number>()
   private flushes = 0
+  /** Numbers that two messages had; no verdict is the truth of both. */
+  private readonly twice = new Set<string>()
   private restoredAt: number | null = null
 
   constructor(private readonly v: OracleView) {
@@ -63,11 +65,13 @@ export class Oracle {
       const key = this.v.keyOf({ delivery: m.delivery, seq: m.seq, topic: m.topic, payload })
       const there = this.stored.get(id)
       // What an older database has forgotten may be written to it again, as it was. What went into it in the last second before an
-      // engine was killed that engine may not have noted.
+      // engine was killed that engine may not have noted; nor what it put there while it might not send, and nobody got.
       if (there?.key === key && this.v.wasRestored()) continue
-      const unnoted = there !== undefined && this.restoredAt !== null && there.at > this.restoredAt - NOTED_MS
-      if (unnoted) this.highest.set(m.delivery, m.seq - 1)
-      else if (there) this.v.problem(`number ${id} was given twice`)
+      const unnoted = there !== undefined && this.restoredAt !== null && (there.at > this.restoredAt - NOTED_MS || !this.arrived(there))
+      if (unnoted) {
+        this.highest.set(m.delivery, m.seq - 1)
+        this.twice.add(id)
+      } else if (there) this.v.problem(`number ${id} was given twice`)
       const high = this.highest.get(m.delivery) ?? 0
       if (m.seq <= high) this.v.problem(`number ${id} was stored after ${high}`)
       this.highest.set(m.delivery, m.seq)
@@ -89,6 +93,10 @@ export class Oracle {
       this.sums(delivery)
       if (rose) this.accused(delivery)
     }
+  }
+
+  private arrived(m: Stored): boolean {
+    return this.v.broker.arrivals.some((a) => a.key === m.key)
   }
 
   restored(): void {
@@ -153,7 +161,7 @@ export class Oracle {
         if (!m) {
           if (verdict !== 'dropped' && !(verdict === 'unknown' && this.v.wasRestored()))
             this.v.problem(`${delivery}.${seq} was never stored and is ${verdict}`)
-        } else this.one(m, verdict, arrivals.get(m.key) ?? [])
+        } else if (!this.twice.has(`${delivery}.${seq}`)) this.one(m, verdict, arrivals.get(m.key) ?? [])
       }
       if ((this.highest.get(delivery) ?? 0) > standing.storedThrough)
         this.v.problem(`delivery ${delivery}: stored ${this.highest.get(delivery)}, told ${standing.storedThrough}`)

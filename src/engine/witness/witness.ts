@@ -230,7 +230,6 @@ export class Witness {
     })
     await ended
     stopLooking()
-    this.forgetEarly()
     return this.o.mayListen() ? 'wait' : 'again'
   }
 
@@ -272,7 +271,7 @@ export class Witness {
     if (account.earlyCount > 0) this.withEarly.add(account)
   }
 
-  /** What was seen and not counted was not let go of either: over the next connection it comes again, and must not count twice. */
+  /** What was seen and not counted was not let go of either: to the next witness it comes again, and must not count twice. */
   private forgetEarly(): void {
     for (const account of this.withEarly) account.forgetEarly((copy) => copy instanceof OurCopy && copy.s.comesAgain)
     this.withEarly.clear()
