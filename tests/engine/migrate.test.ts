@@ -4,10 +4,11 @@ import { Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
 import { emptyTally } from '~/core/delivery/verdict'
 import { classVersions, listClasses } from '~/store/class'
+import { openDatabase } from '~/store/database'
 import { listEquipment } from '~/store/equipment'
 import { loadStandings, wallBricks } from '~/store/ledger'
 import { migrate } from '~/store/migrate'
-import { freshDatabase } from './support'
+import { freshDatabase, until } from './support'
 
 it('a ledger of the first version keeps its account: every message has one verdict, and the wall its bricks', async () => {
   const t = await freshDatabase(undefined, '0001-first')
@@ -113,5 +114,39 @@ it('bindings by name become bindings by identity, and what is live goes on as it
     { kind: 'tag', handle: 1, width: 0.5, factor: 1, offset: 0 },
     { kind: 'constant', value: 'A' },
   ])
+  await t.drop()
+})
+
+it('a migration that is cut by force leaves the tables as they were, and goes on when it is started again', async () => {
+  const t = await freshDatabase(undefined, '0007-shapes')
+  const tables = async () =>
+    (
+      await sql<{ c: string }>`select table_name || '.' || column_name as c from information_schema.columns where table_schema = 'public'`.execute(
+        t.db,
+      )
+    ).rows
+      .map((r) => r.c)
+      .sort()
+  const before = await tables()
+  const cut = openDatabase(t.url, 2)
+  // Somebody reads a table that it changes, so that it stands in the middle of its work when its connection is ended.
+  await t.db.transaction().execute(async (tx) => {
+    await sql`lock table ledger_slice in access share mode`.execute(tx)
+    const ended = migrate(cut).then(
+      () => 'done',
+      (e: unknown) => String(e),
+    )
+    const waiting = await until(
+      async () =>
+        (await sql<{ pid: number }>`select pid from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'`.execute(t.db))
+          .rows[0]?.pid,
+      'it to stand in the middle',
+    )
+    await sql`select pg_terminate_backend(${waiting})`.execute(t.db)
+    expect(await ended).not.toBe('done')
+  })
+  await cut.destroy()
+  expect(await tables()).toEqual(before)
+  expect(await migrate(t.db)).toEqual(['0008-truth', '0009-resent'])
   await t.drop()
 })
