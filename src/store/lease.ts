@@ -36,7 +36,7 @@ function isGone(h: Holder, me: Holder): boolean {
   return existsSync('/proc/self/stat') && beginOf(h.pid) !== h.began
 }
 
-/** The turn of the one engine that may write. Its number, the epoch, rises with every turn and stands in every write. */
+/** The turn of the one engine that may write. Its number, the epoch, is the time of its beginning (ms) or later, rises with every turn and stands in every write. */
 export class Lease {
   private readonly pool: pg.Pool
   epoch = 0
@@ -53,15 +53,17 @@ export class Lease {
     const client = await this.pool.connect()
     try {
       await client.query('begin')
-      const found = await client.query<{ epoch: string; holder: Holder | null; stale: boolean }>(
-        `select l.epoch, l.holder, p.at < clock_timestamp() - make_interval(secs => $1) as stale
+      const found = await client.query<{ next: string; holder: Holder | null; stale: boolean }>(
+        // Not merely one more: in a database that came back from a copy that one was another engine's, which may still run.
+        `select greatest(l.epoch + 1, floor(extract(epoch from clock_timestamp()) * 1000)::bigint) as next,
+           l.holder, p.at < clock_timestamp() - make_interval(secs => $1) as stale
          from engine_lease l, engine_pulse p for update of l`,
         [TAKE_OVER_MS / 1000],
       )
       const row = found.rows[0]!
       const free = row.holder === null || row.stale || isGone(row.holder, this.me)
       if (free) {
-        const next = Number(row.epoch) + 1
+        const next = Number(row.next)
         await client.query('update engine_lease set epoch = $1, holder = $2', [next, JSON.stringify(this.me)])
         await client.query('update engine_pulse set at = clock_timestamp()')
         await client.query('commit')

@@ -183,7 +183,7 @@ export class SimDatabase {
           const { lease, scheduler } = this
           const free = lease.holder === null || !lease.holder.alive || scheduler.now - lease.at > TAKE_OVER_MS
           if (!free) return false
-          lease.epoch++
+          lease.epoch = Math.max(lease.epoch + 1, Math.floor(scheduler.now))
           lease.holder = owner
           lease.at = scheduler.now
           epoch = lease.epoch
