@@ -570,8 +570,8 @@ export class DestinationSupervisor {
   private async control(connection: DestinationConnection, over: () => boolean): Promise<boolean> {
     if (this.suspicion.silent) {
       const { ackS } = this.destination.settings
-      this.set('running', `tries messages one by one: of many, none was acknowledged within ${ackS} s`, 'The link or the other side is slow')
-    } else this.set('running', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
+      this.set('trouble', `tries messages one by one: of many, none was acknowledged within ${ackS} s`, 'The link or the other side is slow')
+    } else this.set('trouble', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
     return this.holds(connection, over)
   }
 

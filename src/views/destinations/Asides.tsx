@@ -5,6 +5,7 @@ import { Heading, ProblemNote } from '~/ui/Notes'
 import { countText, Time } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { tellFailure } from '../shared/problems'
+import { type AsideGroup, asideGroups } from './aside-groups'
 
 const FIRST = 5
 
@@ -22,10 +23,11 @@ function shown(base64: string): string {
 export function Asides({ destinationId, mayEdit }: { destinationId: string; mayEdit: boolean }) {
   const asides = useCall('listAsides', { params: { id: destinationId }, refetchMs: 5000 })
   const [all, setAll] = useState(false)
-  const [open, setOpen] = useState<number | null>(null)
+  const [open, setOpen] = useState<string | null>(null)
   if (asides.error) return <ProblemNote problem={failureIn(asides.error)} />
   const list = asides.data ?? []
   if (list.length === 0) return null
+  const groups = asideGroups(list)
   const forget = async () => {
     if (!window.confirm(`Forget ${list.length === ASIDES_LISTED ? 'all' : countText(list.length)} messages that went aside? Their verdict stays.`))
       return
@@ -50,37 +52,62 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
         )}
       </div>
       <ul aria-label="Messages that went aside">
-        {(all ? list : list.slice(0, FIRST)).map((a) => (
-          <One key={a.id} aside={a} open={open === a.id} onToggle={() => setOpen(open === a.id ? null : a.id)} />
+        {(all ? groups : groups.slice(0, FIRST)).map((g) => (
+          <Group key={g.key} group={g} open={open === g.key} onToggle={() => setOpen(open === g.key ? null : g.key)} />
         ))}
       </ul>
-      {list.length > FIRST && !all && (
+      {groups.length > FIRST && !all && (
         <Button small onClick={() => setAll(true)}>
-          Show all {countText(list.length)}
+          Show all {countText(groups.length)} topics
         </Button>
       )}
     </>
   )
 }
 
-function One({ aside, open, onToggle }: { aside: Aside; open: boolean; onToggle(): void }) {
+/** Those of one topic and reason: a line each once it is opened. */
+function Group({ group, open, onToggle }: { group: AsideGroup; open: boolean; onToggle(): void }) {
+  const [shown, setShown] = useState<number | null>(null)
+  const [newest] = group.asides
+  if (!newest) return null
+  const { length } = group.asides
   return (
     <li className="border-b border-line/70 py-1">
       <button type="button" className="w-full text-left" aria-expanded={open} onClick={onToggle}>
-        <span className="block font-mono text-[12.5px] break-all">{aside.topic}</span>
-        {/* The topic stands above. */}
-        <span className="block text-[12.5px] text-bad">{aside.message.replace(` to ${aside.topic.slice(0, 200)}`, '')}</span>
+        <span className="flex justify-between gap-2">
+          <span className="font-mono text-[12.5px] break-all">{group.topic}</span>
+          <span className="font-mono text-[12.5px]">{countText(length)}</span>
+        </span>
+        <span className="block text-[12.5px] text-bad">{group.message}</span>
         <span className="block text-xs text-muted">
-          {aside.publication ?? 'a publication that is no more'}, no. {aside.seq}, <Time at={aside.at} date />
+          {group.publication ?? 'a publication that is no more'}, {length > 1 ? 'last ' : ''}no. {newest.seq}, <Time at={newest.at} date />
         </span>
       </button>
       {open && (
         <>
-          <div className="mt-1 text-[12.5px]">{aside.hint}</div>
-          <pre className="mt-1 max-h-48 overflow-auto rounded-[3px] border border-line bg-well p-2 font-mono text-xs break-all whitespace-pre-wrap">
-            {shown(aside.payload)}
-          </pre>
+          <div className="mt-1 text-[12.5px]">{group.hint}</div>
+          <ul className="mt-1 max-h-80 overflow-auto">
+            {group.asides.map((a) => (
+              <One key={a.id} aside={a} open={length === 1 || shown === a.id} onToggle={() => setShown(shown === a.id ? null : a.id)} />
+            ))}
+          </ul>
         </>
+      )}
+    </li>
+  )
+}
+
+function One({ aside, open, onToggle }: { aside: Aside; open: boolean; onToggle(): void }) {
+  return (
+    <li>
+      <button type="button" className="flex w-full justify-between gap-2 py-0.5 text-left text-xs" aria-expanded={open} onClick={onToggle}>
+        <span className="font-mono">no. {aside.seq}</span>
+        <Time at={aside.at} date />
+      </button>
+      {open && (
+        <pre className="my-1 max-h-48 overflow-auto rounded-[3px] border border-line bg-well p-2 font-mono text-xs break-all whitespace-pre-wrap">
+          {shown(aside.payload)}
+        </pre>
       )}
     </li>
   )
