@@ -24,6 +24,8 @@ for (let seed = Number(from); seed < Number(from) + Number(count); seed++) {
   messages += o.messages
   events += o.events
   for (const [k, n] of Object.entries(o.verdicts)) sums[k] = (sums[k] ?? 0) + n
+  const done = seed + 1 - Number(from)
+  if (done % 1000 === 0 && done < Number(count)) console.log(`${done} worlds, ${wrong} wrong`)
   if (o.problems.length === 0) continue
   wrong++
   if (story === 'story') console.log(o.story.join('\n'))

@@ -12,6 +12,8 @@ import { Reserves } from './reserves'
 
 const FLUSH_MS = 200
 const JUDGE_MS = 1000
+/** After so long with nothing to write something is written all the same, ms. */
+const WRITE_ANYWAY_MS = 10_000
 /** So many reports of a witness at once are reason to flush without waiting. */
 const HURRY = 2000
 
@@ -74,6 +76,7 @@ export class Ledger {
   private after: After = []
   private pending: Pending | null = null
   private number = 0
+  private writtenAt = Number.NEGATIVE_INFINITY
   private flushing: Promise<void> | null = null
   private timers: Cancel[] = []
   private troubled = false
@@ -232,7 +235,9 @@ export class Ledger {
     }
     const after = this.after
     this.after = []
-    if (write.changes.length + write.outboxes.length + write.positions.length === 0) {
+    // An empty one now and then: only by writing is it found that the database is another one.
+    const idle = write.changes.length + write.outboxes.length + write.positions.length === 0
+    if (idle && this.o.clock.mono() - this.writtenAt < WRITE_ANYWAY_MS) {
       callAll(after)
       return null
     }
@@ -275,6 +280,7 @@ export class Ledger {
     }
     this.troubled = false
     this.pending = null
+    this.writtenAt = this.o.clock.mono()
     this.reserves.flushed(p.write.number)
     for (const f of p.applied) f()
     callAll(p.after)
