@@ -28,4 +28,5 @@ it('puts together what went aside for one reason on one topic, with the reason o
     ['kiln/3', [9, 7], 'The link was lost three times on a message (QoS 1)'],
     ['kiln/4', [8], 'A message was not sent: too large'],
   ])
+  expect(asideGroups([aside(9, 'kiln/3', 'kiln/3: like those before it went aside')])[0]!.message).toBe('like those before it went aside')
 })

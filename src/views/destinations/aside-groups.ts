@@ -21,7 +21,7 @@ export function asideGroups(asides: readonly Aside[]): AsideGroup[] {
     if (!group) groups.set(key, (group = { key, topic: a.topic, publication: a.publication, message: '', hint: '', asides: [] }))
     group.asides.push(a)
     // The topic stands above.
-    group.message = a.message.replace(` to ${a.topic.slice(0, 200)}`, '')
+    group.message = a.message.replace(` to ${a.topic.slice(0, 200)}`, '').replace(`${a.topic.slice(0, 200)}: `, '')
     group.hint = a.hint
   }
   return [...groups.values()]
