@@ -17,13 +17,17 @@ const wrong: string[] = []
 const lines: string[] = []
 
 if (task.kind === 'worlds') {
+  const sums: Record<string, number> = {}
   for (let seed = task.from; seed < task.from + task.count && wrong.length < 3; seed++) {
     const o = await runSeed(seed)
+    sums.messages = (sums.messages ?? 0) + o.messages
+    for (const [verdict, n] of Object.entries(o.verdicts)) sums[verdict] = (sums[verdict] ?? 0) + n
     if (o.problems.length === 0) continue
     // What remains when nothing more can be left out tells the story.
     const least = await fewest(seed, draw(seed, 5))
     wrong.push(`seed ${seed}: ${o.problems.join(' | ')}\n${least.story.join('\n')}`)
   }
+  lines.push(JSON.stringify(sums))
 } else if (task.kind === 'mistakes') {
   for (const [i, m] of mistakes.entries()) {
     if (i % 2 !== task.part || m.rare) continue
