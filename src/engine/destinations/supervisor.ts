@@ -549,8 +549,10 @@ export class DestinationSupervisor {
     const now = this.ctx.clock.mono()
     if (others.length > 0 || now - since >= this.destination.settings.ackS * 1000) return
     if (!(this.suspicion.careful || this.suspicion.suspects(item)) || !this.suspicion.tells(since - idleSince, now - since)) return
+    if (!this.suspicion.strike(item, now)) return
+    this.sending?.succeeded()
     // What went out at QoS 0 does not go out again: it is what follows that goes aside.
-    if (this.suspicion.strike(item, now) && !left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))
+    if (!left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))
   }
 
   /** All went out that a link was lost on: no message is tried alone any more. */

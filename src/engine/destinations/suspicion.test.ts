@@ -30,14 +30,16 @@ it('suspects a topic that was under way at three lost links and never answered, 
   expect(all.map((i) => s.suspects(i))).toEqual([true, false, false, false])
 })
 
-it('bars what a publication sends when three of its topics are barred and none was ever taken', () => {
+it('needs one lost link for a further topic of a publication of which three topics went aside and nothing was ever taken', () => {
   const s = new Suspicion()
-  for (const topic of ['kiln/1', 'kiln/2', 'kiln/3']) for (const n of [1, 1, 1, 2, 3]) s.strike(item(n, topic), 0)
-  expect(s.barred(item(9, 'kiln/4'), 10)).toBe(true)
-  expect(s.suspects(item(9, 'kiln/4'))).toBe(true)
-  s.answered(item(9, 'kiln/4'))
-  expect(s.barred(item(10, 'kiln/5'), 20)).toBe(false)
-  expect(s.barred(item(11, 'kiln/1'), 20)).toBe(true)
+  for (const topic of ['kiln/1', 'kiln/2', 'kiln/3']) for (const _ of [1, 2, 3]) s.strike(item(1, topic), 0)
+  // Never untried: it may be a topic that is taken.
+  expect([s.barred(item(9, 'kiln/4'), 10), s.suspects(item(9, 'kiln/4'))]).toEqual([false, true])
+  expect(s.strike(item(9, 'kiln/4'), 10)).toBe(true)
+  expect(s.barred(item(10, 'kiln/4'), 20)).toBe(true)
+  s.answered(item(11, 'kiln/5'))
+  expect(s.suspects(item(12, 'kiln/6'))).toBe(false)
+  expect(s.barred(item(13, 'kiln/4'), 30)).toBe(true)
 })
 
 it('bars a topic at QoS 0 when three of its messages were lost with the link', () => {

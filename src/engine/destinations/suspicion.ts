@@ -12,8 +12,8 @@ const PLACES = 10_000
 const LOSSES = 3
 /** So many topics that a lost link makes suspect: what can be acknowledged is read in order, what cannot be may lie anywhere. */
 const BLAMED = { acknowledged: 2, others: 50 }
-/** So many topics of one publication are barred, and none of it was ever taken: the others are as well. */
-const STREAM_BARRED_AFTER = 3
+/** Of so many topics of one publication messages went aside, and none of it was ever taken: for the others one lost link is enough. */
+const STREAM_SUSPECT_AFTER = 3
 /** Connections that ended without an answer to anything, one after the other, before each message is tried alone. */
 const BARREN = 2
 /** So long a link is to hold with nothing sent on it before a message is tried alone, ms: anything at first, and one whose topic is suspected. */
@@ -30,9 +30,8 @@ interface Place {
 
 /** What is known of the messages of one publication at one QoS, of which some went aside. */
 interface Stream {
-  barred: number
+  topics: number
   takes: boolean
-  triedAt: number
 }
 
 /**
@@ -151,36 +150,33 @@ export class Suspicion {
   }
 
   private convict(item: Item, place: Place, now: number): void {
-    const barred = place.aside >= BARRED_AFTER
-    // At QoS 0 three messages were lost by now.
-    place.aside = item.envelope.qos === 0 ? BARRED_AFTER : place.aside + 1
-    place.triedAt = now
     const of = this.streamOf(item)
-    const stream = this.streams.get(of) ?? { barred: 0, takes: false, triedAt: now }
+    const stream = this.streams.get(of) ?? { topics: 0, takes: false }
     this.streams.set(of, stream)
-    stream.triedAt = now
-    if (!barred && place.aside >= BARRED_AFTER) stream.barred++
+    if (place.aside === 0) stream.topics++
+    // At QoS 0 three messages were lost by now; and a publication of which nothing is taken needs no more proof.
+    place.aside = item.envelope.qos === 0 || this.untaken(item) ? BARRED_AFTER : place.aside + 1
+    place.triedAt = now
   }
 
-  /** Its publication has topics enough that are barred, and none was ever taken since the first went aside. */
-  private untaken(item: Item): Stream | null {
+  /** Messages of its publication went aside on several topics, and none was taken since the first did. */
+  private untaken(item: Item): boolean {
     const stream = this.streams.size > 0 ? this.streams.get(this.streamOf(item)) : undefined
-    return stream && !stream.takes && stream.barred >= STREAM_BARRED_AFTER ? stream : null
+    return stream !== undefined && !stream.takes && stream.topics >= STREAM_SUSPECT_AFTER
   }
 
   /** Whether messages of its topic go aside untried for now. */
   barred(item: Item, now: number): boolean {
     if (this.places.size === 0) return false
     const place = this.places.get(this.placeOf(item))
-    const triedAt = this.untaken(item)?.triedAt ?? (place && place.aside >= BARRED_AFTER ? place.triedAt : Number.NEGATIVE_INFINITY)
-    return now - triedAt < TRY_AGAIN_MS
+    return place !== undefined && place.aside >= BARRED_AFTER && now - place.triedAt < TRY_AGAIN_MS
   }
 
   /** Whether others of its topic went aside, or the link was lost with them again and again: it is tried alone at once. */
   suspects(item: Item): boolean {
     if (this.places.size === 0) return false
     const place = this.places.get(this.placeOf(item))
-    return (place !== undefined && (place.aside > 0 || place.losses >= LOSSES)) || this.untaken(item) !== null
+    return (place !== undefined && (place.aside > 0 || place.losses >= LOSSES)) || this.untaken(item)
   }
 
   /** The destination said something to it. */
