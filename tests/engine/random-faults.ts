@@ -9,7 +9,7 @@ import type { Message } from '~/standins/broker/message'
 import { addDestination } from '~/store/destination'
 import { wallBricks } from '~/store/ledger'
 import { disagreements, expected, type Made, tallied } from './oracle'
-import { brokerSettings, type freshDatabase, readLedger, startBroker, until } from './support'
+import { brokerSettings, folder, type freshDatabase, readLedger, startBroker, until } from './support'
 
 const LATE_S = 2
 const FOREIGN = 40
@@ -87,7 +87,7 @@ export async function randomFaults(t: Fresh, total: number, seed: number): Promi
       })
     }
   }
-  const engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: '/tmp' })
+  const engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('random-faults') })
   await engine.start()
   await until(
     () => [...engine.destinations.values()].every((d) => d.present().state === 'running' && d.witness?.view()),
