@@ -44,7 +44,7 @@ export class SimDatabase {
       latencies: this.latencies,
     })
     const accounts = new Map([...this.accounts].map(([d, a]) => [d, a.copy()]))
-    const epoch = lease.epoch
+    const { epoch, holder } = lease
     return () => {
       this.generation++
       for (const k of ['segments', 'cursors', 'positions', 'births', 'latencies'] as const) {
@@ -55,7 +55,7 @@ export class SimDatabase {
       this.accounts.clear()
       for (const [d, a] of accounts) this.accounts.set(d, a.copy())
       this.flush = flush
-      this.lease = { epoch, holder: null, at: Number.NEGATIVE_INFINITY }
+      this.lease = { epoch, holder, at: Number.NEGATIVE_INFINITY }
     }
   }
 

@@ -294,8 +294,9 @@ export class World {
   private restore(agoMs: number, killed: boolean): void {
     const at = this.scheduler.now - agoMs
     const copy = this.backups.findLast((b) => b.at <= at)
-    // An engine that was cut off before the copy was made cannot tell the two databases apart: whoever restores stops it first.
-    if (!copy || this.partitioned.size > 0) return
+    if (!copy) return
+    // An engine that lost its lease without knowing it cannot tell the two databases apart: whoever restores stops it first.
+    for (const e of this.engines) if (e.owner.alive && (!e.up || e.epoch !== this.database.lease.epoch)) e.kill(true, 'is stopped')
     this.ambiguity = this.killed = this.restored = true
     if (killed) for (const e of this.engines) e.kill(true)
     copy.back()

@@ -289,7 +289,6 @@ export class DestinationSupervisor {
           const position = this.anew.witness ? 'forget' : await this.ctx.store.loadPosition(this.destination.id)
           // Another beginning may have taken its place meanwhile: one witness is enough.
           if (this.preparing === preparing) await this.startWitness(position)
-          this.anew.witness = false
           begun()
           void preparing.stop()
           return 'wait'
@@ -304,9 +303,17 @@ export class DestinationSupervisor {
     })
   }
 
+  /** The far end has forgotten what it knew of the one; when of both, all is told of what the database has forgotten. */
+  private begunAnew(of: 'sender' | 'witness'): void {
+    if (!this.anew[of]) return
+    this.anew[of] = false
+    if (!this.anew.sender && !this.anew.witness) this.ctx.ledger.begunAnew(this.ctx.deliveriesOf(this.destination.id))
+  }
+
   private async startWitness(position: Position): Promise<void> {
     const { settings, enabled } = this.destination
     const { clock, driver, ledger, installation } = this.ctx
+    if (!settings.witness) this.begunAnew('witness')
     if (!settings.witness || !enabled || this.stopped) return this.ctx.ledger.attach(this.outbox, null)
     const target = await this.ctx.target(this.destination)
     if (this.stopped) return
@@ -322,6 +329,7 @@ export class DestinationSupervisor {
       mayListen: () => this.ctx.mayHold(),
       hooks: {
         event: (severity, code, message, hint) => this.event(severity, code, `witness: ${message}`, hint),
+        connected: () => this.begunAnew('witness'),
         confirmed: (delivery, seq, at) => this.ctx.step('confirmed', delivery, seq, at),
       },
     })
@@ -412,7 +420,7 @@ export class DestinationSupervisor {
         doneLately: () => this.outbox.doneLately(settings.window * 2),
       },
     })
-    this.anew.sender = false
+    this.begunAnew('sender')
     const began = clock.mono()
     const figures: Figures = { sent: 0, answered: 0, silent: false, asked: false, left: new Map(), idleSince: clock.mono() }
     try {

@@ -105,6 +105,11 @@ export class Ledger {
     return lost
   }
 
+  /** The far end of these deliveries has begun anew: nothing more is to be done for what the database has forgotten of them. */
+  begunAnew(deliveries: readonly number[]): void {
+    for (const d of deliveries) this.reserves.told(d)
+  }
+
   async load(): Promise<void> {
     const minute = Math.floor(this.o.clock.wall() / 60_000)
     const { flush, standings, given, latencies } = await this.o.store.loadLedger(minute - 60)
@@ -210,6 +215,7 @@ export class Ledger {
 
   private collect(): Pending | null {
     const minute = Math.floor(this.o.clock.wall() / 60_000)
+    this.reserves.collecting()
     for (const w of this.witnesses.values()) w.settleStrangers()
     const write: FlushWrite = { number: 0, changes: [], latencies: [], positions: [], outboxes: [] }
     const applied: (() => void)[] = []

@@ -2,6 +2,8 @@ import type { Account } from '~/core/delivery/account'
 import { type HighWater, type HighWaterStore, RESERVE_LEAST, RESERVE_TIMES } from '~/core/delivery/high-water'
 import type { Clock } from '../clock/clock'
 
+/** What nobody asked for so long after the start is a delivery that is no more, ms. */
+const GONE_MS = 60_000
 /** What was written is noted after each flush, but this many ms a delivery lie between: it is written whole. */
 const NOTE_EACH_MS = 1
 
@@ -20,6 +22,10 @@ export class Reserves {
   private notedAppended = 0
   /** By delivery, what the database has forgotten. */
   private forgotten = new Map<number, number>()
+  /** Those of which the database and the far end have not been told yet. Until then whoever starts next must find it older too. */
+  private readonly untold = new Set<number>()
+  private tellsAll = true
+  private begunAt = 0
 
   constructor(
     private readonly store: HighWaterStore,
@@ -38,7 +44,9 @@ export class Reserves {
       }
     // They are never given again, whether their destination is there yet or not.
     for (const [delivery, through] of forgotten) this.accounts.get(delivery)?.given(through)
-    this.flush = flush
+    for (const delivery of forgotten.keys()) this.untold.add(delivery)
+    this.flush = forgotten.size > 0 ? noted!.flush : flush
+    this.begunAt = this.clock.mono()
     this.begun = true
     for (const account of this.accounts.values()) this.watch(account)
     return forgotten
@@ -56,8 +64,21 @@ export class Reserves {
     account.reserve = () => this.note()
   }
 
+  /** What the database has forgotten of a delivery counts as unknown now, and its far end has begun anew. */
+  told(delivery: number): void {
+    this.untold.delete(delivery)
+  }
+
+  /** A flush is made of what is known now. */
+  collecting(): void {
+    // Deliveries that are no more are nobody's.
+    if (this.untold.size > 0 && this.clock.mono() - this.begunAt > GONE_MS)
+      for (const delivery of this.untold) if (!this.accounts.has(delivery)) this.untold.delete(delivery)
+    this.tellsAll = this.untold.size === 0
+  }
+
   flushed(flush: number): void {
-    this.flush = flush
+    if (this.tellsAll) this.flush = flush
     this.behind = true
     if (this.clock.mono() - this.notedAt >= this.accounts.size * NOTE_EACH_MS) this.note()
   }

@@ -12,6 +12,8 @@ import { Strangers } from './strangers'
 import type { TopicIndex } from './topics'
 
 export interface WitnessHooks {
+  /** It listens at the far end. */
+  connected(): void
   event(severity: 'good' | 'warning' | 'trouble', code: string, message: string, hint: string): void
   confirmed(delivery: number, seq: number, at: number): void
 }
@@ -219,6 +221,7 @@ export class Witness {
     if (this.retrying.stopped) return 'wait'
     if (this.status.state === 'trouble') this.o.hooks.event('good', 'witness.up', 'listens again', '')
     this.connected = true
+    this.o.hooks.connected()
     this.retrying.succeeded()
     this.tellRunning()
     for (const w of this.readyWaiters.splice(0)) w()
