@@ -51,7 +51,7 @@ export class Oracle {
   private flushes = 0
   /** Numbers that two messages had; no verdict is the truth of both. */
   private readonly twice = new Set<string>()
-  private restoredAt: number | null = null
+  private readonly restoredAt: number[] = []
 
   constructor(private readonly v: OracleView) {
     v.database.onAppend = (_destination, s) => this.appended(s)
@@ -67,7 +67,7 @@ export class Oracle {
       // What an older database has forgotten may be written to it again, as it was. What went into it in the last second before an
       // engine was killed that engine may not have noted; nor what it put there while it might not send, and nobody got.
       if (there?.key === key && this.v.wasRestored()) continue
-      const unnoted = there !== undefined && this.restoredAt !== null && (there.at > this.restoredAt - NOTED_MS || !this.arrived(there))
+      const unnoted = there !== undefined && this.restoredAt.length > 0 && (this.justBeforeRestore(there) || !this.arrived(there))
       if (unnoted) {
         this.highest.set(m.delivery, m.seq - 1)
         this.twice.add(id)
@@ -95,12 +95,16 @@ export class Oracle {
     }
   }
 
+  private justBeforeRestore(m: Stored): boolean {
+    return this.restoredAt.some((at) => m.at <= at && m.at > at - NOTED_MS)
+  }
+
   private arrived(m: Stored): boolean {
     return this.v.broker.arrivals.some((a) => a.key === m.key)
   }
 
   restored(): void {
-    this.restoredAt = this.v.now()
+    this.restoredAt.push(this.v.now())
     this.told.clear()
     this.missing.clear()
   }

@@ -29,19 +29,20 @@ export type Step =
 type Kind = Exclude<Step['kind'], 'lay' | 'flaps' | 'restore'>
 
 /** Draws what there is, which faults a world uses at all, and when they come: rare pairs meet that an even mix never brings together. */
-export function draw(seed: number, minutes: number): Step[] {
+export function draw(seed: number, minutes: number, restores = false): Step[] {
   const [lay, ...steps] = drawOld(seed, minutes)
-  return [lay!, ...[...steps, ...drawLater(seed, minutes)].sort((a, b) => a.at - b.at)]
+  const later = drawLater(seed, minutes, restores ? 1 : 0.1).filter((s) => restores || s.kind !== 'restore')
+  return [lay!, ...[...steps, ...later].sort((a, b) => a.at - b.at)]
 }
 
 /** What was thought of later has a chance of its own, so that worlds kept from before stay what they were. */
-function drawLater(seed: number, minutes: number): Step[] {
+function drawLater(seed: number, minutes: number, restored: number): Step[] {
   const random = chance(seed ^ 0xf1a9)
   const pick = <T>(...of: T[]): T => of[Math.floor(random() * of.length)]!
   const moments = (share: number) => (random() < share ? Array.from({ length: pick(1, 2) }, () => 2 + random() * (minutes * 60 - 10)) : [])
   return [
     ...moments(0.2).map((at): Step => ({ kind: 'flaps', at, n: pick(5, 20, 40), everyMs: pick(300, 2000, 5000) })),
-    ...moments(0.1).map((at): Step => ({ kind: 'restore', at, agoMs: pick(2000, 20_000, 60_000), killed: random() < 0.5 })),
+    ...moments(restored).map((at): Step => ({ kind: 'restore', at, agoMs: pick(2000, 20_000, 60_000), killed: random() < 0.5 })),
     ...moments(0.2).map((at): Step => ({ kind: 'temper', at, part: pick({ busy: pick(0.02, 0.3) }, { ackMs: pick(1500, 3500) }) })),
   ]
 }

@@ -9,6 +9,7 @@ import { runOldSeed, runSeed, World } from './world'
 const task = workerData as
   | { kind: 'worlds'; from: number; count: number }
   | { kind: 'mistakes'; part: number; most: number }
+  | { kind: 'restores'; from: number; count: number }
   | { kind: 'kept' }
   | { kind: 'story'; from: number }
 
@@ -41,6 +42,11 @@ if (task.kind === 'worlds') {
     mend()
     lines.push(`${found === null ? `not found in ${n} worlds` : `found in world ${n}`}: ${m.name}`)
     if (found === null) wrong.push(m.name)
+  }
+} else if (task.kind === 'restores') {
+  for (let seed = task.from; seed < task.from + task.count; seed++) {
+    const o = await runSeed(seed, 5, true)
+    if (o.problems.length > 0) wrong.push(`seed ${seed}: ${o.problems.join(' | ')}`)
   }
 } else if (task.kind === 'kept') {
   for (const [seed, what, old] of kept) {

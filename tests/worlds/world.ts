@@ -451,8 +451,8 @@ function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'desti
 }
 
 /** Runs the world of a seed. */
-export function runSeed(seed: number, minutes = 5): Promise<Outcome> {
-  return new World(seed).run(draw(seed, minutes), minutes)
+export function runSeed(seed: number, minutes = 5, restores = false): Promise<Outcome> {
+  return new World(seed).run(draw(seed, minutes, restores), minutes)
 }
 
 /** As it was before there were flapping links and brokers that are busy now and then. */

@@ -40,6 +40,11 @@ it('worlds that were wrong once are right', { timeout: 60_000 }, async () => {
   expect((await inThread({ kind: 'kept' })).wrong).toEqual([])
 })
 
+it('histories in which the database comes back from a copy: no number is given twice, nothing is wrong', { timeout: 300_000 }, async () => {
+  const told = await Promise.all([0, 1].map((i) => inThread({ kind: 'restores', from: 240_000_001 + i * 75, count: 75 })))
+  expect(told.flatMap((t) => t.wrong)).toEqual([])
+})
+
 it('mistakes that somebody could make in delivery are found', { timeout: 600_000 }, async () => {
   const [odd, even] = await Promise.all([0, 1].map((part) => inThread({ kind: 'mistakes', part, most: 60 })))
   for (const line of [...odd!.lines, ...even!.lines]) console.log(line)
