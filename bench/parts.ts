@@ -1,5 +1,4 @@
 // Outbox and ledger alone, on the real database; segments and accounts in memory.
-
 import { newId } from '~/contract/id'
 import { Account } from '~/core/delivery/account'
 import type { Envelope } from '~/core/delivery/envelope'

@@ -19,7 +19,7 @@ export interface HighWaterStore {
 
 /** At least so many numbers are reserved ahead. */
 export const RESERVE_LEAST = 50
-/** As many times what was given within the last second. */
+/** As many times what was given since it was noted last. */
 export const RESERVE_TIMES = 4
 
 /** For what has no memory of its own beside the database. */

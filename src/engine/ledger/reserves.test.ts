@@ -24,6 +24,20 @@ const store = (a: Account, n: number) => {
   }
 }
 
+/** A run that stored thirty messages and wrote its fourth flush. */
+function ran() {
+  const k = kept()
+  const accounts = new Map<number, Account>()
+  const reserves = new Reserves(k.store, realClock, accounts)
+  reserves.begin(0)
+  reserves.keep(new Account(7))
+  store(accounts.get(7)!, 30)
+  reserves.collecting()
+  reserves.flushed(4)
+  reserves.catchUp()
+  return k
+}
+
 it('notes numbers before they are given, seldomer the more are given', () => {
   const k = kept()
   const accounts = new Map<number, Account>()
@@ -39,15 +53,7 @@ it('notes numbers before they are given, seldomer the more are given', () => {
 })
 
 it('a database that is older than what was noted gives no number again; one that is not forgets nothing', () => {
-  const k = kept()
-  const first = new Map<number, Account>()
-  const one = new Reserves(k.store, realClock, first)
-  one.begin(0)
-  one.keep(new Account(7))
-  store(first.get(7)!, 30)
-  one.flushed(4)
-  one.catchUp()
-
+  const k = ran()
   const same = new Map([[7, new Account(7)]])
   store(same.get(7)!, 30)
   expect(new Reserves(k.store, realClock, same).begin(4).size).toBe(0)
@@ -76,16 +82,7 @@ it('after an end in good order only what was stored counts as given', () => {
 })
 
 it('a database that was not told yet what it has forgotten is found older by the next one too', () => {
-  const k = kept()
-  const first = new Map<number, Account>()
-  const one = new Reserves(k.store, realClock, first)
-  one.begin(0)
-  one.keep(new Account(7))
-  store(first.get(7)!, 30)
-  one.collecting()
-  one.flushed(4)
-  one.catchUp()
-
+  const k = ran()
   const second = new Reserves(k.store, realClock, new Map([[7, new Account(7)]]))
   expect(second.begin(2).size).toBe(1)
   second.collecting()
@@ -100,4 +97,15 @@ it('a database that was not told yet what it has forgotten is found older by the
   const known = new Account(7)
   known.memoryLost(k.noted().deliveries[0]!.reserved, 0)
   expect(new Reserves(k.store, realClock, new Map([[7, known]])).begin(4).size).toBe(0)
+})
+
+it('what is not taken up yet is noted again, also where it ends before anything was', () => {
+  const k = ran()
+  const { reserved } = k.noted().deliveries[0]!
+  for (const accounts of [new Map<number, Account>(), new Map([[7, new Account(7)]])]) {
+    const next = new Reserves(k.store, realClock, accounts)
+    next.begin(2)
+    next.close()
+    expect(k.noted()).toMatchObject({ flush: 4, deliveries: [{ delivery: 7, reserved }] })
+  }
 })

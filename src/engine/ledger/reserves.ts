@@ -90,7 +90,7 @@ export class Reserves {
 
   /** It ends well: nothing was given that the database does not hold. */
   close(): void {
-    this.store.write(this.noted((a) => a.standing.storedThrough))
+    this.store.write(this.noted((a) => (this.untold.has(a.delivery) ? a.numberedThrough : a.standing.storedThrough)))
   }
 
   /** How much this run has put into outboxes, as one rising number. */
@@ -110,7 +110,8 @@ export class Reserves {
     })
     this.store.write(h)
     for (const { delivery, reserved } of h.deliveries) {
-      const account = this.accounts.get(delivery)!
+      const account = this.accounts.get(delivery)
+      if (!account) continue
       account.reserved = reserved
       this.given.set(delivery, account.numberedThrough)
     }
@@ -122,6 +123,9 @@ export class Reserves {
       through: a.appendedThrough,
       reserved: reserved(a),
     }))
+    // What is not taken up yet must not be forgotten a second time.
+    for (const delivery of this.untold)
+      if (!this.accounts.has(delivery)) deliveries.push({ delivery, through: 0, reserved: this.forgotten.get(delivery)! })
     return { flush: this.flush, deliveries }
   }
 }

@@ -67,7 +67,7 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
 
 /** Those of one topic and reason: a line each once it is opened. */
 function Group({ group, open, onToggle }: { group: AsideGroup; open: boolean; onToggle(): void }) {
-  const [shown, setShown] = useState<number | null>(null)
+  const [opened, setOpened] = useState<number | null>(null)
   const [newest] = group.asides
   if (!newest) return null
   const { length } = group.asides
@@ -88,7 +88,7 @@ function Group({ group, open, onToggle }: { group: AsideGroup; open: boolean; on
           <div className="mt-1 text-[12.5px]">{group.hint}</div>
           <ul className="mt-1 max-h-80 overflow-auto">
             {group.asides.map((a) => (
-              <One key={a.id} aside={a} open={length === 1 || shown === a.id} onToggle={() => setShown(shown === a.id ? null : a.id)} />
+              <One key={a.id} aside={a} open={length === 1 || opened === a.id} onToggle={() => setOpened(opened === a.id ? null : a.id)} />
             ))}
           </ul>
         </>
