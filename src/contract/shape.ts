@@ -80,6 +80,13 @@ const per = z
   .default('equipment')
   .meta({ label: 'One message', options: { equipment: 'for each equipment', publication: 'for all of them' }, group: 'Form' })
 
+/** Of characters that a URI may have; what else there is must be escaped as %20. */
+const URI_TEXT = /^(?:[A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=]|%[0-9A-Fa-f]{2})+$/
+/** Begins with a scheme, or has no colon before its first slash, question mark or hash. */
+const URI_START = /^(?:[A-Za-z][A-Za-z0-9+.-]*:|[^:/?#]*(?:[/?#]|$))/
+/** A URI reference (RFC 3986 4.1). */
+const isUriReference = (text: string) => URI_TEXT.test(text) && URI_START.test(text) && !/#.*#/.test(text)
+
 /** A name of a field in JSON. */
 const field = (name: string, label: string) => z.string().trim().min(1, 'Which name?').max(60).default(name).meta({ label, group: 'Names' })
 const text = { decimals, nonFinite, wholes, time, zone }
@@ -168,6 +175,10 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .enum(['all', 'changed'])
       .default('changed')
       .meta({ label: 'Members', options: { all: 'All of them', changed: 'Only those that changed' }, group: 'Values' }),
+    bad: z
+      .enum(['marked', 'last-good'])
+      .default('marked')
+      .meta({ label: 'Bad quality', options: { marked: 'No value, its quality', 'last-good': 'Last good value, its own time' }, group: 'Values' }),
     aliases: z.boolean().default(true).meta({ label: 'Aliases', help: 'Numbers in place of names, once they are born', group: 'Bytes' }),
     compression: z
       .enum(['none', 'gzip', 'deflate'])
@@ -230,6 +241,7 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .trim()
       .min(1, 'Which source?')
       .max(300)
+      .refine(isUriReference, 'A URI reference (RFC 3986), such as /works or https://varnmoor.example/works: no spaces, no signs beyond ASCII')
       .default('/embrik')
       .meta({ label: 'Event source', help: 'A URI reference; path of the equipment follows', group: 'Names' }),
     members,

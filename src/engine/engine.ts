@@ -37,7 +37,7 @@ import { log, wordsOf } from './log'
 import { News } from './news'
 import { deflatePacking } from './outbox/packing'
 import { loadCompression } from './publications/compress'
-import { previewOf } from './publications/preview'
+import { exampleOf, previewOf } from './publications/preview'
 import { Publications } from './publications/publications'
 import type { Publisher } from './publications/publisher'
 import { Shown } from './shown'
@@ -60,14 +60,6 @@ export interface EngineOptions {
 }
 
 /** JSON where it is; else the text. */
-function parsedOr(text: string): unknown {
-  try {
-    return JSON.parse(text)
-  } catch {
-    return text
-  }
-}
-
 /** Of the program; told in messages about the node. */
 const VERSION = '0.1.0'
 /** How often people are told what went wrong with messages, ms: what happens together is told together. */
@@ -401,10 +393,7 @@ export class Engine {
   contract(draft: PublicationDraft, publicationId: string, as: 'contract' | 'asyncapi'): object {
     const live = this.publishers.get(publicationId)?.plan
     const plan = live ?? { ...draft, ...compile(draft, this.model).body, publicationId, number: 0 }
-    // Of the live version a message that went out; the draft may have been edited since.
-    const message = this.publishers.get(publicationId)?.last?.message ?? this.preview(draft, undefined, publicationId).message
-    const example =
-      message && !message.binary && message.read.problem === '' ? parsedOr(message.payload) : message ? { base64: message.payload } : null
+    const example = exampleOf(plan, this.table, this.host)
     if (as === 'contract') return contractOf(plan, example)
     const destination = this.destinations.get(draft.destinationId)?.destination
     const s = destination?.settings

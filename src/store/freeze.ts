@@ -1,8 +1,9 @@
 import { FailureError } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
-import { compile, type World } from '~/core/publication/compile'
+import { compile, publisherOf, type World } from '~/core/publication/compile'
 import { listClasses } from './class'
 import type { Conn } from './database'
+import { getDestination } from './destination'
 import { listEquipment } from './equipment'
 import { rivalPlans } from './publication'
 import { listRecords, recordHandles } from './record'
@@ -30,9 +31,11 @@ export async function loadWorld(db: Conn): Promise<World> {
 /** Resolves a publication against the model as it is in this transaction; refuses what preflight stops. */
 export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'number' | 'delivery'>> {
   const world = await loadWorld(tx)
-  const alone = compile(p, world, { publicationId: p.id })
-  const others = (await rivalPlans(tx, p.destinationId, alone.body.filter)).filter((o) => o.publicationId !== p.id)
-  const { body, findings } = others.length > 0 ? compile(p, world, { publicationId: p.id, others }) : alone
+  const headersLost = (await getDestination(tx, p.destinationId)).settings.protocol !== '5'
+  const alone = compile(p, world, { publicationId: p.id, headersLost })
+  const rivals = await rivalPlans(tx, p.destinationId, alone.body.filter, publisherOf(p.shape))
+  const others = rivals.filter((o) => o.publicationId !== p.id)
+  const { body, findings } = others.length > 0 ? compile(p, world, { publicationId: p.id, headersLost, others }) : alone
   const stops = findings.filter((f) => f.severity === 'stops')
   const first = stops[0]
   if (first)

@@ -10,6 +10,7 @@ import * as equipment from './migrations/0006-equipment'
 import * as shapes from './migrations/0007-shapes'
 import * as truth from './migrations/0008-truth'
 import * as resent from './migrations/0009-resent'
+import * as publishers from './migrations/0010-publishers'
 
 const migrations = {
   '0001-first': first,
@@ -21,6 +22,7 @@ const migrations = {
   '0007-shapes': shapes,
   '0008-truth': truth,
   '0009-resent': resent,
+  '0010-publishers': publishers,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -167,16 +167,16 @@ export async function removePublication(db: Db, id: string): Promise<void> {
 
 /**
  * Plans that are live at a destination and may write to the same topics as this filter; those of Sparkplug always, since there is
- * one edge node a destination. Only filters are read of the others.
+ * one edge node a destination, and those with the same publisher id. Only filters are read of the others.
  */
-export async function rivalPlans(db: Conn, destinationId: string, filter: string): Promise<Plan[]> {
-  const rows = await sql<{ publicationId: string; number: number; filter: string }>`
-    select p.id as "publicationId", v.number, v.filter from publication p
+export async function rivalPlans(db: Conn, destinationId: string, filter: string, publisher: string | null = null): Promise<Plan[]> {
+  const rows = await sql<{ publicationId: string; number: number; filter: string; publisher: string | null }>`
+    select p.id as "publicationId", v.number, v.filter, v.publisher from publication p
     join publication_version v on v.publication_id = p.id and v.number = p.live_version
     where p.state = 'live' and v.destination_id = ${destinationId} and v.filter is not null`.execute(db)
   return plansOf(
     db,
-    rows.rows.filter((r) => r.filter.startsWith('spBv1.0/') || overlap(r.filter, filter)),
+    rows.rows.filter((r) => r.filter.startsWith('spBv1.0/') || overlap(r.filter, filter) || (publisher !== null && r.publisher === publisher)),
   )
 }
 

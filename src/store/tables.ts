@@ -125,6 +125,7 @@ export interface Tables {
     /** Taken from the plan by the database. */
     filter: ColumnType<string | null, never, never>
     destination_id: ColumnType<string | null, never, never>
+    publisher: ColumnType<string | null, never, never>
   }
   delivery: { number: Generated<number>; publication_id: string; destination_id: string }
   retained_topic: { delivery: number; topic: string }

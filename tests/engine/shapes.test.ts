@@ -20,6 +20,7 @@ import { unpack as inflate } from '~/engine/publications/compress'
 import { addDestination, changeDestination, listDestinations } from '~/store/destination'
 import { freeze } from '~/store/freeze'
 import { changePublication, getPublication, goLive, setRunning } from '~/store/publication'
+import { receiver } from '../handed-over'
 import { publish, zonesPlant } from './plant'
 import { brokerSettings, bystander, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
 
@@ -92,6 +93,17 @@ async function settled(plan: Plan): Promise<void> {
     doubled: 0,
     foreign: 0,
   })
+}
+/** Everything that was heard of a publication is as its receivers were told. */
+async function asHandedOver(plan: Plan & { id: string }): Promise<void> {
+  const draft = await getPublication(t.db, plan.id)
+  const read = await receiver(engine.contract(draft, plan.id, 'asyncapi'))
+  const told = heard.map(({ topic, payload, packet }) => {
+    const headers = { ...packet.properties?.userProperties } as Record<string, string>
+    return payload.length === 0 && plan.shape.kind !== 'value' ? null : read({ topic, payload, headers })
+  })
+  expect(told.filter((x) => typeof x === 'string')).toEqual([])
+  if (plan.shape.kind !== 'sparkplug-b') expect(told.filter((x) => x === null).length).toBeGreaterThan(0)
 }
 const over = async (id: string) => {
   await setRunning(t.db, id, false)
@@ -185,6 +197,7 @@ describe.each(cases.map(([input, part, check, found], i) => [JSON.stringify(inpu
       // A bad value has its mark, or is left out; nothing breaks.
       values(200, true)
       await settled(plan)
+      await asHandedOver(plan)
       await over(plan.id)
     })
   },
@@ -221,6 +234,7 @@ it('an address has values and times of the message, headers, expiry and a respon
   expect({ ...p.userProperties }).toMatchObject({ zone: 'Varnmoor/Zone 1', order: 'no. 00302' })
   expect(p.messageExpiryInterval).toBeGreaterThan(50)
   await settled(plan)
+  await asHandedOver(plan)
   await over(plan.id)
 })
 
@@ -243,6 +257,19 @@ it('only what changed, and the whole message now and then', async () => {
     ['temperature', 'pressure', 'order'],
   ])
   await settled(plan)
+  await asHandedOver(plan)
+  await over(plan.id)
+})
+
+it('two publications do not go live under one publisher id', async () => {
+  values(150)
+  const uadp = (publisherId: number) => ShapeSettings.parse({ kind: 'pubsub-uadp', publisherId })
+  const plan = await live({ name: 'first publisher', shape: uadp(9), topic: '{enterprise}/first/{unit}' })
+  const second = { name: 'second publisher', topic: '{enterprise}/second/{unit}' }
+  await expect(live({ ...second, shape: uadp(9) })).rejects.toThrow('first publisher has the publisher id 9')
+  const other = await live({ ...second, name: 'third publisher', shape: uadp(10) })
+  await settled(other)
+  await over(other.id)
   await over(plan.id)
 })
 
@@ -360,6 +387,9 @@ it('over MQTT 3.1.1 too, whose messages carry no ids: each is confirmed by topic
     return destination.settings.protocol === '3.1.1' && witness !== before && witness?.view() && present().state === 'running'
   }, 'the change')
   values(700)
+  // What needs headers does not go live there.
+  const binary = ShapeSettings.parse({ kind: 'cloudevents', mode: 'binary' })
+  await expect(live({ name: 'headless', shape: binary, topic: '{enterprise}/headless/{unit}' })).rejects.toThrow('CloudEvents in binary mode')
   for (const [i, input] of ([{ kind: 'cbor' }, { kind: 'sparkplug-b', group: 'varnmoor', node: 'old' }] as const).entries()) {
     const plan = await live({ name: `three ${i}`, shape: ShapeSettings.parse(input), topic: `{enterprise}/three${i}/{unit}` })
     await settled(plan)

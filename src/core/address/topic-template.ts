@@ -1,5 +1,6 @@
 import type { Equipment, Level } from '~/contract/equipment'
 import type { Resolved, TopicRule } from '~/contract/publication'
+import { firstOf, wellFormed } from '../value/well-formed'
 import { parseTemplate, type TemplatePart, type TemplateProblem, templateFilters, topicLevel } from './template'
 
 /** What a placeholder stands for; `unit` and the like are the names at that level of the hierarchy. */
@@ -216,9 +217,10 @@ function timePart(part: TimePart, at: number): string {
   }
 }
 
-/** So many characters of a value go into a topic, a key or a header. */
-const LEVEL_MAX = 200
-const HEADER_MAX = 4000
+/** So many characters of a value go into a topic; the rest is left out. */
+export const LEVEL_MAX = 200
+/** The same for a key or a header. */
+export const HEADER_MAX = 4000
 
 /** Makes the writer of an address: with the values of a message and its time (UTC). A level without a value is `none`. */
 export function addressWriter(resolved: Resolved): string | ((value: (member: number) => unknown, at: number) => string) {
@@ -231,8 +233,8 @@ export function addressWriter(resolved: Resolved): string | ((value: (member: nu
       else {
         const v = value(p.member!)
         // A value may be a text of any length; topics and properties may not.
-        const raw = v === null || v === undefined ? '' : String(v).slice(0, p.rule === null ? HEADER_MAX : LEVEL_MAX)
-        const text = ruled(raw, '', p.filters, p.rule, () => undefined)
+        const raw = v === null || v === undefined ? '' : firstOf(String(v), p.rule === null ? HEADER_MAX : LEVEL_MAX)
+        const text = wellFormed(ruled(raw, '', p.filters, p.rule, () => undefined))
         out += text === '' && p.rule !== null ? 'none' : text
       }
     }

@@ -4,8 +4,10 @@ import { Member } from '~/contract/equipment'
 import { type Plan, type PublicationDraft, plainAddress } from '~/contract/publication'
 import { flatJsonSettings, type ShapeInput, ShapeSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
+import { addressWriter } from '../address/topic-template'
 import { type CompileOptions, compile, type World } from './compile'
 import { leftBehind } from './left-behind'
+import { valueFindings } from './value-findings'
 
 const tag = (id: string, handle: number, name: string): Tag => ({
   ...TagDraft.parse({ name, sourceId: '0197c1d2-0000-7000-8000-000000000001', address: id, dataType: 'number' }),
@@ -147,8 +149,9 @@ describe('what a publication sends, and where', () => {
     expect(said).toEqual([])
   })
 
+  const other = (d: PublicationDraft): Plan => ({ ...d, ...compile(d, world).body, publicationId: 'other', name: 'Other', number: 1, delivery: 9 })
+
   it('another publication on the same topic, or as the same edge node, is told', () => {
-    const other = (d: PublicationDraft): Plan => ({ ...d, ...compile(d, world).body, publicationId: 'other', name: 'Other', number: 1, delivery: 9 })
     expect(look(draft(), { publicationId: 'me', others: [other(draft())] }).said).toEqual([
       'warns address: Other writes to varnmoor/clay-prep/mill-a too',
     ])
@@ -165,6 +168,38 @@ describe('what a publication sends, and where', () => {
     expect(look(draft({ expiryS: 5 }), { headersLost: true }).said).toEqual([
       expect.stringContaining('warns through: The destination speaks MQTT 3.1.1'),
     ])
+  })
+
+  it('events whose attributes are headers stop at a destination that has none', () => {
+    const binary = (mode: 'binary' | 'structured') => look(draft({}, { kind: 'cloudevents', mode }), { headersLost: true }).said
+    expect(binary('binary')).toEqual([expect.stringContaining('stops shape: CloudEvents in binary mode')])
+    expect(binary('structured')).toEqual([])
+  })
+
+  it('two publications with one publisher id at one destination stop: their data set writers have the same numbers', () => {
+    const uadp = (publisherId: number) => draft({}, { kind: 'pubsub-uadp', publisherId })
+    const said = (mine: number, theirs: PublicationDraft) => look(uadp(mine), { others: [other(theirs)] }).said.filter((f) => f.startsWith('stops'))
+    expect(said(1, uadp(1))).toEqual([expect.stringContaining('stops shape: Other has the publisher id 1 on this destination too')])
+    expect(said(2, uadp(1))).toEqual([])
+    expect(said(1, draft({}, { kind: 'pubsub-json', publisherId: '1' }))).toEqual([])
+    expect(said(1, { ...uadp(1), destinationId: machine.id })).toEqual([])
+  })
+
+  it('values that a receiver would get otherwise than they are now', () => {
+    const steered = draft({ topic: '{enterprise}/{value.order}/{unit}', headers: [{ name: 'order', value: 'no. {value.order}' }] })
+    const { body } = compile(steered, world)
+    const found = (order: string) =>
+      valueFindings(body.equipment, body.messages, (h) => (h === 11 ? order : null)).map((f) => `${f.section}: ${f.message}`)
+    expect(found('o'.repeat(200))).toEqual([])
+    expect(found('o'.repeat(201))).toEqual([
+      expect.stringMatching(/^address: .*order is longer than 200 characters now: a topic takes the first 200/),
+    ])
+    expect(found('o'.repeat(4001))).toHaveLength(2)
+    expect(found('a\udc00')).toEqual([expect.stringContaining('half a character')])
+    expect(found('a\ud83d\udd25')).toEqual([])
+    // What is cut is cut between characters.
+    const write = addressWriter(body.messages[0]!.headers[0]![1]) as (value: () => unknown, at: number) => string
+    expect(write(() => `${'o'.repeat(3999)}\u{1f525}`, 0)).toBe(`no. ${'o'.repeat(3999)}`)
   })
 
   it('retained topics that a change leaves behind', () => {

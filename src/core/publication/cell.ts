@@ -6,6 +6,7 @@ import { type Compiled, compileExpression } from '../expression/compile'
 import { conform } from '../value/datatype'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
+import { isTorn, wellFormed } from '../value/well-formed'
 import { fitsSigned64 } from '../value/whole'
 
 /** Present values by tag handle. Times are epoch ms. */
@@ -22,9 +23,9 @@ export interface ValueArrays {
 export interface Cell {
   value: Scalar
   status: number
-  /** Time of the newest input, epoch ms; 0: it has none, as a constant. */
+  /** Time of the newest input, epoch ms, also before 1970; NaN: it has none, as a constant. */
   time: EpochMs
-  /** The last value that was good and its time, epoch ms; 0: there was none yet. */
+  /** The last value that was good and its time, epoch ms; NaN: there was none yet. */
   goodValue: Scalar
   goodTime: EpochMs
   /** Handles that it reads, each once. */
@@ -36,20 +37,24 @@ export interface Cell {
   read(from: ValueArrays, now: EpochMs): void
 }
 
+/** No time: every comparison with it is false. */
+const NO_TIME = Number.NaN
+
 /** Worse than another: bad before uncertain before good; of two alike the first stays. */
 const rank = { good: 0, uncertain: 1, bad: 2 }
 const worse = (a: number, b: number) => rank[qualityOf(b)] > rank[qualityOf(a)]
 
 class Constant implements Cell {
   readonly status = Status.good
-  readonly time = 0
+  readonly time = NO_TIME
   readonly goodValue: Scalar
-  readonly goodTime = 0
+  readonly goodTime = NO_TIME
   readonly handles: readonly number[] = []
   readonly width = 0
   readonly problem = null
-  constructor(readonly value: Scalar) {
-    this.goodValue = value
+  readonly value: Scalar
+  constructor(value: Scalar) {
+    this.value = this.goodValue = typeof value === 'string' ? wellFormed(value) : value === 0 ? 0 : value
   }
   read(): void {}
 }
@@ -57,9 +62,9 @@ class Constant implements Cell {
 class FromTag implements Cell {
   value: Scalar = null
   status: number = Status.waitingForInitialData
-  time = 0
+  time: EpochMs = NO_TIME
   goodValue: Scalar = null
-  goodTime = 0
+  goodTime: EpochMs = NO_TIME
   readonly handles: readonly number[]
   readonly width: number
   readonly problem = null
@@ -74,9 +79,11 @@ class FromTag implements Cell {
   read(from: ValueArrays): void {
     const h = this.fill.handle
     this.status = from.status[h] ?? Status.waitingForInitialData
-    this.time = from.time[h] ?? 0
     const raw = from.value[h] ?? null
+    // Before the first value its time stands at nothing, not at 1970.
+    this.time = this.status === Status.waitingForInitialData && raw === null ? NO_TIME : (from.time[h] ?? NO_TIME)
     this.value = finish(raw, this.fill.factor, this.fill.offset, this.dataType)
+    if (typeof this.value === 'string' && this.value !== raw && this.status >>> 30 === 0 && isTorn(raw)) this.status = Status.subNormal
     if (typeof raw === 'bigint') this.large(raw)
     if (this.status >>> 30 === 0 && this.value !== null) {
       this.goodValue = this.value
@@ -98,19 +105,24 @@ class FromTag implements Cell {
 
 const converts = (fill: { factor: number; offset: number }) => fill.factor !== 1 || fill.offset !== 0
 
-/** The value in the member's unit and type. Beyond 2^53 a conversion rounds. */
+/**
+ * The value in the member's unit and type. Beyond 2^53 a conversion rounds. What formats disagree about is settled here, for all
+ * of them: minus zero is zero, and half a surrogate pair is U+FFFD.
+ */
 function finish(value: Scalar, factor: number, offset: number, dataType: DataType): Scalar {
   if (value === null) return null
   const moved = (typeof value === 'number' || typeof value === 'bigint') && (factor !== 1 || offset !== 0) ? Number(value) * factor + offset : value
-  return conform(moved, dataType)
+  const fit = conform(moved, dataType)
+  if (fit === 0) return 0
+  return typeof fit === 'string' ? wellFormed(fit) : fit
 }
 
 class Computed implements Cell {
   value: Scalar = null
   status: number = Status.waitingForInitialData
-  time = 0
+  time: EpochMs = NO_TIME
   goodValue: Scalar = null
-  goodTime = 0
+  goodTime: EpochMs = NO_TIME
   readonly handles: readonly number[]
   readonly width = 0
   problem: string | null = null
@@ -131,7 +143,7 @@ class Computed implements Cell {
   }
   read(from: ValueArrays, now: EpochMs): void {
     let status: number = Status.good
-    let time = 0
+    let time = Number.NEGATIVE_INFINITY
     for (let i = 0; i < this.inputs.length; i++) {
       const cell = this.inputs[i]!
       cell.read(from, now)
@@ -141,7 +153,7 @@ class Computed implements Cell {
       if (worse(status, cell.status)) status = cell.status
       if (cell.time > time) time = cell.time
     }
-    this.time = time
+    this.time = time === Number.NEGATIVE_INFINITY ? NO_TIME : time
     this.status = status
     this.value = null
     if (!this.compiled) {
@@ -162,7 +174,7 @@ class Computed implements Cell {
       this.problem = this.compiled.problem
     } else if (status >>> 30 === 0) {
       this.goodValue = this.value
-      this.goodTime = time
+      this.goodTime = this.time
     }
   }
 }

@@ -63,13 +63,13 @@ export function compile(
   const { messages, converted } = address(draft, placed, stop)
   checkTopics(draft, messages, equipment, options, stop, warn)
   safety(draft, warn)
-  if (
-    options.headersLost &&
-    (draft.headers.length > 0 ||
-      draft.responseTopic !== '' ||
-      draft.expiryS !== null ||
-      (draft.shape.kind === 'cloudevents' && draft.shape.mode === 'binary'))
-  )
+  if (options.headersLost && draft.shape.kind === 'cloudevents' && draft.shape.mode === 'binary')
+    stop(
+      'shape',
+      'CloudEvents in binary mode have their attributes in headers, and the destination speaks MQTT 3.1.1, which has none',
+      'Take structured mode, or MQTT 5 there if the broker knows it',
+    )
+  if (options.headersLost && (draft.headers.length > 0 || draft.responseTopic !== '' || draft.expiryS !== null))
     warn(
       'through',
       'The destination speaks MQTT 3.1.1, which has no headers, expiry or response topic: they are left out',
@@ -282,6 +282,13 @@ function checkTopics(
         `${other.name} is a Sparkplug edge node on this destination already`,
         'One edge node a connection: add its equipment there, or take another destination',
       )
+    const publisher = publisherOf(draft.shape)
+    if (publisher !== null && other.shape.kind === draft.shape.kind && publisherOf(other.shape) === publisher)
+      stop(
+        'shape',
+        `${other.name} has the publisher id ${publisher} on this destination too: receivers take its data sets for these`,
+        'Give this publication a publisher id of its own',
+      )
     const theirs = new Set(other.messages.map((m) => topicText(m.topic)))
     const shared =
       fixed.find((t) => theirs.has(t)) ?? fixed.find((t) => other.messages.some((m) => typeof m.topic !== 'string' && matches(filterOf(m.topic), t)))
@@ -295,6 +302,9 @@ function checkTopics(
       'Leave it out of the payload, unless receivers want it there',
     )
 }
+
+/** Under which publisher id data sets go out, for shapes that have one (OPC 10000-14 6.2.7.1); else null. */
+export const publisherOf = (shape: PublicationDraft['shape']): string | null => ('publisherId' in shape ? String(shape.publisherId) : null)
 
 function safety(draft: PublicationDraft, warn: Say): void {
   if (draft.retain && draft.qos === 0)

@@ -60,7 +60,7 @@ describe('what receivers are given', () => {
   it.each<ShapeInput>([{ kind: 'flat-json' }, { kind: 'avro' }, { kind: 'sparkplug-b' }, { kind: 'value' }])(
     'an AsyncAPI 3.0 document, valid by its schema: %j',
     (shape) => {
-      const doc = asyncApi(plan(shape), server, { temperature: 689.6 })
+      const doc = asyncApi(plan(shape), server, () => ({ temperature: 689.6 }))
       expect(valid(doc), JSON.stringify(valid.errors?.slice(0, 3))).toBe(true)
       expect(pointers(doc)).toEqual([])
       const { channels, operations, components } = doc as {
@@ -84,7 +84,7 @@ describe('what receivers are given', () => {
         { take: 'time', part: 'year', filters: [], rule: 'slug' },
       ]),
       server,
-      null,
+      () => null,
     )
     expect(valid(doc), JSON.stringify(valid.errors?.slice(0, 3))).toBe(true)
     const [first] = Object.values((doc as { channels: Record<string, { address: string; parameters: object }> }).channels)
@@ -95,14 +95,14 @@ describe('what receivers are given', () => {
   })
 
   it('a schema for each way in which messages look, with their topics and an example', () => {
-    const c = contractOf(plan({ kind: 'flat-json' }), { temperature: 689.6 })
+    const c = contractOf(plan({ kind: 'flat-json' }), (place) => ({ place }))
     expect(c).toMatchObject({
       publication: 'Kiln zones',
       format: 'Flat JSON',
       contentType: 'application/json',
       compression: 'none',
-      example: { temperature: 689.6 },
     })
+    expect(c.messages.map((m) => m.example)).toEqual([{ place: 0 }, { place: 3 }])
     expect(c.messages.map((m) => [m.title, m.topicCount])).toEqual([
       ['Kiln Zone', 3],
       ['Tunnel Kiln', 1],

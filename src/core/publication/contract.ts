@@ -1,9 +1,27 @@
 import type { Plan, PlanMessage } from '~/contract/publication'
 import { filterOf, topicText } from '../address/topic-template'
-import { describe, scopeOf, shapeOf } from '../shape/registry'
-import type { Description } from '../shape/shape'
+import { compressionOf, describe, scopeOf, shapeOf } from '../shape/registry'
+import type { Description, Scope } from '../shape/shape'
 
-type PlanLike = Pick<Plan, 'equipment' | 'messages' | 'publicationId' | 'number' | 'shape' | 'contentType' | 'name' | 'qos' | 'retain' | 'expiryS'>
+export type PlanLike = Pick<
+  Plan,
+  'equipment' | 'messages' | 'publicationId' | 'number' | 'shape' | 'contentType' | 'name' | 'qos' | 'retain' | 'expiryS'
+>
+
+/** What travels beside the payload: its name, and its value where that is always the same. */
+type Headers = [string, string | null][]
+
+/** Messages that look alike, as a receiver is told of them. */
+export interface Alike {
+  title: string
+  language: Description['language']
+  description: unknown
+  /** Messages that go before these, retained, on topics of their own. */
+  before: { topics: string[]; language: Description['language']; description: unknown } | null
+  headers: Headers
+  /** Places of the messages in the plan. */
+  places: number[]
+}
 
 /** What a receiver needs to read the messages of a publication. */
 export interface Contract {
@@ -12,10 +30,21 @@ export interface Contract {
   standard: string
   contentType: string
   compression: string
-  /** Each way in which messages look, with the topics of those that do. */
-  messages: { title: string; topics: string[]; topicCount: number; language: Description['language']; description: unknown }[]
-  example: unknown
+  /** Each way in which messages look, with the topics of those that do, and what one looks like now. */
+  messages: {
+    title: string
+    topics: string[]
+    topicCount: number
+    language: Description['language']
+    description: unknown
+    headers: { name: string; value: string | null }[]
+    before: Alike['before']
+    example: unknown
+  }[]
 }
+
+/** Gives a payload as a message of the plan has it now; null when there is none. */
+export type ExampleOf = (place: number) => unknown
 
 const TOPICS = 20
 
@@ -25,28 +54,60 @@ const titleOf = (plan: PlanLike, m: PlanMessage) => {
   return m.members?.length === 1 ? `${one?.className} ${one?.members[m.members[0]!]?.label}` : (one?.className ?? plan.name)
 }
 
-/** Messages that look alike, together: equipment of one class mostly do. */
-function alike(plan: PlanLike): { title: string; of: Description; messages: PlanMessage[] }[] {
-  const out = new Map<string, { title: string; of: Description; messages: PlanMessage[] }>()
-  // Described once for each class and members; of many equipment of one class the first stands for all.
-  const seen = new Map<string, string>()
-  for (const m of plan.messages) {
-    const short = m.equipment
-      .map(
-        (e) =>
-          `${plan.equipment[e]!.className} ${plan.equipment[e]!.members.map((x) => `${x.key}:${x.dataType}:${x.unit}`).join()} ${m.members?.join() ?? ''}`,
-      )
-      .join('|')
-    let key = seen.get(short)
-    if (key === undefined) {
-      const of = describe(plan.shape, scopeOf(plan, m))
-      key = JSON.stringify(of)
-      seen.set(short, key)
-      if (!out.has(key)) out.set(key, { title: titleOf(plan, m), of, messages: [] })
+/** What must be the same for two messages to look alike. */
+const likeness = (plan: PlanLike, m: PlanMessage) =>
+  m.equipment
+    .map((e) => {
+      const { className, members } = plan.equipment[e]!
+      return JSON.stringify([className, m.members, members.map((x) => [x.key, x.dataType, x.unit, x.label, x.range])])
+    })
+    .join('|')
+
+function headersOf(plan: PlanLike, all: readonly Scope[], messages: readonly PlanMessage[]): Headers {
+  const compression = compressionOf(plan.shape)
+  const own = messages[0]!.headers.map(([name], h): [string, string | null] => {
+    const values = new Set(messages.map((m) => m.headers[h]?.[1]))
+    const [only] = values
+    return [name, values.size === 1 && typeof only === 'string' ? only : null]
+  })
+  return [
+    ...(compression === 'none' ? [] : [['content-encoding', compression === 'zlib' ? 'deflate' : compression] as [string, string]]),
+    ...(shapeOf(plan.shape).headers?.(plan.shape, all) ?? []),
+    ...own,
+  ]
+}
+
+/** Messages that look alike, together: equipment of one class mostly do. What is told of them holds for every one. */
+export function alike(plan: PlanLike): Alike[] {
+  const shape = shapeOf(plan.shape)
+  const groups = new Map<string, number[]>()
+  plan.messages.forEach((m, n) => {
+    const key = likeness(plan, m)
+    const list = groups.get(key)
+    if (list) list.push(n)
+    else groups.set(key, [n])
+  })
+  return [...groups.values()].map((places) => {
+    const messages = places.map((n) => plan.messages[n]!)
+    const all = messages.map((m) => scopeOf(plan, m))
+    const { language, content } = describe(plan.shape, all[0]!, all)
+    const suffixes = shape.suffixes?.(plan.shape) ?? []
+    const before = suffixes.length > 0 ? shape.describeBefore?.(plan.shape, all[0]!, all) : undefined
+    return {
+      title: titleOf(plan, messages[0]!),
+      language,
+      description: content,
+      before: before
+        ? {
+            topics: messages.flatMap((m) => suffixes.map((s) => topicOf(plan, m) + s)),
+            language: before.language,
+            description: before.content,
+          }
+        : null,
+      headers: headersOf(plan, all, messages),
+      places,
     }
-    out.get(key)!.messages.push(m)
-  }
-  return [...out.values()]
+  })
 }
 
 const topicOf = (plan: PlanLike, m: PlanMessage) =>
@@ -55,8 +116,7 @@ const topicOf = (plan: PlanLike, m: PlanMessage) =>
     plan.equipment[m.equipment[0] ?? 0]?.members.map((x) => x.key),
   )
 
-/** `example` is a payload as it is sent. */
-export function contractOf(plan: PlanLike, example: unknown): Contract {
+export function contractOf(plan: PlanLike, exampleOf: ExampleOf): Contract {
   const shape = shapeOf(plan.shape)
   return {
     publication: plan.name,
@@ -64,14 +124,16 @@ export function contractOf(plan: PlanLike, example: unknown): Contract {
     standard: shape.standard,
     contentType: plan.contentType,
     compression: 'compression' in plan.shape ? plan.shape.compression : 'none',
-    messages: alike(plan).map(({ title, of, messages }) => ({
+    messages: alike(plan).map(({ title, language, description, before, headers, places }) => ({
       title,
-      topics: messages.slice(0, TOPICS).map((m) => topicOf(plan, m)),
-      topicCount: messages.length,
-      language: of.language,
-      description: of.content,
+      topics: places.slice(0, TOPICS).map((n) => topicOf(plan, plan.messages[n]!)),
+      topicCount: places.length,
+      language,
+      description,
+      headers: headers.map(([name, value]) => ({ name, value })),
+      before: before && { ...before, topics: before.topics.slice(0, TOPICS) },
+      example: exampleOf(places[0]!),
     })),
-    example,
   }
 }
 
@@ -89,51 +151,98 @@ export interface Server {
   name: string
   host: string
   protocol: string
+  /** Of MQTT: 5, 3.1.1. Before 5 there are no headers, and nothing says what the content is. */
   version: string
+}
+
+/** A payload as AsyncAPI 3.0 tells it (multi-format schema object). */
+const payloadOf = (language: Description['language'], content: unknown) =>
+  language === 'schema'
+    ? { schemaFormat: 'application/schema+json;version=draft-2020-12', schema: content }
+    : language === 'avro'
+      ? { schemaFormat: 'application/vnd.apache.avro;version=1.9.0', schema: content }
+      : {
+          schemaFormat: 'application/vnd.aai.asyncapi;version=3.0.0',
+          schema: { description: typeof content === 'string' ? content : JSON.stringify(content) },
+        }
+
+const headersSchema = (headers: Headers) => ({
+  type: 'object',
+  properties: Object.fromEntries(headers.map(([name, value]) => [name, value === null ? { type: 'string' } : { type: 'string', const: value }])),
+  required: [...new Set(headers.map(([name]) => name))],
+})
+
+/** Levels of a topic that wait for values, or that a filter leaves open, as parameters. */
+function addressOf(topic: string): { address: string; parameters: string[] } {
+  let open = 0
+  const named = topic
+    .replace(/\{([^{}]+)\}/g, (_, p: string) => `{${nameOf(p.replaceAll('.', '_'))}}`)
+    .replace(/(^|\/)[+#](?=\/|$)/g, (_, slash: string) => `${slash}{level${++open}}`)
+  return { address: named, parameters: [...named.matchAll(/\{([^{}]+)\}/g)].map((p) => p[1]!) }
 }
 
 /**
  * An AsyncAPI 3.0 document of everything that a publication sends: a channel a topic (what waits for values is a parameter), a
- * message for each way in which they look, an operation that sends to all.
+ * message for each way in which they look, an operation that sends to all; the messages that go before others too.
  */
-export function asyncApi(plan: PlanLike, server: Server, example: unknown): Record<string, unknown> {
+export function asyncApi(plan: PlanLike, server: Server, exampleOf: ExampleOf): Record<string, unknown> {
   const channels: Record<string, unknown> = {}
   const messages: Record<string, unknown> = {}
+  const operations: Record<string, unknown> = {}
   const takenChannels = new Set<string>()
   const takenMessages = new Set<string>()
   const serverName = nameOf(server.name)
-  let exampleLeft = example
-  for (const { title, of, messages: list } of alike(plan)) {
+  const withHeaders = server.version === '5'
+  const channel = (topic: string, message: string, subscribe: string, retain: boolean, about: string) => {
+    const { address, parameters } = addressOf(topic)
+    const name = unique(takenChannels, topic)
+    channels[name] = {
+      address,
+      servers: [{ $ref: `#/servers/${serverName}` }],
+      messages: { [message]: { $ref: `#/components/messages/${message}` } },
+      ...(parameters.length > 0 && {
+        parameters: Object.fromEntries(parameters.map((p) => [p, { description: `Filled in when it is sent; subscribe to ${subscribe}` }])),
+      }),
+      bindings: { mqtt: {} },
+    }
+    operations[`send-${name}`] = {
+      action: 'send',
+      summary: about,
+      channel: { $ref: `#/channels/${name}` },
+      bindings: {
+        mqtt: {
+          qos: plan.qos,
+          retain,
+          ...(withHeaders && plan.expiryS !== null && { messageExpiryInterval: plan.expiryS }),
+          bindingVersion: '0.2.0',
+        },
+      },
+    }
+  }
+  for (const { title, language, description, before, headers, places } of alike(plan)) {
     const name = unique(takenMessages, title)
+    const example = exampleOf(places[0]!)
     messages[name] = {
       name,
       title,
       contentType: plan.contentType,
-      payload:
-        of.language === 'schema'
-          ? { schemaFormat: 'application/schema+json;version=draft-2020-12', schema: of.content }
-          : of.language === 'avro'
-            ? { schemaFormat: 'application/vnd.apache.avro;version=1.9.0', schema: of.content }
-            : {
-                schemaFormat: 'application/vnd.aai.asyncapi;version=3.0.0',
-                schema: { description: typeof of.content === 'string' ? of.content : JSON.stringify(of.content) },
-              },
-      ...(exampleLeft !== null && exampleLeft !== undefined && { examples: [{ name: 'now', payload: exampleLeft }] }),
+      ...(withHeaders && headers.length > 0 && { headers: headersSchema(headers) }),
+      payload: payloadOf(language, description),
+      ...(example !== null && example !== undefined && { examples: [{ name: 'now', payload: example }] }),
     }
-    exampleLeft = null
-    for (const m of list) {
-      const topic = topicOf(plan, m)
-      const parameters = [...topic.matchAll(/\{([^{}]+)\}/g)].map((p) => nameOf(p[1]!.replaceAll('.', '_')))
-      channels[unique(takenChannels, topic)] = {
-        address: topic.replace(/\{([^{}]+)\}/g, (_, p: string) => `{${nameOf(p.replaceAll('.', '_'))}}`),
-        servers: [{ $ref: `#/servers/${serverName}` }],
-        messages: { [name]: { $ref: `#/components/messages/${name}` } },
-        ...(parameters.length > 0 && {
-          parameters: Object.fromEntries(parameters.map((p) => [p, { description: `Filled in when it is sent; subscribe to ${filterOf(m.topic)}` }])),
-        }),
-        bindings: { mqtt: {} },
-      }
+    for (const n of places) {
+      const m = plan.messages[n]!
+      channel(topicOf(plan, m), name, filterOf(m.topic), plan.retain, title)
     }
+    if (!before) continue
+    const metadata = unique(takenMessages, `${title} metadata`)
+    messages[metadata] = {
+      name: metadata,
+      title: `${title}, metadata`,
+      contentType: plan.contentType,
+      payload: payloadOf(before.language, before.description),
+    }
+    for (const topic of before.topics) channel(topic, metadata, topic, true, `${title}, metadata`)
   }
   return {
     asyncapi: '3.0.0',
@@ -141,23 +250,7 @@ export function asyncApi(plan: PlanLike, server: Server, example: unknown): Reco
     defaultContentType: plan.contentType,
     servers: { [serverName]: { host: server.host, protocol: server.protocol, protocolVersion: server.version } },
     channels,
-    operations: Object.fromEntries(
-      Object.keys(channels).map((c) => [
-        `send-${c}`,
-        {
-          action: 'send',
-          channel: { $ref: `#/channels/${c}` },
-          bindings: {
-            mqtt: {
-              qos: plan.qos,
-              retain: plan.retain,
-              ...(plan.expiryS !== null && { messageExpiryInterval: plan.expiryS }),
-              bindingVersion: '0.2.0',
-            },
-          },
-        },
-      ]),
-    ),
+    operations,
     components: { messages },
   }
 }

@@ -1,14 +1,14 @@
 import type { Plan } from '~/contract/publication'
 import { addressWriter } from '../address/topic-template'
 import { encoderOf, scopeOf, shapeOf, wholeEvery } from '../shape/registry'
-import type { Encoded, Encoder, HostFacts, Part } from '../shape/shape'
+import { type Encoded, type Encoder, type HostFacts, type Part, Series } from '../shape/shape'
 import { isChange, type Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
 import { type Cell, makeCell, type ValueArrays } from './cell'
 
 /** A payload with the address it goes to. */
 export interface Addressed extends Omit<Encoded, 'before'> {
-  before: Encoded['before']
+  before: Encoded['before'] | undefined
   topic: string
   key: string
   headers: [string, string][]
@@ -88,8 +88,9 @@ export class Runner {
       places.push(own)
       return cells
     })
+    const series = new Series()
     plan.messages.forEach((message, n) => {
-      const scope = scopeOf(plan, message, host)
+      const scope = scopeOf(plan, message, host, series)
       const picked = message.equipment.map((e) => message.members ?? this.cellsOfEquipment[e]!.map((_, i) => i))
       const parts = message.equipment.map((e, p): Part => {
         const cells = picked[p]!.map((i) => this.cellsOfEquipment[e]![i]!)

@@ -1,17 +1,21 @@
 import type { PlanEquipment } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
+import { wellFormed } from '../value/well-formed'
 import { newest } from './choose'
 import { flatSchema, flatWriter, readFlat } from './flat-json'
 import { isObject, readJson, timeSchema } from './json-reading'
 import { nestedSchema, nestedWriter, readNested } from './nested-json'
+import { oneOf } from './schema'
 import type { Decoded, Shape } from './shape'
 import { isoTime, jsonTime, readTime } from './text'
 
 type How = Settings<'cloudevents'>
 
+const escaped = (name: string) => encodeURIComponent(wellFormed(name))
+
 /** Where the event comes from: the path of the equipment under the given reference, each name escaped (RFC 3986 2.1). */
 export const eventSource = (how: Pick<How, 'source'>, one: PlanEquipment) =>
-  [how.source.replace(/\/+$/, ''), ...one.path.slice(0, -1).map(encodeURIComponent)].join('/') || '/'
+  [how.source.replace(/\/+$/, ''), ...one.path.slice(0, -1).map(escaped)].join('/') || '/'
 
 function dataSchema(how: How, one: PlanEquipment) {
   const { properties, required } = how.data === 'flat' ? flatSchema(how, one.members) : nestedSchema(how, one)
@@ -83,7 +87,21 @@ export const cloudEvents: Shape<'cloudevents'> = {
       return { kind: 'event', at, readings: settings.data === 'flat' ? readFlat(data, one.members, at) : readNested(data, one, null, at) }
     }
   },
-  describe(settings, scope) {
+  headers(settings, all) {
+    if (settings.mode === 'structured') return []
+    const sources = new Set(all.map((s) => eventSource(settings, s.equipment[0]!)))
+    const names = new Set(all.map((s) => s.equipment[0]!.name))
+    const single = (of: Set<string>) => (of.size === 1 ? [...of][0]! : null)
+    return [
+      ['specversion', '1.0'],
+      ['id', null],
+      ['source', single(sources)],
+      ['type', settings.type],
+      ['subject', single(names)],
+      ['time', null],
+    ]
+  },
+  describe(settings, scope, all = [scope]) {
     const one = scope.equipment[0]!
     const $schema = 'https://json-schema.org/draft/2020-12/schema'
     const data = dataSchema(settings, one)
@@ -97,9 +115,15 @@ export const cloudEvents: Shape<'cloudevents'> = {
         properties: {
           specversion: { const: '1.0' },
           id: { type: 'string', minLength: 1 },
-          source: { const: eventSource(settings, one) },
+          source: oneOf(
+            all.map((s) => eventSource(settings, s.equipment[0]!)),
+            { type: 'string', format: 'uri-reference', minLength: 1 },
+          ),
           type: { const: settings.type },
-          subject: { const: one.name },
+          subject: oneOf(
+            all.map((s) => s.equipment[0]!.name),
+            { type: 'string', minLength: 1 },
+          ),
           time: { type: 'string', format: 'date-time' },
           datacontenttype: { const: 'application/json' },
           data,

@@ -5,14 +5,14 @@ import { isObject, readingOf, readJson, timeSchema } from './json-reading'
 import { valueSchema } from './schema'
 import type { Decoded, Part, Reading, Shape } from './shape'
 import { jsonTime, jsonValue, readTime, rememberedValue } from './text'
-import { anyTaken, atKey, type Node, treeOf } from './tree'
+import { anyTaken, atKey, listsOf, type Node, treeOf } from './tree'
 
 /** Writes equipment as its class nests: parts are objects, lists arrays. Without the braces, each field with a comma before it. */
 export function nestedWriter(how: JsonHow, one: PlanEquipment): (part: Part, at: number, whole: boolean) => string {
   const { members } = one
   const text = jsonValue(how)
   const texts = members.map(() => rememberedValue(text))
-  const { take, choose } = chooser(how, members.length)
+  const { take, choose } = chooser(how, members.length, listsOf(members))
   const marks = members.map((m) => `${JSON.stringify(m.key)}:`)
   const root = treeOf(members)
   let cells: Part['cells'] = []
@@ -36,7 +36,7 @@ export function nestedWriter(how: JsonHow, one: PlanEquipment): (part: Part, at:
     }
   }
   const emitOf = (node: Node): Emit => {
-    if ('leaf' in node) return () => (take[node.leaf] === Take.nothing ? 'null' : value(node.leaf))
+    if ('leaf' in node) return () => (node.leaf < 0 || take[node.leaf] === Take.nothing ? 'null' : value(node.leaf))
     if ('items' in node) {
       const items = node.items.map(emitOf)
       // A list keeps its places: what is left out of it is an empty object, or null.
@@ -74,7 +74,7 @@ export function readNested(json: unknown, one: PlanEquipment, name: string | nul
 export function nestedSchema(how: JsonHow, one: PlanEquipment) {
   const always = how.members === 'all' && how.bad !== 'left-out' && how.nulls === 'null'
   const of = (node: Node): Record<string, unknown> => {
-    if ('leaf' in node) return valueSchema(one.members[node.leaf]!, how)
+    if ('leaf' in node) return node.leaf < 0 ? { type: 'null' } : valueSchema(one.members[node.leaf]!, how)
     if ('items' in node) return { type: 'array', minItems: node.items.length, maxItems: node.items.length, prefixItems: node.items.map((n) => of(n)) }
     return {
       type: 'object',
@@ -124,7 +124,7 @@ export const nestedJson: Shape<'nested-json'> = {
       }
     const names = scope.equipment.map((one) => `${JSON.stringify(one.name)}:`)
     return ({ parts, now, whole }) => {
-      let at = 0
+      let at = Number.NEGATIVE_INFINITY
       const all = parts.map((part, i) => {
         const own = newest(part.cells, now)
         if (own > at) at = own

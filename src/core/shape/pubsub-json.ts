@@ -2,8 +2,20 @@ import type { PlanEquipment } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
 import { newest } from './choose'
 import { isObject, readJson } from './json-reading'
-import { BUILT_IN, fieldNames, fieldOf, fieldsOf, metadataDue, pubsubReading } from './pubsub'
-import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
+import {
+  BUILT_IN,
+  fieldNames,
+  fieldOf,
+  fieldsOf,
+  metadataDue,
+  metadataSuffix,
+  metadataSuffixes,
+  pubsubReading,
+  WRITERS_MAX,
+  writerProblems,
+} from './pubsub'
+import { oneOf } from './schema'
+import { type Decoded, type Encoder, type Reading, type Scope, Series, type Shape } from './shape'
 import { fromJson, isoTime } from './text'
 
 type How = Settings<'pubsub-json'>
@@ -24,12 +36,14 @@ function encoder(how: How, scope: Scope): Encoder {
   )
   const fields = equipment.map((one) => one.members.map((m) => `${JSON.stringify(m.key)}:{"UaType":${BUILT_IN[m.dataType]},"Value":`))
   const whole = equipment.map((one) => one.members.map((m) => m.dataType === 'integer'))
-  const sequence = equipment.map(() => 0)
+  const writers = equipment.map(() => new Series())
   const due = metadataDue(how.metadata)
   const publisher = JSON.stringify(how.publisherId)
+  // One object a message, about one data set (7.2.5.5.2).
   const metadata = () =>
-    JSON.stringify(
-      equipment.map((one, e) => ({
+    equipment.map((one, e) => ({
+      topicSuffix: metadataSuffix(scope, e),
+      payload: JSON.stringify({
         MessageId: `${scope.publicationId}-${scope.version}-${scope.places[e]! + 1}`,
         MessageType: 'ua-metadata',
         PublisherId: how.publisherId,
@@ -42,13 +56,14 @@ function encoder(how: How, scope: Scope): Encoder {
             BuiltInType: f.type,
             DataType: `i=${f.type}`,
             ValueRank: -1,
+            DataSetFieldId: f.id,
           })),
           ConfigurationVersion: { MajorVersion: scope.version, MinorVersion: scope.version },
         },
-      })),
-    )
+      }),
+    }))
   return ({ parts, now, seq, whole: all }) => {
-    let at = 0
+    let at = Number.NEGATIVE_INFINITY
     const messages: string[] = []
     for (let e = 0; e < parts.length; e++) {
       const part = parts[e]!
@@ -62,18 +77,19 @@ function encoder(how: How, scope: Scope): Encoder {
         const { value, status } = fieldOf(cell, equipment[e]!.members[i]!.dataType)
         payload += `${payload ? ',' : ''}${fields[e]![i]}${body(value, whole[e]![i]!)}`
         if (status !== 0) payload += `,"StatusCode":{"Code":${status >>> 0}}`
-        if (cell.time > 0) payload += `,"SourceTimestamp":"${isoTime(cell.time)}"`
+        if (!Number.isNaN(cell.time)) payload += `,"SourceTimestamp":"${isoTime(cell.time)}"`
         payload += '}'
       }
-      sequence[e] = (sequence[e]! + 1) >>> 0
       const kind = all || !onlyChanged ? 'ua-keyframe' : 'ua-deltaframe'
-      messages.push(`${heads[e]}${sequence[e]},${version},"Timestamp":"${isoTime(own)}","MessageType":"${kind}","Payload":{${payload}}}`)
+      messages.push(
+        `${heads[e]}${writers[e]!.next(seq) >>> 0},${version},"Timestamp":"${isoTime(own)}","MessageType":"${kind}","Payload":{${payload}}}`,
+      )
     }
     if (messages.length === 0) return null
     return {
       at,
       payload: `{"MessageId":"${scope.publicationId}-${seq}","MessageType":"ua-data","PublisherId":${publisher},"Messages":[${messages.join(',')}]}`,
-      ...(due(now) && { before: { payload: metadata(), topicSuffix: '/metadata' } }),
+      ...(due(now) && { before: metadata() }),
     }
   }
 }
@@ -97,6 +113,50 @@ function readings(raw: Record<string, unknown>, one: PlanEquipment, at: number |
   })
 }
 
+/** Which data set it is: that of one of the equipment at this place of the scopes. */
+const writerSchema = (all: readonly Scope[], e: number) => ({
+  DataSetWriterId: oneOf(
+    all.map((s) => s.places[e]! + 1),
+    { type: 'integer', minimum: 1, maximum: WRITERS_MAX },
+  ),
+  DataSetWriterName: oneOf(
+    all.map((s) => s.equipment[e]!.name),
+    { type: 'string', minLength: 1 },
+  ),
+})
+
+function metadataSchema(how: How, scope: Scope, all: readonly Scope[]) {
+  const of = (one: PlanEquipment, e: number) => ({
+    type: 'object',
+    properties: {
+      MessageId: { type: 'string' },
+      MessageType: { const: 'ua-metadata' },
+      PublisherId: { const: how.publisherId },
+      DataSetWriterId: writerSchema(all, e).DataSetWriterId,
+      MetaData: {
+        type: 'object',
+        properties: {
+          Name: writerSchema(all, e).DataSetWriterName,
+          Fields: {
+            type: 'array',
+            prefixItems: fieldNames(one).map((f) => ({
+              type: 'object',
+              properties: { Name: { const: f.name }, BuiltInType: { const: f.type } },
+              required: ['Name', 'BuiltInType', 'DataSetFieldId'],
+            })),
+            items: false,
+          },
+        },
+        required: ['Name', 'Fields', 'ConfigurationVersion'],
+      },
+    },
+    required: ['MessageId', 'MessageType', 'PublisherId', 'DataSetWriterId', 'MetaData'],
+    additionalProperties: false,
+  })
+  const each = scope.equipment.map(of)
+  return { $schema: 'https://json-schema.org/draft/2020-12/schema', ...(each.length === 1 ? each[0]! : { anyOf: each }) }
+}
+
 /** OPC UA PubSub, JSON mapping (OPC 10000-14 7.2.5, 1.05): network messages with a data set message an equipment. */
 export const pubsubJson: Shape<'pubsub-json'> = {
   kind: 'pubsub-json',
@@ -107,7 +167,8 @@ export const pubsubJson: Shape<'pubsub-json'> = {
   contentType: () => 'application/json',
   grouping: (s) => s.per,
   summary: (s) => `OPC UA PubSub as JSON${s.members === 'changed' ? `, delta frames, a key frame every ${s.fullEvery}` : ', key frames'}`,
-  suffixes: (s) => (s.metadata ? ['/metadata'] : []),
+  problems: (_s, equipment) => writerProblems(equipment),
+  suffixes: metadataSuffixes,
   encoder,
   decoder(_settings, scope) {
     return (bytes): Decoded => {
@@ -131,7 +192,10 @@ export const pubsubJson: Shape<'pubsub-json'> = {
       return { kind, at, readings: all }
     }
   },
-  describe(settings, scope) {
+  describeBefore(settings, scope, all = [scope]) {
+    return { language: 'schema', content: metadataSchema(settings, scope, all) }
+  },
+  describe(settings, scope, all = [scope]) {
     const value = (type: number) => ({
       type: 'object',
       properties: {
@@ -146,8 +210,7 @@ export const pubsubJson: Shape<'pubsub-json'> = {
     const messages = scope.equipment.map((one, e) => ({
       type: 'object',
       properties: {
-        DataSetWriterId: { const: scope.places[e]! + 1 },
-        DataSetWriterName: { const: one.name },
+        ...writerSchema(all, e),
         SequenceNumber: { type: 'integer' },
         MetaDataVersion: { type: 'object' },
         Timestamp: { type: 'string', format: 'date-time' },

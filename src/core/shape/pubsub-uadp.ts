@@ -4,8 +4,8 @@ import type { Scalar } from '../value/deadband'
 import { whole as plain } from '../value/whole'
 import { newest } from './choose'
 import { OctetError, Reader, Writer } from './octets'
-import { BUILT_IN, fieldNames, fieldOf, fieldsOf, metadataDue, pubsubReading } from './pubsub'
-import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
+import { BUILT_IN, fieldNames, fieldOf, fieldsOf, metadataDue, metadataSuffix, metadataSuffixes, pubsubReading, writerProblems } from './pubsub'
+import { type Decoded, type Encoder, type Reading, type Scope, Series, type Shape } from './shape'
 
 type How = Settings<'pubsub-uadp'>
 
@@ -40,6 +40,24 @@ function variant(w: Writer, value: Scalar, dataType: DataType): void {
   else text(w, String(value))
 }
 
+const STATUS_CODE = 19
+const DATA_VALUE = 23
+/**
+ * A field as a variant (OPC 10000-14 6.2.4.2): a bad one is its StatusCode in place of the value, an uncertain one a DataValue
+ * with both.
+ */
+function variantOf(w: Writer, value: Scalar, status: number, dataType: DataType): void {
+  if (status >>> 31 === 1) {
+    w.u8(STATUS_CODE)
+    w.u32(status >>> 0)
+  } else if (status !== 0) {
+    w.u8(DATA_VALUE)
+    w.u8(value === null ? 2 : 3)
+    if (value !== null) variant(w, value, dataType)
+    w.u32(status >>> 0)
+  } else variant(w, value, dataType)
+}
+
 // NetworkMessage: version 1 with publisher id, group header, payload header, extended flags (OPC 10000-14 7.2.4.4.2).
 const VERSION_FLAGS = 0x01 | 0x10 | 0x20 | 0x40 | 0x80
 /** Publisher id of type UInt16, with timestamp. */
@@ -71,6 +89,15 @@ export function announcement(how: How, scope: Scope, e: number, sequence: number
   return w.take()
 }
 
+/** A Guid: three little-endian numbers, then eight octets (OPC 10000-6 5.2.2.6). */
+function guid(w: Writer, text: string): void {
+  const hex = text.replaceAll('-', '')
+  w.u32(Number.parseInt(hex.slice(0, 8), 16))
+  w.u16(Number.parseInt(hex.slice(8, 12), 16))
+  w.u16(Number.parseInt(hex.slice(12, 16), 16))
+  for (let i = 16; i < 32; i += 2) w.u8(Number.parseInt(hex.slice(i, i + 2), 16))
+}
+
 function writeMetadata(w: Writer, name: string, fields: ReturnType<typeof fieldNames>, version: number): void {
   // No namespaces, structures, enumerations or simple types of its own.
   for (let i = 0; i < 4; i++) w.i32(-1)
@@ -92,7 +119,7 @@ function writeMetadata(w: Writer, name: string, fields: ReturnType<typeof fieldN
     w.i32(-1)
     w.i32(-1)
     w.u32(0)
-    for (let i = 0; i < 16; i++) w.u8(0)
+    guid(w, f.id)
     w.i32(-1)
   }
   for (let i = 0; i < 16; i++) w.u8(0)
@@ -104,14 +131,15 @@ function encode(how: How, scope: Scope): Encoder {
   const { equipment, places } = scope
   const onlyChanged = how.members === 'changed'
   const full = how.fields === 'value'
-  const sequence = equipment.map(() => 0)
-  // An announcement is about one data set: with one message for all it cannot go along.
-  const due = metadataDue(how.metadata && equipment.length === 1)
-  let network = 0
+  // A number for the writer group, over all messages of the plan, and one for each data set writer (7.2.3): receivers drop repeats.
+  const group = scope.series ?? new Series()
+  const writers = equipment.map(() => new Series())
+  const due = metadataDue(how.metadata)
+  let announced = 0
   const w = new Writer()
   const one = new Writer()
-  return ({ parts, now, whole }) => {
-    let at = 0
+  return ({ parts, now, seq, whole }) => {
+    let at = Number.NEGATIVE_INFINITY
     const bodies: { id: number; bytes: Uint8Array }[] = []
     for (let e = 0; e < parts.length; e++) {
       const part = parts[e]!
@@ -123,8 +151,7 @@ function encode(how: How, scope: Scope): Encoder {
       // Valid; fields as variants or data values; sequence number, both versions, second flags (7.2.4.5.4).
       one.u8(0x01 | (full ? 2 << 1 : 0) | 0x08 | 0x20 | 0x40 | 0x80)
       one.u8((key ? 0 : 1) | 0x10)
-      sequence[e] = (sequence[e]! + 1) & 0xffff
-      one.u16(sequence[e]!)
+      one.u16(writers[e]!.next(seq) & 0xffff)
       dateTime(one, own)
       one.u32(scope.version)
       one.u32(scope.version)
@@ -135,21 +162,20 @@ function encode(how: How, scope: Scope): Encoder {
         const cell = part.cells[i]!
         const { value, status } = fieldOf(cell, dataType)
         if (full) {
-          one.u8((value === null ? 0 : 1) | (status === 0 ? 0 : 2) | (cell.time > 0 ? 4 : 0))
+          one.u8((value === null ? 0 : 1) | (status === 0 ? 0 : 2) | (!Number.isNaN(cell.time) ? 4 : 0))
           if (value !== null) variant(one, value, dataType)
           if (status !== 0) one.u32(status >>> 0)
-          if (cell.time > 0) dateTime(one, cell.time)
-        } else variant(one, status >>> 31 === 1 ? null : value, dataType)
+          if (!Number.isNaN(cell.time)) dateTime(one, cell.time)
+        } else variantOf(one, value, status, dataType)
       }
       bodies.push({ id: places[e]! + 1, bytes: one.take() })
     }
     if (bodies.length === 0) return null
     if (bodies.length > 255) throw new Error('More than 255 data sets do not fit one network message')
     head(w, how, VERSION_FLAGS, EXTENDED_1)
-    network = (network + 1) & 0xffff
     w.u8(GROUP_FLAGS)
     w.u16(how.writerGroupId)
-    w.u16(network)
+    w.u16(group.next(seq) & 0xffff)
     w.u8(bodies.length)
     for (const b of bodies) w.u16(b.id)
     dateTime(w, now)
@@ -158,7 +184,9 @@ function encode(how: How, scope: Scope): Encoder {
     return {
       at,
       payload: w.take(),
-      ...(due(now) && { before: { payload: announcement(how, scope, 0, network), topicSuffix: '/metadata' } }),
+      ...(due(now) && {
+        before: equipment.map((_, e) => ({ payload: announcement(how, scope, e, announced++), topicSuffix: metadataSuffix(scope, e) })),
+      }),
     }
   }
 }
@@ -226,6 +254,15 @@ function readDataValue(r: Reader): Value {
   return { value, status, time }
 }
 
+/** A field as a variant: also one that holds a status in place of a value, or a data value (6.2.4.2). */
+function readField(r: Reader): Value {
+  const type = r.bytes[r.at]
+  if (type === STATUS_CODE || type === DATA_VALUE) r.u8()
+  if (type === STATUS_CODE) return { value: null, status: r.u32(), time: null }
+  if (type === DATA_VALUE) return readDataValue(r)
+  return { value: readVariant(r), status: 0, time: null }
+}
+
 function readDataSet(r: Reader, scope: Scope, e: number): { kind: string; at: number | null; readings: Reading[] } {
   const one = scope.equipment[e]!
   const flags = r.u8()
@@ -246,10 +283,10 @@ function readDataSet(r: Reader, scope: Scope, e: number): { kind: string; at: nu
   const readings: Reading[] = []
   for (let n = 0; n < count; n++) {
     const place = type === 1 ? r.u16() : n
-    const v: Value = encoding === 2 ? readDataValue(r) : { value: readVariant(r), status: 0, time: null }
+    const v: Value = encoding === 2 ? readDataValue(r) : readField(r)
     const m = one.members[place]
     if (!m) throw new OctetError(`Field ${place} of ${one.members.length}`, r.at)
-    const status = encoding === 0 && v.value === null ? 0x80000000 : v.status
+    const status = encoding === 0 && v.value === null && v.status === 0 ? 0x80000000 : v.status
     readings.push(pubsubReading(one.name, m, v.value, status, v.time ?? at))
   }
   return { kind: type === 1 ? 'delta frame' : 'key frame', at, readings }
@@ -314,8 +351,10 @@ export const pubsubUadp: Shape<'pubsub-uadp'> = {
   grouping: (s) => s.per,
   summary: (s) => `OPC UA PubSub in binary (UADP)${s.members === 'changed' ? `, delta frames, a key frame every ${s.fullEvery}` : ', key frames'}`,
   problems: (s, equipment) =>
-    s.per === 'publication' && equipment.length > 255 ? ['At most 255 equipment fit one network message: one message for each'] : [],
-  suffixes: (s) => (s.metadata ? ['/metadata'] : []),
+    s.per === 'publication' && equipment.length > 255
+      ? ['At most 255 equipment fit one network message: one message for each']
+      : writerProblems(equipment),
+  suffixes: metadataSuffixes,
   encoder: encode,
   decoder(_settings, scope) {
     return (bytes): Decoded => {
@@ -327,17 +366,24 @@ export const pubsubUadp: Shape<'pubsub-uadp'> = {
       }
     }
   },
-  describe(settings, scope) {
+  describeBefore: (settings) => ({
+    language: 'text',
+    content: `Metadata of a data set as a discovery announcement (OPC 10000-14 7.2.4.6.4) of the publisher ${settings.publisherId}`,
+  }),
+  describe(settings, scope, all = [scope]) {
     return {
       language: 'text',
       content: {
         publisherId: settings.publisherId,
         writerGroupId: settings.writerGroupId,
-        dataSets: scope.equipment.map((one, e) => ({
-          dataSetWriterId: scope.places[e]! + 1,
-          name: one.name,
-          fields: fieldNames(one).map((f) => ({ name: f.name, builtInType: f.type })),
-        })),
+        fields: settings.fields === 'value' ? 'DataValue' : 'Variant',
+        dataSets: all.flatMap((s) =>
+          s.equipment.map((one, e) => ({
+            dataSetWriterId: s.places[e]! + 1,
+            name: one.name,
+            fields: fieldNames(one).map((f) => ({ name: f.name, builtInType: f.type, dataSetFieldId: f.id })),
+          })),
+        ),
       },
     }
   },

@@ -6,12 +6,15 @@ import cbor from 'cbor'
 import { HTTP } from 'cloudevents'
 import { BinaryStream } from 'node-opcua-binary-stream'
 import { DataSetMetaDataType } from 'node-opcua-types'
+import { DataType, decodeVariant } from 'node-opcua-variant'
 import { describe, expect, it } from 'vitest'
 import type { ShapeInput } from '~/contract/shape'
 import { Status } from '../value/quality'
 import { avroSchema, canonical, fingerprint } from './avro'
+import { fieldNames } from './pubsub'
 import { announcement } from './pubsub-uadp'
 import { decoderOf, encoderOf } from './registry'
+import { Series } from './shape'
 import { cell, kiln, member, part, scope, settings } from './shape-samples'
 import { deviceBirth, nodeBirth, nodeDeath, withoutSeq, withSeq } from './sparkplug-birth'
 import { published } from './sparkplug-published'
@@ -202,16 +205,16 @@ describe('Sparkplug B', () => {
         ],
       },
     })
-    // Bad: the last good value with its quality.
-    expect(metrics[4]).toMatchObject({
-      name: 'gas/flow',
-      doubleValue: 4.5,
-      properties: { values: [{ intValue: 0 }, { stringValue: 'sensor fault' }] },
-    })
+    // Bad: no value, or, where that was chosen, the last good one under its own time.
+    const quality = { values: [{ intValue: 0 }, { stringValue: 'sensor fault' }] }
+    expect(metrics[4]).toMatchObject({ name: 'gas/flow', isNull: true, timestamp: String(T), properties: quality })
+    expect(metrics[4]).not.toHaveProperty('doubleValue')
+    const kept = read(octets({ kind: 'sparkplug-b', aliases: false, members: 'all', bad: 'last-good' })).metrics[4]
+    expect(kept).toMatchObject({ doubleValue: 4.5, timestamp: String(T - 12_400), properties: quality })
   })
 
   it('births tell name, alias and datatype; data then goes by alias, and only what changed', () => {
-    const birth = read(deviceBirth({ aliases: true }, one, [one])(cells(), T))
+    const birth = read(deviceBirth({ aliases: true, bad: 'marked' }, one, [one])(cells(), T))
     expect(birth.metrics.map((m) => m.name)).toEqual(['temperature', 'cars', 'burner', 'curve', 'gas/flow', 'Facts/serial', 'Facts/year'])
     const data = read(octets({ kind: 'sparkplug-b' }, cells(), [0, 1, 0, 0, 0], false))
     expect(data.metrics).toEqual([{ alias: birth.metrics[1]!.alias, timestamp: String(T), longValue: String(2n ** 64n - 70_000n) }])
@@ -250,7 +253,7 @@ describe('OPC UA PubSub', () => {
         'gas.flow': { UaType: 11, Value: null, StatusCode: { Code: 0x808c0000 } },
       },
     })
-    expect(JSON.parse(first.before!.payload as string)[0]).toMatchObject({
+    expect(JSON.parse(first.before![0]!.payload as string)).toMatchObject({
       MessageType: 'ua-metadata',
       MetaData: { Name: 'Zone 7', Fields: [{ Name: 'temperature', BuiltInType: 11 }, {}, {}, {}, {}] },
     })
@@ -287,6 +290,62 @@ describe('OPC UA PubSub', () => {
     )
   })
 
+  it('UADP: one number for the writer group over all messages, which grows over restarts; a number for each writer', () => {
+    const how = settings({ kind: 'pubsub-uadp', fields: 'variant', metadata: false })
+    const numbers = (from: number) => {
+      const series = new Series()
+      const encoders = [0, 1].map((place) => encoderOf(how, scope([one], { places: [place], series })))
+      const out: [number, number][] = []
+      for (let seq = from; seq < from + 6; seq++) {
+        const b = Buffer.from(encoders[seq % 2]!({ parts: [part(cells())], now: T, seq, whole: true })!.payload as Uint8Array)
+        // Behind flags, publisher and group flags stand group id and number; behind head and time the data set's flags and number.
+        out.push([b.readUInt16LE(7), b.readUInt16LE(22)])
+      }
+      return out
+    }
+    const first = numbers(40)
+    expect(first.map(([group]) => group)).toEqual([40, 41, 42, 43, 44, 45])
+    expect(first.map(([, writer]) => writer)).toEqual([40, 41, 41, 42, 42, 43])
+    const after = numbers(46)
+    expect(after.map(([group]) => group)).toEqual([46, 47, 48, 49, 50, 51])
+    // Over 65,535 and round.
+    expect(numbers(65_534).map(([group]) => group)).toEqual([65_534, 65_535, 0, 1, 2, 3])
+  })
+
+  it('UADP: fields as variants carry their status (OPC 10000-14 6.2.4.2)', () => {
+    const encoder = encoderOf(settings({ kind: 'pubsub-uadp', fields: 'variant', metadata: false }), about)
+    const message = Buffer.from(encoder({ parts: [part(cells())], now: T, seq: 1, whole: true })!.payload as Uint8Array)
+    // Uncertain: a DataValue (23) with value and status; bad: the StatusCode (19) in place of the value.
+    const text = Buffer.from('FC-12 ü')
+    const length = Buffer.alloc(4)
+    length.writeInt32LE(text.length)
+    expect(message.toString('hex')).toContain(`17030c${length.toString('hex')}${text.toString('hex')}00009040`)
+    expect(message.subarray(-5).toString('hex')).toBe('1300008c80')
+    const stream = new BinaryStream(message)
+    stream.length = message.length - 5
+    const variant = decodeVariant(stream)
+    expect([variant.dataType, (variant.value as { value: number }).value >>> 0]).toEqual([DataType.StatusCode, 0x808c0000])
+    const read = decoderOf(settings({ kind: 'pubsub-uadp', fields: 'variant' }), about)(message)
+    expect('readings' in read && read.readings.slice(3).map((r) => [r.value, r.quality, r.reason])).toEqual([
+      ['FC-12 ü', 'uncertain', 'stale'],
+      [null, 'bad', 'sensor fault'],
+    ])
+  })
+
+  it('metadata of one message about all: an announcement, or an object, for each data set', () => {
+    const both = scope([one, kiln], { places: [0, 1] })
+    const input = { parts: [part(cells()), part(kiln.members.map(() => cell(1)))], now: T, seq: 1, whole: true }
+    for (const kind of ['pubsub-json', 'pubsub-uadp'] as const) {
+      const { before } = encoderOf(settings({ kind, per: 'publication' }), both)(input)!
+      expect(before!.map((b) => b.topicSuffix)).toEqual(['/metadata/1', '/metadata/2'])
+      if (kind === 'pubsub-json')
+        expect(before!.map((b) => JSON.parse(b.payload as string)).map((m) => [m.DataSetWriterId, m.MetaData.Name])).toEqual([
+          [1, 'Zone 7'],
+          [2, 'Tunnel Kiln 1'],
+        ])
+    }
+  })
+
   it('metadata as the library of the standard reads it', () => {
     const bytes = announcement(settings({ kind: 'pubsub-uadp' }) as never, about, 0, 9)
     // Head: flags, two extensions, publisher id, kind, sequence, writer id.
@@ -304,6 +363,12 @@ describe('OPC UA PubSub', () => {
       ['gas.flow', 11],
     ])
     expect(meta.configurationVersion.majorVersion).toBe(4)
+    // Each field has an identity of its own, the same in every version and the same as in JSON.
+    const ids = meta.fields!.map((f) => String(f.dataSetFieldId).toLowerCase())
+    expect(new Set(ids).size).toBe(5)
+    expect(ids).toEqual(fieldNames(one).map((f) => f.id))
+    expect(ids.every((id) => /^[0-9a-f]{8}-[0-9a-f]{4}-8[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}$/.test(id))).toBe(true)
+    expect(fieldNames({ ...one, name: 'Renamed', members: one.members.slice(1) }).map((f) => f.id)).toEqual(ids.slice(1))
     // What is left is the status.
     expect(hex(bytes.subarray(stream.length))).toBe('00000000')
   })

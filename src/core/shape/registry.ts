@@ -10,7 +10,7 @@ import { nestedJson } from './nested-json'
 import { pubsubJson } from './pubsub-json'
 import { pubsubUadp } from './pubsub-uadp'
 import { rowsShape } from './rows'
-import type { Decoder, Description, Encoder, HostFacts, Scope, Shape } from './shape'
+import type { Decoder, Description, Encoder, HostFacts, Scope, Series, Shape } from './shape'
 import { bareValue, valueQualityTime } from './single'
 import { sparkplugB } from './sparkplug'
 import { ambiguous } from './sparkplug-metric'
@@ -47,25 +47,30 @@ export const begun: Partial<Record<ShapeKind, Partial<ShapeInput>>> = {
 
 type PlanLike = Pick<Plan, 'equipment' | 'messages' | 'publicationId' | 'number' | 'shape'>
 
+/** A message of a plan; `places` are those of its equipment in the publication, where the plan holds only a part of that. */
+type Placed = Plan['messages'][number] & { places?: readonly number[] }
+
 /** What each message of a plan is about. Equipment of a message about some members has only those. */
-export function scopeOf(plan: PlanLike, message: Plan['messages'][number], host?: HostFacts): Scope {
+export function scopeOf(plan: PlanLike, message: Placed, host?: HostFacts, series?: Series): Scope {
   const equipment = message.equipment.map((i): PlanEquipment => {
     const one = plan.equipment[i]!
     return message.members === null ? one : { ...one, members: message.members.map((m) => one.members[m]!) }
   })
   return {
     equipment,
-    places: message.equipment,
+    places: message.places ?? message.equipment,
     publicationId: plan.publicationId,
     version: plan.number,
     ...(plan.shape.kind === 'sparkplug-b' && { ambiguousAliases: ambiguous(plan.equipment) }),
     ...(host && { host }),
+    ...(series && { series }),
   }
 }
 
 export const encoderOf = (settings: ShapeSettings, scope: Scope): Encoder => shapeOf(settings).encoder(settings, scope)
 export const decoderOf = (settings: ShapeSettings, scope: Scope): Decoder => shapeOf(settings).decoder(settings, scope)
-export const describe = (settings: ShapeSettings, scope: Scope): Description => shapeOf(settings).describe(settings, scope)
+export const describe = (settings: ShapeSettings, scope: Scope, all: readonly Scope[] = [scope]): Description =>
+  shapeOf(settings).describe(settings, scope, all)
 
 /** How payloads are compressed as a whole; within the format does not count. */
 export const compressionOf = (settings: ShapeSettings): Compression =>

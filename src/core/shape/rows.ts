@@ -1,7 +1,7 @@
 import Papa from 'papaparse'
 import type { PlanEquipment, PlanMember } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
-import { chooser, markOf, newest, Take } from './choose'
+import { chooser, markOf, newest, Take, timeOr } from './choose'
 import { isObject, readingOf, readJson, timeSchema } from './json-reading'
 import { valueSchema } from './schema'
 import type { Decoded, Encoder, Reading, Shape } from './shape'
@@ -40,7 +40,7 @@ function encoder(how: How, equipment: readonly PlanEquipment[]): Encoder {
   const heading = csv ? columns.map(field).join(',') : ''
   return ({ parts, now, whole }) => {
     const rows: string[] = []
-    let at = 0
+    let at = Number.NEGATIVE_INFINITY
     parts.forEach((part, e) => {
       const { take, choose } = choosers[e]!
       choose(part, whole || wide)
@@ -62,7 +62,7 @@ function encoder(how: How, equipment: readonly PlanEquipment[]): Encoder {
         if (take[i] === Take.nothing) continue
         const cell = cells[i]!
         const v = value(i)
-        const when = cell.time || own
+        const when = timeOr(cell, own)
         const quality = word(cell.status >>> 30 === 0 ? 'good' : markOf(cell, take[i]!, when))
         const held = how.apart ? (asNumber[e]![i] ? [v, nothing] : [nothing, csv || v === nothing || v.startsWith('"') ? v : `"${v}"`]) : [v]
         rows.push(row([names[e]!, keys[e]![i]!, ...held, quality, time(when)]))

@@ -39,7 +39,7 @@ export const dryer: PlanEquipment = {
   members: [member('damper'), member('product', 'text')],
 }
 
-export const cell = (value: Scalar, status = 0, time = T0, good: Scalar = null, goodTime = 0): Cell => ({
+export const cell = (value: Scalar, status = 0, time = T0, good: Scalar = null, goodTime = Number.NaN): Cell => ({
   value,
   status,
   time,

@@ -18,6 +18,20 @@ export interface Scope {
   ambiguousAliases?: boolean
   /** Where the engine runs, for messages about it. */
   host?: HostFacts
+  /** What all messages of the plan count together. */
+  series?: Series
+}
+
+/**
+ * A number that grows by exactly one with each message, over all encoders of a plan. It begins with the number that the first
+ * message has within its delivery, so that it also grows over restarts and new versions.
+ */
+export class Series {
+  private last: number | null = null
+  next(seq: number): number {
+    this.last = (this.last ?? seq - 1) + 1
+    return this.last
+  }
 }
 
 export interface HostFacts {
@@ -49,8 +63,13 @@ export interface Encoded {
   at: EpochMs
   /** What travels beside the payload, name and value. */
   headers?: [string, string][]
-  /** A message that has to go before it, to the topic with this after its own; retained. */
-  before?: { payload: string | Uint8Array; topicSuffix: string } | undefined
+  /** Messages that have to go before it, each to the topic with this after its own; retained. */
+  before?: readonly Before[]
+}
+
+export interface Before {
+  payload: string | Uint8Array
+  topicSuffix: string
 }
 
 /** Null: there is nothing to say, no message is sent. */
@@ -103,7 +122,7 @@ export interface Shape<K extends ShapeKind> {
   grouping(settings: Settings<K>): 'member' | 'equipment' | 'publication'
   /** One line for people. */
   summary(settings: Settings<K>): string
-  /** What stands after the topic of messages that go before others. */
+  /** What stands after the topic of messages that go before others, as a topic filter. */
   suffixes?(settings: Settings<K>): readonly string[]
   /** What is wrong with the settings for these members; empty when nothing. */
   problems?(settings: Settings<K>, equipment: readonly PlanEquipment[]): string[]
@@ -112,5 +131,10 @@ export interface Shape<K extends ShapeKind> {
   /** Made once for a message of a plan. */
   encoder(settings: Settings<K>, scope: Scope): Encoder
   decoder(settings: Settings<K>, scope: Scope): Decoder
-  describe(settings: Settings<K>, scope: Scope): Description
+  /** `all`: the scopes of every message that it has to hold for; they have the same members as `scope`, which is one of them. */
+  describe(settings: Settings<K>, scope: Scope, all?: readonly Scope[]): Description
+  /** The same of the messages that go before others. */
+  describeBefore?(settings: Settings<K>, scope: Scope, all?: readonly Scope[]): Description
+  /** Names of what travels beside the payload, with the value where it is always the same. */
+  headers?(settings: Settings<K>, all: readonly Scope[]): [string, string | null][]
 }

@@ -71,7 +71,9 @@ const cells = (one: PlanEquipment): fc.Arbitrary<Cell[]> =>
     ...one.members.map((m) =>
       fc
         .tuple(anyOf[m.dataType], fc.constantFrom(...statuses), fc.integer({ min: T0 - 1e6, max: T0 }), anyOf[m.dataType], fc.boolean())
-        .map(([value, status, time, good, had]) => cell(status >>> 31 === 1 ? null : value, status, time, had ? good : null, had ? time - 5000 : 0)),
+        .map(([value, status, time, good, had]) =>
+          cell(status >>> 31 === 1 ? null : value, status, time, had ? good : null, had ? time - 5000 : Number.NaN),
+        ),
     ),
   )
 
@@ -103,8 +105,8 @@ describe.each(variants.map((v) => [JSON.stringify(v).slice(0, 90), v] as const))
           const m = about.equipment[e]!.members[i]!
           const c = parts[e]!.cells[i]!
           const bad = qualityOf(c.status) === 'bad'
-          const lastGood = how.kind === 'sparkplug-b' || ('bad' in how && how.bad === 'last-good')
-          const wanted = bad ? (lastGood && c.goodTime > 0 ? c.goodValue : null) : c.value
+          const lastGood = 'bad' in how && how.bad === 'last-good'
+          const wanted = bad ? (lastGood && !Number.isNaN(c.goodTime) ? c.goodValue : null) : c.value
           // What the format cannot tell apart: nothing and an empty text, where there are only texts.
           const blurred =
             (how.kind === 'value' || (how.kind === 'rows' && how.form === 'csv') || how.kind === 'template') && (wanted === null || wanted === '')

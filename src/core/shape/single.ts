@@ -1,4 +1,4 @@
-import { chooser, markOf, Take } from './choose'
+import { chooser, markOf, Take, timeOr } from './choose'
 import { isObject, readingOf, readJson, timeSchema } from './json-reading'
 import { valueSchema } from './schema'
 import type { Decoded, Encoder, Scope, Shape } from './shape'
@@ -32,7 +32,7 @@ export const bareValue: Shape<'value'> = {
       const cell = part.cells[0]!
       const value = take[0] === Take.value ? cell.value : take[0] === Take.lastGood ? cell.goodValue : null
       const written = isTime && typeof value === 'string' && settings.time !== 'iso' ? own(Date.parse(value)).replaceAll('"', '') : text(value)
-      return { at: cell.time || now, payload: written }
+      return { at: timeOr(cell, now), payload: written }
     }
   },
   decoder(settings, scope) {
@@ -96,7 +96,7 @@ export const valueQualityTime: Shape<'value-quality-time'> = {
       choose(part, true)
       if (take[0] === Take.nothing) return null
       const cell = part.cells[0]!
-      const at = cell.time || now
+      const at = timeOr(cell, now)
       const value = take[0] === Take.value ? text(cell.value) : take[0] === Take.lastGood ? text(cell.goodValue) : 'null'
       const mark = cell.status >>> 30 === 0 ? '"good"' : JSON.stringify(markOf(cell, take[0]!, at))
       return { at, payload: `${head}${value}${quality}${mark}${when}${time(at)}${tail}` }

@@ -49,7 +49,7 @@ export function nodeBirth(bdSeq: number, now: number, facts: Readonly<Record<str
 
 /** Birth of a device (6.4.20) with the values of this moment: all metrics with name, alias and datatype. Without its number. */
 export function deviceBirth(
-  how: Pick<How, 'aliases'>,
+  how: Pick<How, 'aliases' | 'bad'>,
   one: PlanEquipment,
   all: readonly PlanEquipment[],
 ): (cells: readonly Cell[], now: number) => Uint8Array {
@@ -61,7 +61,7 @@ export function deviceBirth(
       w.u8(0x08)
       w.varint(now)
       own.forEach((head, i) => {
-        metric(w, head, one.members[i]!.dataType, cells[i]!, now)
+        metric(w, head, one.members[i]!.dataType, cells[i]!, now, how.bad === 'last-good')
       })
       for (const [name, value] of facts) field(w, 0x12, plainMetric(`Facts/${name}`, 12, String(value), now))
     })

@@ -6,6 +6,7 @@ import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, reasonOf } from '../value/quality'
 import { isInt64 } from '../value/whole'
+import { timeOr } from './choose'
 import { Writer } from './octets'
 
 type How = Settings<'sparkplug-b'>
@@ -103,7 +104,7 @@ let lastOctets: Uint8Array = none
 export function timeOctets(at: number): Uint8Array {
   if (at !== lastTime) {
     lastTime = at
-    lastOctets = octets((w) => w.varint(Math.max(0, Math.round(at))))
+    lastOctets = octets((w) => wholeVarint(w, Math.round(at)))
   }
   return lastOctets
 }
@@ -141,11 +142,23 @@ export function numberForm(head: Uint8Array): Uint8Array {
   })
 }
 
-/** One metric; `head` are its name or alias and its datatype, written before. Its length is known before it is written. */
-export function metric(w: Writer, head: Uint8Array, dataType: DataType, cell: Cell, at: number, encode: (s: string) => Uint8Array = text): void {
-  const when = timeOctets(cell.time || at)
+/**
+ * One metric; `head` are its name or alias and its datatype, written before. A bad one has no value, or, where that is wanted, the
+ * last good one under the time that it had.
+ */
+export function metric(
+  w: Writer,
+  head: Uint8Array,
+  dataType: DataType,
+  cell: Cell,
+  at: number,
+  lastGood: boolean,
+  encode: (s: string) => Uint8Array = text,
+): void {
   const bad = cell.status >>> 31 === 1
-  const value = bad ? cell.goodValue : cell.value
+  const old = bad && lastGood && usable(cell.goodValue, dataType)
+  const value = old ? cell.goodValue : bad ? null : cell.value
+  const when = timeOctets(old && !Number.isNaN(cell.goodTime) ? cell.goodTime : timeOr(cell, at))
   const there = usable(value, dataType)
   const set = cell.status >>> 30 === 0 ? none : propertiesOf(cell.status)
   let body: Uint8Array = none
@@ -158,7 +171,7 @@ export function metric(w: Writer, head: Uint8Array, dataType: DataType, cell: Ce
       dataType === 'text'
         ? encode(value as string)
         : octets((x) => {
-            if (dataType === 'time') x.varint(Math.max(0, Date.parse(value as string)))
+            if (dataType === 'time') wholeVarint(x, Date.parse(value as string))
             else varint64(x, BigInt.asUintN(64, BigInt(value as number | bigint)))
           })
     size = 1 + body.length + (dataType === 'text' ? (body.length < 128 ? 1 : body.length < 16_384 ? 2 : body.length < 2_097_152 ? 3 : 4) : 0)
@@ -186,6 +199,12 @@ export function metric(w: Writer, head: Uint8Array, dataType: DataType, cell: Ce
     w.u8(0x58)
     w.raw(body)
   }
+}
+
+/** Milliseconds since 1970 as 64 bits (6.4.16); before it in two's complement, as a receiver with signed numbers reads them. */
+function wholeVarint(w: Writer, n: number): void {
+  if (n >= 0) w.varint(n)
+  else varint64(w, BigInt.asUintN(64, BigInt(n)))
 }
 
 function varint64(w: Writer, n: bigint): void {

@@ -1,7 +1,7 @@
 import type { Settings } from '~/contract/shape'
 import { type Metric, readSparkplug } from '../source/sparkplug'
 import { qualityOf } from '../value/quality'
-import { newest } from './choose'
+import { newest, timeOr } from './choose'
 import { rememberedText, Writer } from './octets'
 import { fieldsOf } from './pubsub'
 import type { Decoded, Encoded, Encoder, Input, Part, Reading, Scope, Shape } from './shape'
@@ -17,6 +17,7 @@ function encoderOf(how: How, scope: Scope): Encoder {
   const types = one.members.map((m) => m.dataType)
   const texts = one.members.map(() => rememberedText())
   const onlyChanged = how.members === 'changed'
+  const lastGood = how.bad === 'last-good'
   const w = new Writer()
   const encode = (part: Part, now: number, chosen: readonly number[]): Encoded => {
     const at = newest(part.cells, now)
@@ -26,13 +27,13 @@ function encoderOf(how: How, scope: Scope): Encoder {
       const cell = part.cells[i]!
       const form = forms[i]!
       if (form !== none && cell.status >>> 30 === 0 && typeof cell.value === 'number') {
-        const when = timeOctets(cell.time || at)
+        const when = timeOctets(timeOr(cell, at))
         if (when.length === 6) {
           w.form(form, when, cell.value)
           continue
         }
       }
-      metric(w, own[i]!, types[i]!, cell, at, texts[i]!)
+      metric(w, own[i]!, types[i]!, cell, at, lastGood, texts[i]!)
     }
     return { at, payload: w.take() }
   }
@@ -44,7 +45,7 @@ function encoderOf(how: How, scope: Scope): Encoder {
 
 /**
  * Sparkplug B 3.0: device data (DDATA) with a metric a member; births, deaths and the number within a session are made where
- * the connection is. A bad value goes as the last good one, or null, with its quality as a property.
+ * the connection is. A bad value goes as null, or as the last good one under its own time, with its quality as a property.
  */
 export const sparkplugB: Shape<'sparkplug-b'> = {
   kind: 'sparkplug-b',
@@ -94,21 +95,23 @@ export const sparkplugB: Shape<'sparkplug-b'> = {
       }
     }
   },
-  describe(settings, scope) {
+  describe(settings, scope, all = [scope]) {
     return {
       language: 'text',
       content: {
         standard: 'Sparkplug 3.0, payload B (Protocol Buffers)',
         node: `${settings.group}/${settings.node}`,
-        devices: scope.equipment.map((one) => ({
-          device: deviceId(one),
-          metrics: one.members.map((m) => ({
-            name: metricName(m),
-            ...(settings.aliases && { alias: aliasOf(one, m) }),
-            datatype: DATATYPE[m.dataType],
-            ...(m.unit && { unit: m.unit }),
+        devices: all
+          .flatMap((s) => s.equipment)
+          .map((one) => ({
+            device: deviceId(one),
+            metrics: one.members.map((m) => ({
+              name: metricName(m),
+              ...(settings.aliases && { alias: aliasOf(one, m) }),
+              datatype: DATATYPE[m.dataType],
+              ...(m.unit && { unit: m.unit }),
+            })),
           })),
-        })),
       },
     }
   },

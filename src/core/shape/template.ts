@@ -5,7 +5,7 @@ import { fillParts, parseTemplate, type TemplatePart, type TemplateProblem } fro
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, reasonOf } from '../value/quality'
-import { chooser, newest, Take } from './choose'
+import { chooser, newest, Take, timeOr } from './choose'
 import { readJson, readJsonText } from './json-reading'
 import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
 import { fromJson, jsonTime, jsonValue, plainValue, readTime } from './text'
@@ -163,7 +163,7 @@ function encoderOf(how: How, one: PlanEquipment): Encoder {
       case 'reason':
         return written(slot, cell.status >>> 30 === 0 ? '' : reasonOf(cell.status))
       case 'time':
-        return timed(slot, cell.time || at)
+        return timed(slot, timeOr(cell, at))
       case 'unit':
         return written(slot, unit)
       case 'age':

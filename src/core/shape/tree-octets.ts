@@ -6,7 +6,7 @@ import { isObject, readingOf } from './json-reading'
 import { OctetError, Writer } from './octets'
 import type { Decoded, Decoder, Encoder, Scope } from './shape'
 import { jsonTime, readTime } from './text'
-import { anyTaken, atKey, type Node, treeOf } from './tree'
+import { anyTaken, atKey, listsOf, type Node, treeOf } from './tree'
 
 type How = Omit<Settings<'cbor'>, 'kind' | 'compression'>
 
@@ -29,7 +29,7 @@ export function treeEncoder(format: TreeFormat, how: How, scope: Scope): Encoder
     format.text(w, text)
     return w.take()
   }
-  const { take, choose } = chooser(how, members.length)
+  const { take, choose } = chooser(how, members.length, listsOf(members))
   const root = treeOf(members)
   const whole = members.map((m) => m.dataType === 'integer')
   const names = members.map((m) => octets(m.key))
@@ -38,8 +38,8 @@ export function treeEncoder(format: TreeFormat, how: How, scope: Scope): Encoder
   const w = new Writer()
   let cells: Parameters<Encoder>[0]['parts'][number]['cells'] = []
   const leaf = (i: number) => {
-    const t = take[i]!
-    format.scalar(w, t === Take.value ? cells[i]!.value : t === Take.lastGood ? cells[i]!.goodValue : null, whole[i]!)
+    const t = i < 0 ? Take.none : take[i]!
+    format.scalar(w, t === Take.value ? cells[i]!.value : t === Take.lastGood ? cells[i]!.goodValue : null, whole[i] ?? false)
   }
   const emitOf = (node: Node): (() => void) => {
     if ('leaf' in node) return () => leaf(node.leaf)

@@ -1,6 +1,6 @@
 import type { PlanMember } from '~/contract/publication'
 
-/** Members as they nest: a value (its place among the members), an object, or a list. */
+/** Members as they nest: a value (its place among the members; -1: a place in a list of values that no member has), an object, or a list. */
 export type Node = { leaf: number } | { fields: [string, Node][] } | { items: Node[] }
 
 /** The tree of members whose keys are `zones.3.temperature`: places in lists are numbers. */
@@ -30,16 +30,29 @@ export function treeOf(members: readonly PlanMember[], only: number | null = nul
   return filled(root) as Extract<Node, { fields: unknown }>
 }
 
-/** Lists without holes: a place that no member has is an empty object. */
+/** Lists without holes: a place that no member has is an empty object, or no value in a list of values. */
 function filled(node: Node): Node {
   if ('fields' in node) return { fields: node.fields.map(([name, n]) => [name, filled(n)]) }
-  if ('items' in node) return { items: Array.from(node.items, (n) => (n ? filled(n) : { fields: [] })) }
+  if ('items' in node) {
+    const values = node.items.some((n) => n && 'leaf' in n)
+    return { items: Array.from(node.items, (n) => (n ? filled(n) : values ? { leaf: -1 } : { fields: [] })) }
+  }
   return node
+}
+
+/** Members that are values of one list, each list with two or more: they go together, since a place left out would read as no value. */
+export function listsOf(members: readonly Pick<PlanMember, 'key'>[]): number[][] {
+  const lists = new Map<string, number[]>()
+  members.forEach((m, i) => {
+    const list = /^(.*)\.\d+$/.exec(m.key)?.[1]
+    if (list !== undefined) lists.set(list, [...(lists.get(list) ?? []), i])
+  })
+  return [...lists.values()].filter((l) => l.length > 1)
 }
 
 /** Whether anything under it is taken. */
 export function anyTaken(node: Node, take: Uint8Array): boolean {
-  if ('leaf' in node) return take[node.leaf] !== 0
+  if ('leaf' in node) return node.leaf >= 0 && take[node.leaf] !== 0
   if ('fields' in node) return node.fields.some(([, n]) => anyTaken(n, take))
   return node.items.some((n) => anyTaken(n, take))
 }

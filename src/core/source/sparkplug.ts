@@ -44,6 +44,8 @@ function signed(value: bigint, datatype: number): number | bigint {
 }
 
 const big = (n: unknown) => BigInt(String(n))
+/** Milliseconds since 1970; before it in two's complement. */
+const signedTime = (n: unknown) => Number(BigInt.asIntN(64, big(n)))
 
 /**
  * Reads a payload; throws when it is none. Time, names and values; data sets, templates and files are left out. Data tells no
@@ -56,7 +58,7 @@ export function readSparkplug(bytes: Uint8Array, born: (m: Metric) => number | n
     const tag = r.uint32()
     switch (tag) {
       case 8:
-        out.time = number(r.uint64())
+        out.time = signedTime(r.uint64())
         break
       case 18: {
         const length = r.uint32()
@@ -89,7 +91,7 @@ function readMetric(r: protobuf.Reader, end: number, born: (m: Metric) => number
         m.alias = number(r.uint64())
         break
       case 3:
-        m.time = number(r.uint64())
+        m.time = signedTime(r.uint64())
         break
       case 4:
         m.datatype = r.uint32()
@@ -125,8 +127,11 @@ function readMetric(r: protobuf.Reader, end: number, born: (m: Metric) => number
   if (r.pos !== end) throw new Error('a metric does not end where it says')
   if (integer !== null) {
     const datatype = m.datatype ?? born(m) ?? 8
-    if (datatype === 13 && integer > 8_640_000_000_000_000n) throw new Error('a time is beyond all calendars')
-    m.value = datatype === 13 ? new Date(Number(integer)).toISOString() : signed(integer, datatype)
+    if (datatype === 13) {
+      const at = BigInt.asIntN(64, integer)
+      if (at > 8_640_000_000_000_000n || at < -8_640_000_000_000_000n) throw new Error('a time is beyond all calendars')
+      m.value = new Date(Number(at)).toISOString()
+    } else m.value = signed(integer, datatype)
   }
   if (isNull) m.value = null
   return m

@@ -4,6 +4,7 @@ import { topicTree } from '~/core/address/topic-tree'
 import { compile, type PlanBody, type World } from '~/core/publication/compile'
 import { leftBehind } from '~/core/publication/left-behind'
 import { Runner } from '~/core/publication/runner'
+import { valueFindings } from '~/core/publication/value-findings'
 import { sizeOf, wholeFindings } from '~/core/publication/whole-findings'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { HostFacts } from '~/core/shape/shape'
@@ -35,7 +36,9 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
     ...(o.headersLost !== undefined && { headersLost: o.headersLost }),
   })
   const tags = new Map([...world.tags.values()].map((t) => [t.handle, t]))
-  findings.push(...wholeFindings(draft.shape, body.equipment, (h) => sizeOf(tags.get(h), table.value[h] ?? null)))
+  const value = (h: number) => table.value[h] ?? null
+  findings.push(...wholeFindings(draft.shape, body.equipment, (h) => sizeOf(tags.get(h), value(h))))
+  findings.push(...valueFindings(body.equipment, body.messages, value))
   const keys = body.equipment.map((e) => e.members.map((m) => m.key))
   const topics = body.messages.slice(0, TREE).map((m) => topicText(m.topic, keys[m.equipment[0]!]))
   const live = o.plans.find((p) => p.publicationId === o.publicationId)
@@ -80,15 +83,33 @@ function rateOf(draft: PublicationDraft, live: Plan | undefined, rates: readonly
   return (topic) => known.get(topic) ?? null
 }
 
+/** How a message of the plan looks with the values of this moment; null: it has nothing to say. What is no JSON comes as base64 or text. */
+export function exampleOf(plan: Plan | (PublicationDraft & PlanBody), table: LiveTable, host: HostFacts): (place: number) => unknown {
+  return (place) => {
+    const shown = plan.messages[place]
+    if (!shown) return null
+    const { message } = oneMessage(plan, plan, shown, table, { host, publicationId: 'publicationId' in plan ? plan.publicationId : 'draft' })
+    if (!message) return null
+    if (message.binary) return { base64: message.payload }
+    try {
+      return JSON.parse(message.payload) as unknown
+    } catch {
+      return message.payload
+    }
+  }
+}
+
+type Spoken = Pick<PublicationDraft, 'shape' | 'qos' | 'retain' | 'trigger' | 'destinationId' | 'expiryS' | 'name'>
+
 function oneMessage(
-  draft: PublicationDraft,
+  draft: Spoken,
   body: PlanBody,
   shown: Plan['messages'][number],
   table: LiveTable,
-  o: PreviewOptions,
+  o: Pick<PreviewOptions, 'host' | 'publicationId'>,
 ): Pick<Preview, 'topic' | 'message'> {
   // A plan of this one message only, so that nothing else is made ready.
-  const message = { ...shown, equipment: shown.equipment.map((_, i) => i) }
+  const message = { ...shown, equipment: shown.equipment.map((_, i) => i), places: shown.equipment }
   const { shape, qos, retain, trigger, destinationId, expiryS, name } = draft
   const plan: Plan = {
     ...body,

@@ -136,11 +136,11 @@ export class Publisher {
       try {
         const message = this.runner.encode(n, now, account.numberedThrough + 1)
         if (!message) continue
-        const before = message.before && { topic: message.topic + message.before.topicSuffix, packed: this.pack(message, message.before.payload) }
+        const before = message.before?.map((b) => ({ topic: message.topic + b.topicSuffix, packed: this.pack(message, b.payload) }))
         const packed = this.pack(message)
         demandTopic(message.topic)
         // Numbers are given when nothing can go wrong any more.
-        if (before) add(before.topic, before.packed, true, message.at)
+        for (const b of before ?? []) add(b.topic, b.packed, true, message.at)
         add(message.topic, packed, this.plan.retain, message.at)
         this.sentNow[n]!++
         last = { n, message, packed }
