@@ -11,14 +11,14 @@ export const brokerUsers: User[] = [
     name: 'embrik',
     password: 'clay-sender-1',
     publish: ['varnmoor/#', 'spBv1.0/varnmoor/#'],
-    subscribe: ['spBv1.0/varnmoor/NCMD/#', 'spBv1.0/STATE/#'],
+    subscribe: ['spBv1.0/varnmoor/NCMD/#', 'spBv1.0/varnmoor/DCMD/#', 'spBv1.0/STATE/#'],
   },
   { name: 'witness', password: 'clay-witness-2', publish: [], subscribe: ['varnmoor/#', 'spBv1.0/varnmoor/#'] },
   // A receiver: it may ask edge nodes for their births, and say that it is there.
   {
     name: 'reader',
     password: 'clay-reader-3',
-    publish: ['spBv1.0/varnmoor/NCMD/#', 'spBv1.0/STATE/#'],
+    publish: ['spBv1.0/varnmoor/NCMD/#', 'spBv1.0/varnmoor/DCMD/#', 'spBv1.0/STATE/#'],
     subscribe: ['varnmoor/#', 'spBv1.0/varnmoor/#'],
   },
   { name: 'collector', password: 'clay-collector-5', publish: ['spBv1.0/+/NCMD/#'], subscribe: ['probes/#', 'cells/#', 'spBv1.0/#'] },

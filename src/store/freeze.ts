@@ -1,6 +1,7 @@
 import { FailureError } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
 import { compile, publisherOf, type World } from '~/core/publication/compile'
+import { asPrescribed } from '~/core/shape/registry'
 import { listClasses } from './class'
 import type { Conn } from './database'
 import { getDestination } from './destination'
@@ -49,6 +50,6 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
       },
       409,
     )
-  const { id, name, destinationId, trigger, shape, qos, retain, expiryS } = p
+  const { id, name, destinationId, trigger, shape, qos, retain, expiryS } = asPrescribed(p)
   return { ...body, publicationId: id, name, destinationId, trigger, shape, qos, retain, expiryS }
 }

@@ -145,6 +145,7 @@ export class SimEngine {
       ledger,
       table,
       outbox,
+      notYet: () => undefined,
       trouble: (_id, name, e) => world.problem(`${this.name}: ${name}: ${e instanceof Error ? e.stack : String(e)}`),
     })
   }

@@ -8,6 +8,8 @@ export interface Properties {
   responseTopic: string
   /** s from when it was made; null: for ever. */
   expiryS: number | null
+  /** For whoever sends it, not for receivers: with these data the device of the message is lost. */
+  mark?: 'device-lost'
 }
 
 export const plainJson: Properties = { contentType: 'application/json', binary: false, key: '', headers: [], responseTopic: '', expiryS: null }
@@ -16,7 +18,7 @@ export const plainJson: Properties = { contentType: 'application/json', binary: 
 export function packProperties(p: Properties): string {
   if (p.contentType === plainJson.contentType && !p.binary && p.key === '' && p.headers.length === 0 && p.responseTopic === '' && p.expiryS === null)
     return ''
-  return JSON.stringify([p.contentType, p.binary ? 1 : 0, p.key, p.headers, p.responseTopic, p.expiryS])
+  return JSON.stringify([p.contentType, p.binary ? 1 : 0, p.key, p.headers, p.responseTopic, p.expiryS, ...(p.mark ? [p.mark] : [])])
 }
 
 const known = new Map<string, Properties>()
@@ -27,15 +29,16 @@ export function unpackProperties(text: string): Properties {
   if (text === '') return plainJson
   let p = known.get(text)
   if (!p) {
-    const [contentType, binary, key, headers, responseTopic, expiryS] = JSON.parse(text) as [
+    const [contentType, binary, key, headers, responseTopic, expiryS, mark] = JSON.parse(text) as [
       string,
       number,
       string,
       [string, string][],
       string,
       number | null,
+      Properties['mark'],
     ]
-    p = { contentType, binary: binary === 1, key, headers, responseTopic, expiryS }
+    p = { contentType, binary: binary === 1, key, headers, responseTopic, expiryS, ...(mark && { mark }) }
     if (known.size >= KNOWN_MAX) known.clear()
     known.set(text, p)
   }

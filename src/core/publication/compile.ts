@@ -5,7 +5,7 @@ import { matches, widen } from '../address/topic-filter'
 import { type AddressOf, filterOf, outsideName, resolveTemplate, templateProblems, textProblems, topicText } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
-import { shapeOf } from '../shape/registry'
+import { asPrescribed, shapeOf } from '../shape/registry'
 import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
 
 export interface World extends Model {
@@ -40,13 +40,14 @@ interface Placed {
  * handle. What `stops` must be mended before a go-live; what `warns` may be lived with.
  */
 export function compile(
-  draft: PublicationDraft,
+  wanted: PublicationDraft,
   world: World,
   options: CompileOptions = {},
 ): { body: PlanBody; findings: Finding[]; converted: [string, string][] } {
   const findings: Finding[] = []
   const stop: Say = (section, message, hint) => findings.push({ severity: 'stops', section, message, hint })
   const warn: Say = (section, message, hint) => findings.push({ severity: 'warns', section, message, hint })
+  const draft = asPrescribed(wanted)
   const shape = shapeOf(draft.shape)
   const fixedTopic = draft.shape.kind === 'sparkplug-b'
 
@@ -58,6 +59,7 @@ export function compile(
   const placed = place(draft, world, stop, warn)
   const equipment = placed.map((p) => p.plan)
   for (const problem of shape.problems?.(draft.shape as never, equipment) ?? []) stop('shape', problem, 'Change the shape, or what is sent')
+  for (const doubt of shape.doubts?.(draft.shape as never, equipment) ?? []) warn('shape', doubt, 'Give one of them another name or alias')
   reserved(shape.reserved(draft.shape as never), equipment, stop)
 
   const { messages, converted } = address(draft, placed, stop)
@@ -309,15 +311,10 @@ export const publisherOf = (shape: PublicationDraft['shape']): string | null => 
 function safety(draft: PublicationDraft, warn: Say): void {
   if (draft.retain && draft.qos === 0)
     warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
-  if (draft.qos === 0) warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
+  if (draft.qos === 0 && !shapeOf(draft.shape).fixed)
+    warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
   if (draft.retain && 'members' in draft.shape && draft.shape.members === 'changed')
     warn('safely', 'A retained message with only what changed gives a new subscriber a part', 'Send all members, or do not retain')
-  if (draft.shape.kind === 'sparkplug-b' && (draft.qos !== 0 || draft.retain))
-    warn(
-      'safely',
-      'Sparkplug wants device data at QoS 0 and not retained',
-      'Receivers mostly take it all the same; QoS 1 is what survives a lost link',
-    )
 }
 
 /** The first three of many, and how many more. */

@@ -72,6 +72,12 @@ export const decoderOf = (settings: ShapeSettings, scope: Scope): Decoder => sha
 export const describe = (settings: ShapeSettings, scope: Scope, all: readonly Scope[] = [scope]): Description =>
   shapeOf(settings).describe(settings, scope, all)
 
+/** A draft with what its shape prescribes in the place of what was chosen. */
+export function asPrescribed<D extends { shape: ShapeSettings; qos: 0 | 1 | 2; retain: boolean }>(draft: D): D {
+  const { fixed } = shapeOf(draft.shape)
+  return fixed ? { ...draft, ...fixed } : draft
+}
+
 /** How payloads are compressed as a whole; within the format does not count. */
 export const compressionOf = (settings: ShapeSettings): Compression =>
   'compression' in settings && settings.kind !== 'sparkplug-b' ? settings.compression : 'none'

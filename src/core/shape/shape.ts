@@ -124,8 +124,12 @@ export interface Shape<K extends ShapeKind> {
   summary(settings: Settings<K>): string
   /** What stands after the topic of messages that go before others, as a topic filter. */
   suffixes?(settings: Settings<K>): readonly string[]
+  /** What the standard prescribes, whatever was chosen. */
+  fixed?: { qos: 0 | 1 | 2; retain: boolean }
   /** What is wrong with the settings for these members; empty when nothing. */
   problems?(settings: Settings<K>, equipment: readonly PlanEquipment[]): string[]
+  /** What may be lived with, and is better otherwise. */
+  doubts?(settings: Settings<K>, equipment: readonly PlanEquipment[]): string[]
   /** `signed-64`: whole numbers above 2^63 - 1 have no place in it; absent: it holds all of 64 bits. */
   wholes?: 'signed-64'
   /** Made once for a message of a plan. */

@@ -37,13 +37,33 @@ export function nodeDeath(bdSeq: number, now: number): Uint8Array {
 }
 
 /** Birth of the node (6.4.19), without its number in the session. */
-export function nodeBirth(bdSeq: number, now: number, facts: Readonly<Record<string, string>> = {}): Uint8Array {
+export function nodeBirth(bdSeq: number, now: number, facts: Readonly<Record<string, string | number>> = {}): Uint8Array {
   return octets((w) => {
     w.u8(0x08)
     w.varint(now)
     field(w, 0x12, plainMetric('bdSeq', 4, bdSeq, now))
     field(w, 0x12, plainMetric('Node Control/Rebirth', 11, false, now))
-    for (const [name, value] of Object.entries(facts)) field(w, 0x12, plainMetric(`Properties/${name}`, 12, value, now))
+    for (const [name, value] of Object.entries(facts)) field(w, 0x12, factMetric(name, value, now))
+  })
+}
+
+/** Text as String, a whole number as Int64. */
+const factMetric = (name: string, value: string | number, now: number) => plainMetric(name, typeof value === 'string' ? 12 : 4, value, now)
+
+/** Data of the node itself (6.4.21), only what changed. Without its number in the session. */
+export function nodeData(now: number, facts: Readonly<Record<string, string | number>>): Uint8Array {
+  return octets((w) => {
+    w.u8(0x08)
+    w.varint(now)
+    for (const [name, value] of Object.entries(facts)) field(w, 0x12, factMetric(name, value, now))
+  })
+}
+
+/** Death of a device (6.4.23): its time and nothing else. Without its number in the session. */
+export function deviceDeath(now: number): Uint8Array {
+  return octets((w) => {
+    w.u8(0x08)
+    w.varint(now)
   })
 }
 

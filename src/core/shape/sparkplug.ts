@@ -43,6 +43,18 @@ function encoderOf(how: How, scope: Scope): Encoder {
   }
 }
 
+/** Pairs of names that are the same but for their capitals. */
+function alikeNames(names: readonly string[]): string[] {
+  const seen = new Map<string, string>()
+  const out: string[] = []
+  for (const name of names) {
+    const before = seen.get(name.toLowerCase())
+    if (before !== undefined && before !== name) out.push(`${before} and ${name}`)
+    else seen.set(name.toLowerCase(), name)
+  }
+  return out
+}
+
 /**
  * Sparkplug B 3.0: device data (DDATA) with a metric a member; births, deaths and the number within a session are made where
  * the connection is. A bad value goes as null, or as the last good one under its own time, with its quality as a property.
@@ -55,11 +67,19 @@ export const sparkplugB: Shape<'sparkplug-b'> = {
   reserved: () => [],
   contentType: () => 'application/x-protobuf',
   grouping: () => 'equipment',
+  // Births and data go at QoS 0 and are not retained (Sparkplug 3.0 6.4.19 to 6.4.22).
+  fixed: { qos: 0, retain: false },
   summary: (s) => `Sparkplug B, edge node ${s.group}/${s.node}, a device an equipment${s.aliases ? ', aliases' : ''}`,
   problems(_s, equipment) {
     const names = new Map<string, number>()
     for (const one of equipment) names.set(deviceId(one), (names.get(deviceId(one)) ?? 0) + 1)
     return [...names].filter(([, n]) => n > 1).map(([name, n]) => `${n} equipment would be the device ${name}: give them aliases`)
+  },
+  // Names that differ in their capitals only are not to be used (6.1, case sensitivity).
+  doubts(_s, equipment) {
+    const devices = alikeNames(equipment.map(deviceId))
+    const metrics = equipment.flatMap((one) => alikeNames(one.members.map(metricName)).map((pair) => `${one.name}: ${pair}`))
+    return [...devices, ...metrics].slice(0, 3).map((pair) => `${pair} differ in capitals only, which some receivers take for the same`)
   },
   encoder: encoderOf,
   decoder(settings, scope) {

@@ -54,6 +54,8 @@ export interface DestinationSink {
   durable(then: () => void): void
   /** Epoch ms. */
   wall(): number
+  /** The connection stands and takes nothing yet, for this reason. */
+  waits(failure: Failure): void
   /** Positions of messages that are done, though perhaps not to the last step: of an earlier run. */
   doneLately(): Iterable<number>
 }
@@ -86,8 +88,13 @@ export type Remembered = Map<string, unknown>
 export interface OpenOptions {
   sink: DestinationSink
   clock: Clock
-  /** With a session the connection has its will, and its births have gone out; `number` ties the two. */
-  session: { of: NodeSession; number: number } | null
+  /**
+   * With a session the connection has its will, and its births have gone out; `number` ties the two, and is used up as soon as
+   * the other side knows of it.
+   */
+  session: { of: NodeSession; number: number; used(): void } | null
+  /** Nobody wants this connection any more: whoever waits for something on it gives up. */
+  over(): boolean
   remembered: Remembered
   /** What the other side remembers of this sender is not to be gone on with: nobody here knows it any more. */
   anew: boolean

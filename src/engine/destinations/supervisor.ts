@@ -132,6 +132,8 @@ export class DestinationSupervisor {
   /** The highest position that ever went out in this run. */
   private sentOrdinal = -1
   private session: NodeSession | null = null
+  /** The number of its next birth: a try that the other side never hears of uses none up. */
+  private birth: { number: number; used: boolean } | null = null
   private witnessTarget: DestinationTarget | null = null
   private senderTarget: DestinationTarget | null = null
   private filters: readonly string[] = []
@@ -391,7 +393,7 @@ export class DestinationSupervisor {
 
   /** One connection, from its beginning to its end. */
   private async send(): Promise<'again' | 'wait'> {
-    const { clock, driver, store } = this.ctx
+    const { clock, driver } = this.ctx
     const { settings } = this.destination
     const retrying = this.sending!
     if (!this.ctx.maySend()) {
@@ -403,18 +405,20 @@ export class DestinationSupervisor {
     this.senderTarget = target
     let down: Failure | null = null
     const over = () => this.stopped || retrying.stopped || down !== null
-    const session = this.session && { of: this.session, number: await store.nextBirth(this.destination.id) }
+    const session = this.session && (await this.speaking(this.session))
     const connection = await driver.open(target, {
       clock,
       remembered: this.remembered,
       anew: this.anew.sender,
       session,
+      over: () => over() || !this.ctx.mayHold() || session?.of.identity !== this.session?.identity,
       sink: {
         down: (failure) => {
           down ??= failure
           this.outbox.wake()
         },
         ready: () => this.outbox.wake(),
+        waits: (failure) => this.lost(failure),
         durable: (then) => this.ctx.ledger.afterFlush(then, undefined),
         wall: () => clock.wall(),
         doneLately: () => this.outbox.doneLately(settings.window * 2),
@@ -466,6 +470,12 @@ export class DestinationSupervisor {
     if (down === anew) return 'again'
     if (down !== null) this.lost(down)
     return 'wait'
+  }
+
+  private async speaking(of: NodeSession) {
+    const birth = this.birth?.used === false ? this.birth : { number: await this.ctx.store.nextBirth(this.destination.id), used: false }
+    this.birth = birth
+    return { of, number: birth.number, used: () => void (birth.used = true) }
   }
 
   private isUp(target: DestinationTarget, failures: number): void {

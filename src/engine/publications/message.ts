@@ -1,5 +1,5 @@
 import type { Plan, ShownPayload } from '~/contract/publication'
-import { packProperties } from '~/core/delivery/properties'
+import { type Properties, packProperties } from '~/core/delivery/properties'
 import type { Addressed } from '~/core/publication/runner'
 import { compressionOf } from '~/core/shape/registry'
 import type { Decoder } from '~/core/shape/shape'
@@ -15,13 +15,13 @@ export interface Packed {
 type How = Pick<Plan, 'shape' | 'contentType' | 'expiryS'>
 
 /** Makes the last step between shape and outbox: compression, and what travels beside the payload. */
-export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array) => Packed {
+export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array, mark?: Properties['mark']) => Packed {
   const { shape, contentType, expiryS } = plan
   const compression = compressionOf(shape)
   const coded: [string, string][] = compression === 'none' ? [] : [['content-encoding', compression === 'zlib' ? 'deflate' : compression]]
   const plain = (binary: boolean) => packProperties({ contentType, binary, key: '', headers: coded, responseTopic: '', expiryS })
   const [forText, forOctets] = [plain(false), plain(true)]
-  return (m, own = m.payload) => {
+  return (m, own = m.payload, mark) => {
     const body =
       shape.kind === 'sparkplug-b' && shape.compression !== 'none'
         ? compressed(shape.compression, pack(shape.compression, own), m.at)
@@ -29,9 +29,10 @@ export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array)
           ? own
           : pack(compression, own)
     const binary = typeof body !== 'string'
-    if (m.key === '' && m.headers.length === 0 && m.responseTopic === '') return { payload: body, properties: binary ? forOctets : forText }
+    if (m.key === '' && m.headers.length === 0 && m.responseTopic === '' && !mark) return { payload: body, properties: binary ? forOctets : forText }
     const headers = [...coded, ...m.headers]
-    return { payload: body, properties: packProperties({ contentType, binary, key: m.key, headers, responseTopic: m.responseTopic, expiryS }) }
+    const { key, responseTopic } = m
+    return { payload: body, properties: packProperties({ contentType, binary, key, headers, responseTopic, expiryS, ...(mark && { mark }) }) }
   }
 }
 

@@ -6,7 +6,7 @@ import { leftBehind } from '~/core/publication/left-behind'
 import { Runner } from '~/core/publication/runner'
 import { valueFindings } from '~/core/publication/value-findings'
 import { sizeOf, wholeFindings } from '~/core/publication/whole-findings'
-import { decoderOf, scopeOf } from '~/core/shape/registry'
+import { asPrescribed, decoderOf, scopeOf } from '~/core/shape/registry'
 import type { HostFacts } from '~/core/shape/shape'
 import type { LiveTable } from '../live/table'
 import { packer, shownPayload } from './message'
@@ -110,7 +110,7 @@ function oneMessage(
 ): Pick<Preview, 'topic' | 'message'> {
   // A plan of this one message only, so that nothing else is made ready.
   const message = { ...shown, equipment: shown.equipment.map((_, i) => i), places: shown.equipment }
-  const { shape, qos, retain, trigger, destinationId, expiryS, name } = draft
+  const { shape, qos, retain, trigger, destinationId, expiryS, name } = asPrescribed(draft)
   const plan: Plan = {
     ...body,
     equipment: shown.equipment.map((e) => body.equipment[e]!),

@@ -11,7 +11,7 @@ import { Publisher, type PublisherContext } from './publisher'
 /** A plan that can't run is tried again so often: a later program, or other values, may run it, ms. */
 const TRY_AGAIN_MS = 30_000
 
-export interface PublicationsContext extends Omit<PublisherContext, 'outbox'> {
+export interface PublicationsContext extends Omit<PublisherContext, 'outbox' | 'notYet'> {
   db: Db
   ledger: Ledger
   destinations: Destinations
@@ -128,7 +128,11 @@ export class Publications {
     const { publicationId: id, name } = plan
     const { ledger, destinations, clock } = this.ctx
     try {
-      const p = new Publisher(plan, { ...this.ctx, outbox: () => destinations.running.get(plan.destinationId)?.outbox ?? null })
+      const p = new Publisher(plan, {
+        ...this.ctx,
+        outbox: () => destinations.running.get(plan.destinationId)?.outbox ?? null,
+        notYet: (words) => this.ctx.event(id, name, 'note', 'publication.command', words, 'Commands are received, and not carried out'),
+      })
       const topics = destinations.running.get(plan.destinationId)?.topics
       for (const m of plan.messages) if (typeof m.topic === 'string') topics?.add(m.topic, ledger.account(plan.delivery))
       this.broken.delete(id)

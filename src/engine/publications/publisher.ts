@@ -11,12 +11,14 @@ import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
 import type { Outbox } from '../outbox/outbox'
 import { type Packed, packer, shownPayload } from './message'
-import { sparkplugSession } from './sparkplug-session'
+import { deviceLost, sparkplugSession } from './sparkplug-session'
 
 /** How often another message is picked to be shown with its way, ms. */
 const SHOW_EVERY_MS = 1000
 /** Rates are counted by halves of a minute, ms. */
 const HALF_MS = 30_000
+/** Commands that cannot be carried out are told so often at most, ms. */
+const COMMANDS_TOLD_MS = 10_000
 /** A shown message that is not confirmed by then is replaced. */
 const SHOW_AT_MOST_MS = 4000
 /** How it stands is looked up again so often at most, however many look, ms. */
@@ -27,8 +29,10 @@ export interface PublisherContext {
   ledger: Ledger
   clock: Clock
   /** Where its messages go. */
-  outbox: () => Pick<Outbox, 'offer'> | null
+  outbox: () => Pick<Outbox, 'offer' | 'waiting'> | null
   host?: HostFacts
+  /** Somebody at the far end asked for what cannot be done. */
+  notYet(words: string): void
   /** A message could not be made: told once for as long as it goes on. */
   trouble(publicationId: string, name: string, e: unknown): void
 }
@@ -58,6 +62,9 @@ export class Publisher {
   private halfSince: number
   private lastAt: number | null = null
   private shownAt = Number.NEGATIVE_INFINITY
+  /** Messages whose devices were told to be lost. */
+  private readonly lostTold = new Set<number>()
+  private commands = { toldAt: Number.NEGATIVE_INFINITY, count: 0 }
   private failing: string | null = null
   private waiting: { at: number; held: number } | null = null
   /** A message made lately, and its way so far: for people who look. */
@@ -75,7 +82,13 @@ export class Publisher {
     this.pack = packer(plan)
     this.sentNow = new Uint32Array(plan.messages.length)
     this.sentBefore = new Uint32Array(plan.messages.length)
-    this.session = plan.shape.kind === 'sparkplug-b' ? sparkplugSession(plan, plan.shape, this.runner, table) : null
+    this.session =
+      plan.shape.kind === 'sparkplug-b'
+        ? sparkplugSession(plan, plan.shape, this.runner, table, {
+            waiting: () => ctx.outbox()?.waiting ?? 0,
+            notYet: (words) => this.notYet(words),
+          })
+        : null
     for (const h of this.runner.handles) table.ensure(h)
   }
 
@@ -134,10 +147,15 @@ export class Publisher {
     let problem: unknown
     for (const n of messages) {
       try {
+        const lost = this.lost(n)
+        // Of a device that is dead there is nothing to say until it is back.
+        if (lost && this.lostTold.has(n)) continue
         const message = this.runner.encode(n, now, account.numberedThrough + 1)
         if (!message) continue
+        if (lost) this.lostTold.add(n)
+        else this.lostTold.delete(n)
         const before = message.before?.map((b) => ({ topic: message.topic + b.topicSuffix, packed: this.pack(message, b.payload) }))
-        const packed = this.pack(message)
+        const packed = this.pack(message, message.payload, lost ? 'device-lost' : undefined)
         demandTopic(message.topic)
         // Numbers are given when nothing can go wrong any more.
         for (const b of before ?? []) add(b.topic, b.packed, true, message.at)
@@ -155,6 +173,21 @@ export class Publisher {
       this.show(envelopes.at(-1)!, last.n, last.message, last.packed)
     }
     if (problem !== undefined) throw problem
+  }
+
+  private notYet(words: string): void {
+    const { clock, notYet } = this.ctx
+    const { commands } = this
+    const now = clock.mono()
+    commands.count++
+    if (now - commands.toldAt < COMMANDS_TOLD_MS) return
+    notYet(commands.count > 1 ? `${words} (and ${commands.count - 1} more before it)` : words)
+    this.commands = { toldAt: now, count: 0 }
+  }
+
+  /** Whether a message is about a device that nothing can be read of. */
+  private lost(n: number): boolean {
+    return this.session !== null && deviceLost(this.runner.cellsOfEquipment[this.plan.messages[n]!.equipment[0]!]!, this.ctx.table)
   }
 
   /** Takes retained messages back: an empty one in their place (MQTT 5 3.3.1.3). */

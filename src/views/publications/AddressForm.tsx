@@ -58,7 +58,7 @@ export function AddressForm({
     draft.steersOnly
   const [more, setMore] = useState(beside)
   const offer = offered(example)
-  const fixed = draft.shape.kind === 'sparkplug-b'
+  const fixed = shapes[draft.shape.kind].fixed !== undefined
   const steered = [draft.topic, draft.key, ...draft.headers.map((h) => h.value)].some((t) => t.includes('{value.'))
   const editor = (label: string, value: string, onChange: (text: string) => void, topic = false) => (
     <TemplateEditor
@@ -74,7 +74,9 @@ export function AddressForm({
   return (
     <>
       {fixed ? (
-        <p className="py-1 text-muted">The standard fixes the topics: group, kind of message, edge node, device.</p>
+        <p className="py-1 text-muted">
+          The standard fixes the topics (group, kind of message, edge node, device), QoS 0, and that nothing is retained.
+        </p>
       ) : (
         <>
           <Field label="Topic" error={fields.topic} help="Type { to see what can be filled in, and | after a name for filters: {name|lower}">
@@ -99,17 +101,17 @@ export function AddressForm({
               </option>
             ))}
           </SelectField>
+          <SelectField label="Quality of service" value={draft.qos} onChange={(e) => set({ qos: Number(e.target.value) as 0 | 1 | 2 })}>
+            {qosWords.map((w, q) => (
+              <option key={w} value={q}>{`${q}, ${w}`}</option>
+            ))}
+          </SelectField>
+          <label className="flex items-center gap-2 py-1 pl-[142px]">
+            <input type="checkbox" className="accent-(--clay)" checked={draft.retain} onChange={(e) => set({ retain: e.target.checked })} />
+            retain: a new subscriber gets the last value at once
+          </label>
         </>
       )}
-      <SelectField label="Quality of service" value={draft.qos} onChange={(e) => set({ qos: Number(e.target.value) as 0 | 1 | 2 })}>
-        {qosWords.map((w, q) => (
-          <option key={w} value={q}>{`${q}, ${w}`}</option>
-        ))}
-      </SelectField>
-      <label className="flex items-center gap-2 py-1 pl-[142px]">
-        <input type="checkbox" className="accent-(--clay)" checked={draft.retain} onChange={(e) => set({ retain: e.target.checked })} />
-        retain: a new subscriber gets the last value at once
-      </label>
       {steered && (
         <label className="flex items-center gap-2 py-1 pl-[142px]">
           <input type="checkbox" className="accent-(--clay)" checked={draft.steersOnly} onChange={(e) => set({ steersOnly: e.target.checked })} />

@@ -2,7 +2,7 @@ import { type ReactNode, useMemo } from 'react'
 import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
 import type { Finding, Publication } from '~/contract/publication'
-import { shapeOf } from '~/core/shape/registry'
+import { asPrescribed, shapeOf } from '~/core/shape/registry'
 import { Button } from '~/ui/Button'
 import { Choice, SelectField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
@@ -203,8 +203,8 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
                 <code className="rounded-sm bg-well px-1 font-mono text-[12.5px]">
                   {draft.shape.kind === 'sparkplug-b' ? 'as Sparkplug has it' : draft.topic}
                 </code>
-                , QoS {draft.qos}
-                {draft.retain ? ', retained' : ''}
+                , QoS {asPrescribed(draft).qos}
+                {asPrescribed(draft).retain ? ', retained' : ''}
                 {draft.headers.length > 0 ? `, ${draft.headers.length} ${draft.headers.length === 1 ? 'header' : 'headers'}` : ''}
               </>
             }

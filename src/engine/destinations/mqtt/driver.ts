@@ -34,7 +34,7 @@ export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver {
 async function open(dial: Dial<MqttAccess>, target: DestinationTarget, o: OpenOptions): Promise<MqttSender> {
   const { sink, clock, session, remembered } = o
   const access = senderAccess(target)
-  const running = session && new RunningSession(session.of, session.number, sink, clock)
+  const running = session && new RunningSession(session.of, session.number, sink, clock, remembered)
   const death = session?.of.death(session.number, clock.wall())
   let sender: MqttSender | null = null
   let lostWhy: unknown = null
@@ -53,6 +53,7 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget, o: OpenOp
         ...(death && { will: { ...death, qos: 1 as const, retain: false } }),
       },
       {
+        greeted: () => session?.used(),
         message: (p) => {
           if (p.qos > 0) link.acknowledge(p.packetId)
           running?.message(p.topic, p.payload)
@@ -71,7 +72,7 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget, o: OpenOp
     throw new FailureError(mqttFailure(e, access, 'destination'), 502)
   }
   try {
-    await running?.begin(link)
+    await running?.begin(link, o.over)
   } catch (e) {
     link.close()
     throw e instanceof FailureError ? e : new FailureError(explain(e), 502)

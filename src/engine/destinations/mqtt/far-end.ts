@@ -12,6 +12,7 @@ import type { Dial } from '../../net/wire'
 import type { FarEnd, FarSink, Position } from '../far-end'
 import { CountedDeliveries, type Delivered } from './counted'
 import { Coverage } from './coverage'
+import { withoutMark } from './history'
 import { Renumbering } from './renumbering'
 import { StallWatch } from './stall-watch'
 
@@ -227,8 +228,8 @@ export class MqttFarEnd implements FarEnd {
       if (id !== null) this.link?.acknowledge(id)
       return
     }
-    // What is numbered on the wire was produced without the number.
-    const sum = digest(packet.topic.startsWith(NUMBERED) ? withoutSeq(packet.payload) : packet.payload)
+    // What is numbered or marked on the wire was produced without the number and the mark.
+    const sum = digest(packet.topic.startsWith(NUMBERED) ? withoutMark(withoutSeq(packet.payload)) : packet.payload)
     if (id !== null) {
       this.outstanding++
       for (const p of this.pings) p.clear = false

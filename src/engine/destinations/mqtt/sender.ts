@@ -147,15 +147,15 @@ export class MqttSender implements DestinationConnection {
   send(m: Outgoing, answer: (a: Answer) => void): void {
     const { envelope: e } = m
     const p = this.framed(m)
-    if (this.session && e.topic.startsWith(`${NAMESPACE}/`)) p.payload = this.session.number(e.payload)
-    if (e.qos === 0) {
-      this.link.publish(p)
-      this.zero.push({ m, answer })
-      this.askZero()
-      return
-    }
-    this.underWay.set(p.packetId, { m, answer })
+    const session = e.topic.startsWith(`${NAMESPACE}/`) ? this.session : null
+    session?.before(e.topic)
+    if (session) p.payload = session.payload(e)
+    if (e.qos > 0) this.underWay.set(p.packetId, { m, answer })
     this.link.publish(p)
+    session?.after(e)
+    if (e.qos > 0) return
+    this.zero.push({ m, answer })
+    this.askZero()
   }
 
   private askZero(): void {
