@@ -20,16 +20,28 @@ export function topicLevel(name: string): string {
     .replace(/^-+|-+$/g, '')
 }
 
+/** So long may a text become in a filter: filters behind each other could else grow it without end. */
+const FILLED_MAX = 65_536
+
+/** Every `from` exchanged, until the text is as long as it may become. */
+function replaced(text: string, [from, to]: readonly string[]): string {
+  if (!from) return text
+  const pieces = text.split(from, FILLED_MAX)
+  let out = pieces[0]!
+  for (let i = 1; i < pieces.length && out.length < FILLED_MAX; i++) out += to! + pieces[i]!
+  return out.slice(0, FILLED_MAX)
+}
+
 /** What may follow a placeholder after a bar, with how many arguments, and what it is for. */
 export const templateFilters: Record<string, { args: readonly [number, number]; help: string; run(value: string, args: readonly string[]): string }> =
   {
     lower: { args: [0, 0], help: 'in small letters', run: (v) => v.toLowerCase() },
     upper: { args: [0, 0], help: 'in capital letters', run: (v) => v.toUpperCase() },
     slug: { args: [0, 0], help: 'fit for one topic level: small letters, digits and dashes', run: topicLevel },
-    replace: { args: [2, 2], help: "replace(' ', '_'): one text by another", run: (v, [a, b]) => (a ? v.replaceAll(a, b!) : v) },
+    replace: { args: [2, 2], help: "replace(' ', '_'): one text by another", run: replaced },
     default: { args: [1, 1], help: "default('none'): when there is nothing", run: (v, [d]) => (v === '' ? d! : v) },
     pad: { args: [1, 1], help: 'pad(2): with zeros in front to so many digits', run: (v, [n]) => v.padStart(Math.min(40, Number(n) || 0), '0') },
-    number: { args: [0, 0], help: 'only the last number in it', run: (v) => /(\d+)\D*$/.exec(v)?.[1] ?? '' },
+    number: { args: [0, 0], help: 'only the last number in it', run: (v) => v.match(/\d+/g)?.at(-1) ?? '' },
     trim: { args: [0, 0], help: 'without spaces at its ends', run: (v) => v.trim() },
   }
 

@@ -117,7 +117,7 @@ describe('what a publication sends, and where', () => {
     ['an empty topic', { topic: '' }, undefined, 'stops address: Which topic?'],
     ['a broken header', { headers: [{ name: 'x', value: '{site|}' }] }, undefined, 'stops address: Header x: A filter is missing'],
     ['a broken template', {}, { kind: 'template', body: '{"a": ${gone}}' }, 'stops shape: ${gone} is nothing that Machine has'],
-    ['a template that is not JSON', {}, { kind: 'template', body: '{"a": }' }, 'stops shape: With values filled in it is not JSON'],
+    ['a template that is not JSON', {}, { kind: 'template', body: '{"a": }' }, 'which is no JSON'],
     [
       'fields of one name',
       { topic: '{tag}' },

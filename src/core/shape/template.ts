@@ -4,9 +4,10 @@ import type { DataType } from '~/contract/tag'
 import { fillParts, parseTemplate, type TemplatePart, type TemplateProblem } from '../address/template'
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
+import { jsonFaultAt } from '../value/json-fault'
 import { qualityOf, reasonOf } from '../value/quality'
 import { chooser, newest, Take, timeOr } from './choose'
-import { readJson, readJsonText } from './json-reading'
+import { readJson } from './json-reading'
 import type { Decoded, Encoder, Reading, Scope, Shape } from './shape'
 import { fromJson, jsonTime, jsonValue, plainValue, readTime } from './text'
 
@@ -97,13 +98,77 @@ export function templateFaults(how: How, one: PlanEquipment): TemplateProblem[] 
   for (const p of parts)
     if (typeof p !== 'string' && !meaningOf(p.key, one, how.per))
       out.push({ at: p.at, message: `\${${p.key}} is nothing that ${one.className || one.name} has` })
-  if (how.form === 'json' && out.length === 0) {
-    const inside = insides(parts)
-    const trial = parts.map((p, i) => (typeof p === 'string' ? p : inside[i] ? 'x' : '0')).join('')
-    const read = readJsonText(trial)
-    if ('problem' in read) out.push({ at: 0, message: 'With values filled in it is not JSON' })
+  if (how.form !== 'json' || out.length > 0) return out
+  // Of messages about one member, one for each type.
+  const types = new Map(one.members.map((m) => [m.dataType, m]))
+  for (const about of how.per === 'member' ? [...types.values()].map((m) => ({ ...one, members: [m] })) : [one]) {
+    const fault = jsonFault(how, about, parts)
+    if (fault) return [fault]
   }
   return out
+}
+
+/** Whether it is JSON whatever is filled in; else where not, with the text as it then reads. */
+function jsonFault(how: How, one: PlanEquipment, parts: readonly TemplatePart[]): TemplateProblem | null {
+  const slots = compile(how, one)
+  const fills = slots.map((s) => (typeof s === 'string' ? [s] : trialsOf(how, s)))
+  const most = Math.max(1, ...fills.map((f) => f.length))
+  for (let trial = 0; trial < most; trial++) {
+    const texts = fills.map((f) => f[trial % f.length]!)
+    const filled = texts.join('')
+    const at = jsonFaultAt(filled)
+    if (at === null) continue
+    let from = 0
+    const i = texts.findIndex((text) => {
+      from += text.length
+      return at < from
+    })
+    const place = i < 0 ? parts.length - 1 : i
+    const inside = i < 0 ? 0 : at - (from - texts[i]!.length)
+    const shown = `${at > SHOWN ? '…' : ''}${filled.slice(Math.max(0, at - SHOWN), at)}▸${filled.slice(at, at + SHOWN)}${filled.length > at + SHOWN ? '…' : ''}`
+    return {
+      at: startOf(parts, how.body, place) + (typeof parts[place] === 'string' ? inside : 0),
+      message: `Filled in it reads ${shown}, which is no JSON`,
+    }
+  }
+  return null
+}
+
+/** So many characters are shown to each side of a fault. */
+const SHOWN = 24
+
+/** Where a piece begins in the template. */
+function startOf(parts: readonly TemplatePart[], body: string, place: number): number {
+  let at = 0
+  for (let i = 0; i < place; i++) {
+    const p = parts[i]!
+    at = typeof p === 'string' ? at + p.length : body.indexOf('}', p.at) + 1
+  }
+  return at
+}
+
+/** What a placeholder may become, one of each kind of text. */
+function trialsOf(how: How, slot: Slot): string[] {
+  // Inside of quotes texts are escaped: nothing, letters, and what begins with a backslash.
+  if (slot.inside) return ['x', '', '\\"']
+  if (slot.filters.length > 0) return ['"x"']
+  const { meaning } = slot
+  const text = '"x"'
+  const time = how.time === 'iso' || how.time === 'local' ? text : '-0.5'
+  if ('fixed' in meaning) return [JSON.stringify(meaning.fixed)]
+  if ('message' in meaning) return [meaning.message === 'seq' ? '9' : time]
+  if (meaning.aspect === 'time') return [time]
+  if (meaning.aspect === 'age') return ['0', '0.5']
+  if (meaning.aspect !== 'value') return [text]
+  switch (slot.dataType) {
+    case 'number':
+    case 'integer':
+      return ['0', '-1.5', 'null', ...(how.nonFinite === 'text' || how.wholes === 'text' ? [text] : [])]
+    case 'boolean':
+      return ['true', 'null']
+    default:
+      return [text, 'null']
+  }
 }
 
 interface Slot {
@@ -237,7 +302,17 @@ function readPieces(
 
 /** The template as JSON whose placeholders are marks, matched against what came, whatever the order and the spaces. */
 function jsonPattern(pieces: readonly (string | Slot)[]): unknown {
-  const text = pieces.map((p, i) => (typeof p === 'string' ? p : p.inside ? `\\uE000${i}\\uE001` : `"\\uE000${i}\\uE001"`)).join('')
+  const text = pieces
+    .map((p, i) => {
+      if (typeof p === 'string') return p
+      // What is always the same may stand anywhere, in the name of a field too.
+      if ('fixed' in p.meaning && p.filters.length === 0) {
+        const written = JSON.stringify(p.meaning.fixed)
+        return p.inside ? written.slice(1, -1) : written
+      }
+      return p.inside ? `\\uE000${i}\\uE001` : `"\\uE000${i}\\uE001"`
+    })
+    .join('')
   return JSON.parse(text)
 }
 
@@ -271,6 +346,8 @@ function matchJson(pattern: unknown, pieces: readonly (string | Slot)[], json: u
   if (typeof pattern === 'object' && pattern !== null) {
     if (typeof json !== 'object' || json === null || Array.isArray(json)) return `${path || 'It'} is no object`
     for (const key of Object.keys(pattern)) {
+      // A field whose name waits for a value can be any.
+      if (key.includes('\uE000')) continue
       if (!Object.hasOwn(json, key)) return `${path ? `${path}.` : ''}${key} is not there`
       const wrong = matchJson(
         (pattern as Record<string, unknown>)[key],

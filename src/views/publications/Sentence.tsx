@@ -17,7 +17,7 @@ import { ContractLinks } from './ContractLinks'
 import { MessagePeek } from './MessagePeek'
 import { Section } from './Section'
 import { ShapeForm } from './ShapeForm'
-import { useExample } from './useExample'
+import { useCommonMembers, useExample } from './useExample'
 import { usePublicationDraft } from './usePublicationDraft'
 import { WhatPicker, whatWords } from './WhatPicker'
 
@@ -40,6 +40,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const { draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const example = useExample(draft.equipmentIds[0] ?? null)
+  const common = useCommonMembers(draft.equipmentIds)
 
   const findings = preview?.findings ?? []
   const stops = findings.filter((f) => f.severity === 'stops').length
@@ -192,6 +193,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
               onChange={(shape) => set({ shape })}
               errors={fields}
               example={example}
+              common={common}
               after={publication && !dirty && <ContractLinks id={publication.id} />}
             />
           </Section>

@@ -38,15 +38,21 @@ function idle(name: string, s: Record<string, unknown>): boolean {
   return false
 }
 
-/** A template to begin with: all members of the equipment, to be cut down and renamed. */
-const bodyOf = (one: PlanEquipment) =>
+/** A template to begin with, to be cut down and renamed: the members that all chosen equipment have, since it is filled in for each. */
+const bodyOf = (one: PlanEquipment, common: ReadonlySet<string> | null) =>
   `{\n  "equipment": "\${equipment}",\n  "at": \${at}${one.members
+    .filter((m) => common === null || common.has(m.key))
     .slice(0, 30)
     .map((m) => `,\n  ${JSON.stringify(m.key)}: \${${m.key}}`)
     .join('')}\n}`
 
 /** The settings of a shape when another is chosen: what both have in common stays. */
-export function turnedInto(kind: ShapeKind, from: ShapeSettings, example: PlanEquipment | null): ShapeSettings {
+export function turnedInto(
+  kind: ShapeKind,
+  from: ShapeSettings,
+  example: PlanEquipment | null,
+  common: () => ReadonlySet<string> | null = () => null,
+): ShapeSettings {
   const names = new Set(fieldsOf.get(kind)?.map(([name]) => name))
   const kept = Object.fromEntries(Object.entries(from).filter(([name]) => names.has(name)))
   const named = !example
@@ -54,7 +60,7 @@ export function turnedInto(kind: ShapeKind, from: ShapeSettings, example: PlanEq
     : kind === 'sparkplug-b'
       ? { group: topicLevel(example.path[0] ?? '') || 'plant' }
       : kind === 'template'
-        ? { body: bodyOf(example) }
+        ? { body: bodyOf(example, common()) }
         : {}
   const parsed = ShapeSettings.safeParse({ ...begun[kind], ...named, ...kept, kind })
   return parsed.success ? parsed.data : ShapeSettings.parse({ ...begun[kind], kind } as ShapeInput)
@@ -66,12 +72,15 @@ export function ShapeForm({
   onChange,
   errors,
   example,
+  common,
   after,
 }: {
   value: ShapeSettings
   onChange(next: ShapeSettings): void
   errors: Record<string, string>
   example: PlanEquipment | null
+  /** Members that all chosen equipment have. */
+  common(): ReadonlySet<string>
   after?: ReactNode
 }) {
   const settings = value as Record<string, unknown>
@@ -80,7 +89,7 @@ export function ShapeForm({
   return (
     <div className="grid gap-x-6 xl:grid-cols-2">
       <div className="xl:col-span-2">
-        <SelectField label="Format" value={value.kind} onChange={(e) => onChange(turnedInto(e.target.value as ShapeKind, value, example))}>
+        <SelectField label="Format" value={value.kind} onChange={(e) => onChange(turnedInto(e.target.value as ShapeKind, value, example, common))}>
           {shapeKinds.map((k) => (
             <option key={k} value={k}>
               {shapes[k].label} ({shapes[k].standard})

@@ -4,6 +4,19 @@ import { outsideName } from '~/core/address/topic-template'
 import { lineage } from '~/core/equipment/hierarchy'
 import { useModel } from '../equipment/useModel'
 
+/** Gives the members that all of these equipment have, for what is proposed to be sent of each. */
+export function useCommonMembers(ids: readonly string[]): () => ReadonlySet<string> {
+  const { model } = useModel()
+  return () => {
+    const each = ids.flatMap((id) => {
+      const one = model.equipment.get(id)
+      return one ? [new Set(model.resolver.leavesOf(one).flatMap((l) => (l.fill ? [l.keys.join('.')] : [])))] : []
+    })
+    const [first, ...others] = each
+    return new Set([...(first ?? [])].filter((key) => others.every((own) => own.has(key))))
+  }
+}
+
 /** An equipment as it would be sent: what placeholders may name. Null while it is not known. */
 export function useExample(id: string | null): PlanEquipment | null {
   const { model } = useModel()
