@@ -76,7 +76,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
 async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const s of await listSources(db)) {
     const moved = movedSource(s)
-    if (JSON.stringify(moved.settings) !== JSON.stringify(s.settings)) await changeSource(db, vault, s.id, moved)
+    if (JSON.stringify(moved.settings) !== JSON.stringify(s.settings)) await changeSource(db, vault, s.id, moved, undefined, true)
   }
   for (const d of await listDestinations(db))
     if (d.name === 'Site broker' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)

@@ -1,7 +1,19 @@
 import { z } from 'zod'
 import { Id, Name } from './id'
+import { placeOf } from './place'
 
 const Pem = z.string().max(200_000)
+
+/** Where a log-in may be sent: brokers, as mqtts://host:port or mqtt://host:port. */
+export const Places = z
+  .array(
+    z
+      .string()
+      .trim()
+      .refine((text) => placeOf(text) !== null, 'Like mqtts://broker.example:8883')
+      .transform((text) => placeOf(text) ?? text),
+  )
+  .max(100, 'At most 100')
 
 /** What is typed or pasted; private parts are kept encrypted and never returned. */
 export const CredentialDraft = z.discriminatedUnion('kind', [
@@ -17,9 +29,12 @@ export const CredentialDraft = z.discriminatedUnion('kind', [
     name: Name,
     user: z.string().trim().min(1, 'Which user?').max(200),
     password: z.string().min(1, 'Which password?').max(1000),
+    places: Places.default([]),
   }),
 ])
 export type CredentialDraft = z.infer<typeof CredentialDraft>
+
+export const CredentialPlaces = z.object({ places: Places })
 
 export const CertificateFacts = z.object({
   subject: z.string(),
@@ -44,5 +59,6 @@ export const Credential = z.object({
   facts: CertificateFacts.nullable(),
   user: z.string().nullable(),
   usedBy: z.array(z.string()),
+  places: z.array(z.string()).describe('Where a log-in may be sent by engineers; beyond these only by administrators'),
 })
 export type Credential = z.infer<typeof Credential>

@@ -11,7 +11,7 @@ function refuse(field: string, message: string, hint: string): FailureError {
 /** Checks that a credential holds together: readable, the key belongs to the certificate, an authority is one. */
 export async function examineCredential(draft: CredentialDraft): Promise<NewCredential> {
   if (draft.kind === 'password')
-    return { name: draft.name, kind: 'password', certificate: null, facts: null, user: draft.user, secret: draft.password }
+    return { name: draft.name, kind: 'password', certificate: null, facts: null, user: draft.user, secret: draft.password, places: draft.places }
   let facts: NewCredential['facts']
   try {
     facts = await certificateFacts(draft.certificate)

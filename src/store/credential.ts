@@ -1,7 +1,8 @@
 import type { CertificateFacts, Credential } from '~/contract/credential'
-import { fail } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { credentialsOf, type SourceDraft } from '~/contract/source'
+import { destinationUses, sourceUses, type Use } from '~/core/credential/reach'
 import { announce, type Conn, type Db, explain } from './database'
 import type { Vault } from './vault'
 
@@ -16,10 +17,15 @@ export interface NewCredential {
   facts: CertificateFacts | null
   user: string | null
   secret: string | null
+  places?: string[]
 }
 
 export async function listCredentials(db: Conn): Promise<Credential[]> {
-  const rows = await db.selectFrom('credential').select(['id', 'name', 'kind', 'certificate', 'facts', 'user_name as user']).orderBy('name').execute()
+  const rows = await db
+    .selectFrom('credential')
+    .select(['id', 'name', 'kind', 'certificate', 'facts', 'user_name as user', 'places'])
+    .orderBy('name')
+    .execute()
   const [destinations, sources] = await Promise.all([
     db.selectFrom('destination').select(['name', 'settings']).execute(),
     db.selectFrom('source').select(['name', 'kind', 'settings']).execute(),
@@ -51,6 +57,7 @@ export async function addCredential(db: Db, vault: Vault, c: NewCredential, id =
           facts: c.facts ? JSON.stringify(c.facts) : null,
           user_name: c.user,
           secret: c.secret === null ? null : vault.seal(c.secret, place(id)),
+          places: c.places ?? [],
         })
         .execute()
       await announce(tx, 'credential')
@@ -58,6 +65,58 @@ export async function addCredential(db: Db, vault: Vault, c: NewCredential, id =
     })
   } catch (e) {
     throw explain(e, words)
+  }
+}
+
+/** Says anew where a log-in may be sent. */
+export async function bindCredential(db: Db, id: string, places: string[]): Promise<Credential> {
+  return db.transaction().execute(async (tx) => {
+    const updated = await tx.updateTable('credential').set({ places }).where('id', '=', id).where('kind', '=', 'password').executeTakeFirst()
+    if (updated.numUpdatedRows === 0n) throw fail(404, 'credential.unknown', 'There is no such log-in', 'Refresh the list', 'credential')
+    await announce(tx, 'credential')
+    return (await listCredentials(tx)).find((c) => c.id === id)!
+  })
+}
+
+/**
+ * Refuses that a log-in is sent where nobody with the right to said that it may go: to the places that it is bound to, or where
+ * it goes already. An administrator may send it anywhere; `binds`: and then it is bound to that place too.
+ */
+export async function demandPlaces(db: Conn, uses: readonly Use[], who: { anywhere: boolean; binds: boolean }): Promise<void> {
+  if (uses.length === 0) return
+  const rows = await db
+    .selectFrom('credential')
+    .select(['id', 'name', 'places'])
+    .where('kind', '=', 'password')
+    .where(
+      'id',
+      'in',
+      uses.map((u) => u.credentialId),
+    )
+    .execute()
+  if (rows.length === 0) return
+  const [destinations, sources] = await Promise.all([
+    db.selectFrom('destination').select(['settings']).execute(),
+    db.selectFrom('source').select(['kind', 'settings']).execute(),
+  ])
+  const now = [...destinations.flatMap((d) => destinationUses(d)), ...sources.flatMap((s) => sourceUses(s as SourceDraft))]
+  for (const u of uses) {
+    const row = rows.find((r) => r.id === u.credentialId)
+    if (!row || row.places.includes(u.place) || now.some((n) => n.credentialId === u.credentialId && n.place === u.place)) continue
+    if (!who.anywhere)
+      throw new FailureError(
+        {
+          code: 'credential.place',
+          message: `${row.name} is not meant for ${u.place}`,
+          hint: 'An administrator can bind it to that place under Credentials; or choose another one',
+          where: 'credential',
+          fields: { [u.field]: `Not meant for ${u.place}: ask an administrator to bind it` },
+        },
+        403,
+      )
+    if (!who.binds) continue
+    row.places = [...row.places, u.place]
+    await db.updateTable('credential').set({ places: row.places }).where('id', '=', row.id).execute()
   }
 }
 

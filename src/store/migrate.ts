@@ -11,6 +11,7 @@ import * as shapes from './migrations/0007-shapes'
 import * as truth from './migrations/0008-truth'
 import * as resent from './migrations/0009-resent'
 import * as publishers from './migrations/0010-publishers'
+import * as places from './migrations/0011-places'
 
 const migrations = {
   '0001-first': first,
@@ -23,6 +24,7 @@ const migrations = {
   '0008-truth': truth,
   '0009-resent': resent,
   '0010-publishers': publishers,
+  '0011-places': places,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -1,7 +1,8 @@
 import { sql } from 'kysely'
-import { fail } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { credentialsOf, keepsSecret, type Source, type SourceDraft, type SourceUse } from '~/contract/source'
+import { sourceReach } from '~/core/credential/reach'
 import { byName } from '~/core/equipment/hierarchy'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { filledBy } from './equipment'
@@ -88,13 +89,32 @@ export async function addSource(db: Db, vault: Vault, draft: SourceDraft, id = n
   }
 }
 
-export async function changeSource(db: Db, vault: Vault, id: string, draft: SourceDraft, begun?: number): Promise<Source> {
+/** A kept password is not sent elsewhere, or less protected, than where it was meant for: it is typed again then. */
+export function demandTypedAgain(now: Source, draft: Pick<SourceDraft, 'kind' | 'settings'> & { password?: string | undefined }): void {
+  if (!now.hasPassword || draft.password || !keepsSecret(draft)) return
+  const [before, after] = [sourceReach(now), sourceReach(draft)]
+  if (before === after) return
+  throw new FailureError(
+    {
+      code: 'source.password-again',
+      message: `The kept password was meant for ${before}, not for ${after}`,
+      hint: 'Type it again if it is to go there',
+      where: 'source',
+      fields: { password: `Meant for ${before}: type it again for ${after}` },
+    },
+    422,
+  )
+}
+
+/** `trusted`: the change comes from this program itself, which may take a password along. */
+export async function changeSource(db: Db, vault: Vault, id: string, draft: SourceDraft, begun?: number, trusted = false): Promise<Source> {
   try {
     return await db.transaction().execute(async (tx) => {
       const now = await getSource(tx, id)
       if (now.kind !== draft.kind)
         throw fail(422, 'source.kind', 'The kind of a source does not change', 'Add a source of the other kind, and make its tags there', 'source')
       await demandCredentials(tx, draft)
+      if (!trusted) demandTypedAgain(now, draft)
       const updated = await tx
         .updateTable('source')
         .set((q) => ({

@@ -37,6 +37,7 @@ export interface Tables {
     user_name: string | null
     secret: Buffer | null
     created_at: Made
+    places: ColumnType<string[], string[] | undefined, string[]>
   }
   source: {
     id: string

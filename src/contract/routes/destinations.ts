@@ -1,5 +1,5 @@
 import { Aside } from '../aside'
-import { Credential, CredentialDraft } from '../credential'
+import { Credential, CredentialDraft, CredentialPlaces } from '../credential'
 import { Destination, DestinationDraft } from '../destination'
 import { CheckStep } from '../failure'
 import { Id } from '../id'
@@ -83,6 +83,15 @@ export const destinationsRoutes = {
     group: 'Credentials',
     summary: 'Add a certificate, an authority or a log-in',
     body: CredentialDraft,
+    answer: Credential,
+  },
+  bindCredential: {
+    method: 'PUT',
+    path: '/api/credentials/:id/places',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Say where a log-in may be sent by engineers',
+    body: CredentialPlaces,
     answer: Credential,
   },
   removeCredential: {

@@ -14,7 +14,7 @@ import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
 import { listDestinations } from '~/store/destination'
 import { witnessFilters } from '~/store/publication'
-import { getSource, sourcePassword } from '~/store/source'
+import { demandTypedAgain, getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
 import type { Engine } from '../engine'
 import { failureOf } from '../failure'
@@ -148,6 +148,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'POST /sources/check': {
       const draft = await parse(req, SourceCheck)
+      if (draft.id) demandTypedAgain(await getSource(db, draft.id), draft)
       const kept = draft.password === undefined && draft.id ? await sourcePassword(db, vault, draft.id) : null
       const target = await engine.sourceTarget(draft, draft.password ?? kept)
       return steps(res, sourceDriver(draft.kind).check(target, engine.sourceContext))

@@ -1,7 +1,12 @@
 import { fail } from '~/contract/failure'
+import type { Caller } from '~/contract/person'
+import { brokerPlace } from '~/contract/place'
+import { allows } from '~/contract/role'
+import { destinationUses, sourceReach, sourceUses, type Use } from '~/core/credential/reach'
 import { listAsides, removeAsides } from '~/store/aside'
-import { addCredential, listCredentials, removeCredential } from '~/store/credential'
+import { addCredential, bindCredential, demandPlaces, listCredentials, removeCredential } from '~/store/credential'
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
+import { addEvents } from '~/store/event'
 import { addSource, changeSource, getSource, listSources, removeSource, sourceUse, switchSource } from '~/store/source'
 import { database, secrets } from '../context'
 import { examineCredential } from '../credentials'
@@ -35,11 +40,36 @@ type Keys =
   | 'listCredentials'
   | 'addCredential'
   | 'removeCredential'
+  | 'bindCredential'
 
 /** Passes the engine's steps on as they come. */
 async function steps(path: string, body: unknown, signal: AbortSignal): Promise<Response> {
   const answer = await askEngine(path, { body, signal })
   return new Response(answer.body, { headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' } })
+}
+
+/** Whether whoever asks may have these log-ins sent there. */
+const mayGoThere = (caller: Caller, uses: readonly Use[], binds: boolean) =>
+  demandPlaces(database(), uses, { anywhere: allows(caller.role, 'administrator'), binds })
+
+/** A check hands a log-in over: it is told who had that done, and where to. */
+async function checked(
+  caller: Caller,
+  where: 'source' | 'destination',
+  draft: { id?: string | undefined; name: string },
+  place: string | null,
+): Promise<void> {
+  await addEvents(database(), [
+    {
+      severity: 'note',
+      where,
+      subjectId: draft.id ?? null,
+      subject: draft.name || `a new ${where}`,
+      code: `${where}.checked`,
+      message: `checked by ${caller.name}${place === null ? '' : ` at ${place}`}`,
+      hint: '',
+    },
+  ])
 }
 
 async function application() {
@@ -52,11 +82,22 @@ async function application() {
 
 export const configurationHandlers: Pick<Handlers, Keys> = {
   listSources: () => listSources(database()),
-  addSource: ({ body }) => addSource(database(), secrets(), body),
+  addSource: async ({ body, caller }) => {
+    await mayGoThere(caller, sourceUses(body), true)
+    return addSource(database(), secrets(), body)
+  },
   getSource: ({ params }) => getSource(database(), params.id!),
-  changeSource: ({ params, body, query }) => changeSource(database(), secrets(), params.id!, body, query.version),
+  changeSource: async ({ params, body, query, caller }) => {
+    await mayGoThere(caller, sourceUses(body), true)
+    return changeSource(database(), secrets(), params.id!, body, query.version)
+  },
   removeSource: ({ params }) => removeSource(database(), params.id!),
-  checkSource: ({ body, request }) => steps('/sources/check', body, request.signal),
+  checkSource: async ({ body, request, caller }) => {
+    await mayGoThere(caller, sourceUses(body), false)
+    const answer = await steps('/sources/check', body, request.signal)
+    await checked(caller, 'source', body, sourceReach(body))
+    return answer
+  },
   browseSource: async ({ params, body, request }) =>
     (await askEngine('/sources/browse', { body: { ...body, id: params.id }, signal: request.signal })).json(),
   sourceUse: ({ params }) => sourceUse(database(), params.id!),
@@ -76,13 +117,25 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   },
   application,
   listDestinations: () => listDestinations(database()),
-  addDestination: ({ body }) => addDestination(database(), body),
-  changeDestination: ({ params, body, query }) => changeDestination(database(), params.id!, body, query.version),
+  addDestination: async ({ body, caller }) => {
+    await mayGoThere(caller, destinationUses(body), true)
+    return addDestination(database(), body)
+  },
+  changeDestination: async ({ params, body, query, caller }) => {
+    await mayGoThere(caller, destinationUses(body), true)
+    return changeDestination(database(), params.id!, body, query.version)
+  },
   removeDestination: ({ params }) => removeDestination(database(), params.id!),
   listAsides: ({ params }) => listAsides(database(), params.id!),
   removeAsides: ({ params }) => removeAsides(database(), params.id!),
-  checkDestination: ({ body, request }) => steps('/destinations/check', body, request.signal),
+  checkDestination: async ({ body, request, caller }) => {
+    await mayGoThere(caller, destinationUses(body), false)
+    const answer = await steps('/destinations/check', body, request.signal)
+    await checked(caller, 'destination', body, brokerPlace(body.settings))
+    return answer
+  },
   listCredentials: () => listCredentials(database()),
   addCredential: async ({ body }) => addCredential(database(), secrets(), await examineCredential(body)),
+  bindCredential: ({ params, body }) => bindCredential(database(), params.id!, body.places),
   removeCredential: ({ params }) => removeCredential(database(), params.id!),
 }

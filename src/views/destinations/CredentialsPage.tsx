@@ -14,6 +14,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
+import { CredentialPlaces, PlacesField, placesError, placesOf } from './CredentialPlaces'
 
 export function CredentialsPage({ caller }: { caller: Caller }) {
   return (
@@ -85,6 +86,7 @@ function Credentials() {
               ) : (
                 <Fact name="User">{one.user}</Fact>
               )}
+              {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
               <Heading>Used by</Heading>
               {one.usedBy.length > 0 ? one.usedBy.join(', ') : <span className="text-muted">nothing</span>}
               <div className="mt-4 flex gap-2">
@@ -164,7 +166,7 @@ function Credentials() {
 
 function AddCredential({ onClose, onSaved }: { onClose(): void; onSaved(c: Credential): void }) {
   const [kind, setKind] = useState<CredentialDraft['kind']>('certificate')
-  const [v, setV] = useState({ name: '', certificate: '', key: '', user: '', password: '' })
+  const [v, setV] = useState({ name: '', certificate: '', key: '', user: '', password: '', places: '' })
   const [fields, setFields] = useState<Record<string, string>>({})
   const [busy, setBusy] = useState(false)
   const set = (k: keyof typeof v) => (e: { target: { value: string } }) => setV({ ...v, [k]: e.target.value })
@@ -173,9 +175,13 @@ function AddCredential({ onClose, onSaved }: { onClose(): void; onSaved(c: Crede
   const save = async () => {
     setBusy(true)
     setFields({})
-    const { name, certificate, key, user, password } = v
+    const { name, certificate, key, user, password, places } = v
     const body: CredentialDraft =
-      kind === 'certificate' ? { kind, name, certificate, key } : kind === 'authority' ? { kind, name, certificate } : { kind, name, user, password }
+      kind === 'certificate'
+        ? { kind, name, certificate, key }
+        : kind === 'authority'
+          ? { kind, name, certificate }
+          : { kind, name, user, password, places: placesOf(places) }
     try {
       const saved = await call('addCredential', { body })
       await refresh('listCredentials')
@@ -267,6 +273,7 @@ function AddCredential({ onClose, onSaved }: { onClose(): void; onSaved(c: Crede
               onChange={set('password')}
               error={fields.password}
             />
+            <PlacesField value={v.places} onChange={(places) => setV({ ...v, places })} error={placesError(fields)} />
           </>
         )}
         <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />

@@ -1,0 +1,45 @@
+import type { DestinationDraft } from '~/contract/destination'
+import { brokerPlace, placeText } from '~/contract/place'
+import type { SourceDraft } from '~/contract/source'
+
+/** Where a source's secret goes, with how it is protected on the way: `'opc.tcp+signandencrypt://kiln:4840'`; null: it has none to send. */
+export function sourceReach(s: Pick<SourceDraft, 'kind' | 'settings'>): string | null {
+  const one = s as SourceDraft
+  switch (one.kind) {
+    case 'opcua': {
+      const at = /^opc\.tcp:\/\/([^/]+)/i.exec(one.settings.endpoint)?.[1] ?? ''
+      return `opc.tcp+${one.settings.mode.toLowerCase()}://${at.includes(':') ? at.toLowerCase() : `${at.toLowerCase()}:4840`}`
+    }
+    case 'http': {
+      const url = new URL(one.settings.url)
+      return `${url.protocol}//${url.hostname.toLowerCase()}:${url.port || (url.protocol === 'https:' ? 443 : 80)}`
+    }
+    case 'sql':
+      return placeText(one.settings.tls ? 'postgresqls' : 'postgresql', one.settings.host, one.settings.port)
+    case 'mqtt':
+      return brokerPlace(one.settings)
+    default:
+      return null
+  }
+}
+
+/** Which credentials a destination or source hands over, the field that names each, and where. */
+export interface Use {
+  credentialId: string
+  field: string
+  place: string
+}
+
+export function destinationUses(d: Pick<DestinationDraft, 'settings'>): Use[] {
+  const { settings } = d
+  const place = brokerPlace(settings)
+  const of = (credentialId: string | null, field: string): Use[] =>
+    credentialId === null ? [] : [{ credentialId, field: `settings.${field}`, place }]
+  return [...of(settings.credentialId, 'credentialId'), ...(settings.witness ? of(settings.witnessCredentialId, 'witnessCredentialId') : [])]
+}
+
+export function sourceUses(s: Pick<SourceDraft, 'kind' | 'settings'>): Use[] {
+  const { credentialId } = s.settings as { credentialId?: string | null }
+  const place = sourceReach(s)
+  return credentialId && place !== null ? [{ credentialId, field: 'settings.credentialId', place }] : []
+}
