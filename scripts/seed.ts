@@ -56,7 +56,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
   for (const file of ['ca.pem', 'witness.cert.pem', 'witness.key.pem']) await copyFile(join(pkiFolder, file), join(demo, file))
   const old = (await listKeys(db)).find((k) => k.name === 'demo scripts')
   if (old) await removeKey(db, old.id)
-  const { key } = await addKey(db, 'demo scripts', 'administrator')
+  const { key } = await addKey(db, { name: 'demo scripts', role: 'administrator', days: 730 }, null)
   await writeFile(join(demo, 'api-key'), `${key}\n`, { mode: 0o600 })
   const logins = {
     people,

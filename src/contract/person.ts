@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Id, Name } from './id'
+import { commonness } from './password'
 import { Role } from './role'
 
 export const Login = z
@@ -8,7 +9,27 @@ export const Login = z
   .toLowerCase()
   .regex(/^[a-z0-9][a-z0-9._-]{1,39}$/, '2 to 40 of a-z, 0-9, dot, dash, underscore')
 
-export const Password = z.string().min(10, 'At least 10 characters').max(200)
+export const Password = z
+  .string()
+  .min(10, 'At least 10 characters')
+  .max(200)
+  .superRefine((text, ctx) => {
+    const common = commonness(text)
+    if (common !== null) ctx.addIssue({ code: 'custom', message: common })
+  })
+
+/** One's own, with the one before. */
+export const PasswordChange = z.object({ current: z.string().min(1, 'Your password until now').max(200), next: Password })
+
+/** A log-in that still stands. */
+export const OpenSession = z.object({
+  id: Id,
+  createdAt: z.number(),
+  seenAt: z.number(),
+  address: z.string().nullable(),
+  own: z.boolean().describe('It is the one that asks'),
+})
+export type OpenSession = z.infer<typeof OpenSession>
 
 export const LogIn = z.object({ login: z.string().min(1, 'Who are you?').max(200), password: z.string().min(1, 'Your password').max(200) })
 export const SetUp = z.object({ token: z.string().min(1, 'It stands in the log'), name: Name, login: Login, password: Password })
@@ -21,8 +42,22 @@ export type PersonChange = z.infer<typeof PersonChange>
 export const Person = z.object({ id: Id, name: Name, login: z.string(), role: Role })
 export type Person = z.infer<typeof Person>
 
-export const ApiKeyDraft = z.object({ name: Name, role: Role })
-export const ApiKey = z.object({ id: Id, name: Name, role: Role, prefix: z.string(), lastUsed: z.number().nullable() })
+/** A key ends, at the latest after two years. */
+export const ApiKeyDraft = z.object({
+  name: Name,
+  role: Role,
+  days: z.number().int().min(1, 'At least a day').max(730, 'At most two years').default(365),
+})
+export type ApiKeyDraft = z.infer<typeof ApiKeyDraft>
+export const ApiKey = z.object({
+  id: Id,
+  name: Name,
+  role: Role,
+  prefix: z.string(),
+  lastUsed: z.number().nullable(),
+  owner: z.string().nullable().describe('Who made it; it may never more than they may, and goes with them'),
+  endsAt: z.number().nullable().describe('Epoch ms; null: made before keys had an end'),
+})
 export type ApiKey = z.infer<typeof ApiKey>
 
 /** Who asks: a person in a session, or a script with an API key. */

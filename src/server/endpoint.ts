@@ -2,9 +2,14 @@ import { FailureError, fail, invalid } from '~/contract/failure'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import { type BodyOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'
+import { tooDeep } from '~/core/value/json-depth'
+import { auditing } from './audit'
 
-/** The largest body where a route says nothing else, MB. */
+/** The largest body where a route says nothing else, MB; of somebody who has not logged in, octets. */
 const BODY_MAX = 8
+const STRANGER_BODY_MAX = 16_384
+/** JSON deeper than this is nothing that is asked for here. */
+const DEPTH_MAX = 64
 
 /** What a handler gets: input already checked against the contract. */
 export interface Call<K extends RouteKey> {
@@ -65,16 +70,17 @@ async function readBody(request: Request, route: Route): Promise<unknown> {
     throw route.from
       ? fail(415, 'input.type', `The body must be ${type}`, `Send Content-Type: ${type}`, 'web')
       : fail(415, 'input.type', 'The body must be JSON', 'Send Content-Type: application/json', 'web')
-  const most = route.bodyMax ?? BODY_MAX
-  const tooLarge = () => fail(413, 'input.large', `The request is larger than ${most} MB`, 'Send less at once', 'web')
-  if (Number(request.headers.get('content-length') ?? 0) > most << 20) throw tooLarge()
+  const most = route.role === null ? STRANGER_BODY_MAX : (route.bodyMax ?? BODY_MAX) << 20
+  const words = route.role === null ? `${most} octets` : `${most >> 20} MB`
+  const tooLarge = () => fail(413, 'input.large', `The request is larger than ${words}`, 'Send less at once', 'web')
+  if (Number(request.headers.get('content-length') ?? 0) > most) throw tooLarge()
   const reader = request.body?.getReader()
   const chunks: Uint8Array[] = []
   for (let size = 0; reader; ) {
     const { done, value } = await reader.read()
     if (done) break
     size += value.length
-    if (size > most << 20) {
+    if (size > most) {
       void reader.cancel().catch(() => undefined)
       throw tooLarge()
     }
@@ -82,8 +88,10 @@ async function readBody(request: Request, route: Route): Promise<unknown> {
   }
   const bytes = Buffer.concat(chunks)
   if (route.from) return bytes
+  const text = bytes.toString('utf8')
+  if (tooDeep(text, DEPTH_MAX) !== null) throw fail(400, 'input.depth', `The body nests deeper than ${DEPTH_MAX} levels`, 'Send it flatter', 'web')
   try {
-    return JSON.parse(bytes.toString('utf8'))
+    return JSON.parse(text)
   } catch {
     throw fail(400, 'input.json', 'The body is not JSON', 'Check quotes and commas', 'web')
   }
@@ -112,7 +120,9 @@ export async function dispatch(
     if (body && !body.success) throw invalid(body.error)
     const headers = new Headers({ 'cache-control': 'no-store' })
     const call = { caller: who.caller, params, query: query?.data, body: body?.data, request, address: who.address, token: who.token, headers }
+    const audit = await auditing(key, params.id)
     const result = await (handlers[key] as Handler<RouteKey>)(call as never)
+    await audit?.done({ caller: who.caller, address: who.address, answer: result, body: body?.data })
     if (result instanceof Response) return result
     if (route.answer === null) return new Response(null, { status: 204, headers })
     headers.set('content-type', 'application/json; charset=utf-8')

@@ -2,6 +2,7 @@ import { createServer } from 'node:http'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import sirv from 'sirv'
+import { ADDRESS_HEADER, callerAddress, cameOverTls, proxyHops } from './address'
 
 const dist = process.env.EMBRIK_WEB_DIST ?? 'dist/web'
 const port = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
@@ -21,12 +22,17 @@ const files = sirv(join(dist, 'client'), {
     res.setHeader('cross-origin-resource-policy', 'same-origin')
   },
 })
-// Who asks is told by the connection. Only behind a proxy that sets them itself are these headers worth anything.
-const forwarded =
-  process.env.EMBRIK_BEHIND_PROXY === '1' ? [] : ['x-forwarded-for', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port', 'forwarded']
+// Who asks is told by the connection. Only what proxies in front of it added to these headers is worth anything.
+const forwarded = ['x-forwarded-for', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port', 'forwarded', ADDRESS_HEADER]
+const hops = proxyHops(process.env)
+const single = (value: string | string[] | undefined) => (Array.isArray(value) ? value.join(',') : value)
 
 const server = createServer({ maxHeaderSize: 16_384, headersTimeout: 15_000, requestTimeout: 120_000 }, (req, res) => {
+  const address = callerAddress(req.socket.remoteAddress ?? null, single(req.headers['x-forwarded-for']), hops)
+  const overTls = cameOverTls(single(req.headers['x-forwarded-proto']), hops)
   for (const name of forwarded) delete req.headers[name]
+  if (address !== null) req.headers[ADDRESS_HEADER] = address
+  if (overTls) req.headers['x-forwarded-proto'] = 'https'
   files(req, res, () => {
     handler(req, res, (e) => {
       if (e) console.error(`web: ${e instanceof Error ? e.message : String(e)}`)

@@ -1,5 +1,6 @@
 import type { Caller } from '~/contract/person'
 import { keyCaller, sessionCaller } from '~/store/person'
+import { cameOverTls, proxyHops } from './address'
 import { database } from './context'
 
 export const COOKIE = 'embrik_session'
@@ -8,6 +9,18 @@ export function cookieToken(request: Request): string | null {
   const m = /(?:^|;\s*)embrik_session=([A-Za-z0-9_-]{20,100})/.exec(request.headers.get('cookie') ?? '')
   return m ? m[1]! : null
 }
+
+const DEVICE = 'embrik_device'
+const DEVICE_S = 365 * 86_400
+
+/** What this browser is known by, when somebody has logged in here before. */
+export function deviceToken(request: Request): string | null {
+  return /(?:^|;\s*)embrik_device=([A-Za-z0-9_-]{20,100})(?:;|$)/.exec(request.headers.get('cookie') ?? '')?.[1] ?? null
+}
+
+/** `Set-Cookie` for it: sent with the log-in only, and worth nothing without the password. */
+export const deviceCookie = (token: string, secure: boolean): string =>
+  `${DEVICE}=${token}; Path=/api/session; HttpOnly; SameSite=Strict; Max-Age=${DEVICE_S}${secure ? '; Secure' : ''}`
 
 function bearer(request: Request): string | null {
   return /^Bearer\s+(\S{10,200})$/i.exec(request.headers.get('authorization') ?? '')?.[1] ?? null
@@ -32,10 +45,10 @@ export async function stillValid(request: Request): Promise<boolean> {
   return token !== null && (await sessionCaller(database(), token, { renew: false })) !== null
 }
 
-/** Whether the browser came over TLS: to this server, or to the proxy in front of it when there is one (EMBRIK_BEHIND_PROXY=1). */
+/** Whether the browser came over TLS: to this server, or to the proxies in front of it when there are any (EMBRIK_PROXY_HOPS). */
 export function overTls(request: Request): boolean {
   if (new URL(request.url).protocol === 'https:') return true
-  return process.env.EMBRIK_BEHIND_PROXY === '1' && request.headers.get('x-forwarded-proto')?.split(',')[0]?.trim() === 'https'
+  return cameOverTls(request.headers.get('x-forwarded-proto') ?? undefined, proxyHops(process.env))
 }
 
 /** `Set-Cookie` for a session (RFC 6265 4.1): not for scripts, not for other sites. */

@@ -4,14 +4,15 @@ import { type AttemptRule, accountRule, addressRule, shutMs } from '~/core/crede
 import type { Conn, Db } from './database'
 
 /** What is tried upon: kept as a hash, since people type passwords into the wrong field. */
-const subject = (kind: 'account' | 'address', text: string) => createHash('sha256').update(`${kind} ${text}`).digest()
+const subject = (kind: 'account' | 'address' | 'device', text: string) => createHash('sha256').update(`${kind} ${text}`).digest()
 
 interface Side {
   key: Buffer
   rule: AttemptRule
 }
 
-function sides(login: string | null, address: string | null): Side[] {
+function sides(login: string | null, address: string | null, device: string | null): Side[] {
+  if (device !== null) return [{ key: subject('device', `${login} ${device}`), rule: accountRule }]
   return [
     ...(login === null ? [] : [{ key: subject('account', login), rule: accountRule }]),
     ...(address === null ? [] : [{ key: subject('address', address), rule: addressRule }]),
@@ -20,10 +21,16 @@ function sides(login: string | null, address: string | null): Side[] {
 
 /**
  * Begins a try: counts it as failed beforehand, so that tries made at once don't pass together. `shutMs` is for how long the
- * door is still shut; then nothing was counted and nothing may be tried. `last`: if this one fails, the door shuts.
+ * door is still shut; then nothing was counted and nothing may be tried. `last`: if this one fails, the door shuts. A `device`
+ * from which the account's owner came before has a door of its own.
  */
-export async function beginAttempt(db: Db, login: string | null, address: string | null): Promise<{ shutMs: number; last: boolean }> {
-  const all = sides(login, address)
+export async function beginAttempt(
+  db: Db,
+  login: string | null,
+  address: string | null,
+  device: string | null = null,
+): Promise<{ shutMs: number; last: boolean }> {
+  const all = sides(login, address, device)
   return db.transaction().execute(async (tx) => {
     const now = Date.now()
     const rows = []
@@ -54,7 +61,15 @@ export async function beginAttempt(db: Db, login: string | null, address: string
 }
 
 /** The try was right: the account's failures are forgotten, and the address loses the one that was counted beforehand. */
-export async function attemptSucceeded(db: Conn, login: string | null, address: string | null): Promise<void> {
+export async function attemptSucceeded(db: Conn, login: string | null, address: string | null, device: string | null = null): Promise<void> {
+  if (device !== null) {
+    // What strangers tried at the account stays counted against them.
+    await db
+      .deleteFrom('log_in_attempt')
+      .where('subject', '=', subject('device', `${login} ${device}`))
+      .execute()
+    return
+  }
   if (login !== null) await db.deleteFrom('log_in_attempt').where('subject', '=', subject('account', login)).execute()
   if (address !== null)
     await sql`update log_in_attempt set failures = greatest(0, failures - 1), shut_until = null where subject = ${subject('address', address)}`.execute(

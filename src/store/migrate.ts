@@ -12,6 +12,7 @@ import * as truth from './migrations/0008-truth'
 import * as resent from './migrations/0009-resent'
 import * as publishers from './migrations/0010-publishers'
 import * as places from './migrations/0011-places'
+import * as devices from './migrations/0012-devices'
 
 const migrations = {
   '0001-first': first,
@@ -25,6 +26,7 @@ const migrations = {
   '0009-resent': resent,
   '0010-publishers': publishers,
   '0011-places': places,
+  '0012-devices': devices,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

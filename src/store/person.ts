@@ -1,9 +1,11 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { hash, verify } from '@node-rs/argon2'
+import { sql } from 'kysely'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
-import type { ApiKey, Caller, Person, PersonChange, PersonDraft, SetUp } from '~/contract/person'
-import type { Role } from '~/contract/role'
+import { commonness } from '~/contract/password'
+import type { ApiKey, ApiKeyDraft, Caller, OpenSession, Person, PersonChange, PersonDraft, SetUp } from '~/contract/person'
+import { allows } from '~/contract/role'
 import { attemptSucceeded, beginAttempt } from './attempt'
 import { type Conn, type Db, explain } from './database'
 import { addEvents } from './event'
@@ -33,7 +35,24 @@ export async function listPeople(db: Conn): Promise<Person[]> {
   return db.selectFrom('person').select(person).orderBy('name').execute()
 }
 
+/** Refuses a password that is made of its owner's names. */
+function demandUncommon(password: string, names: readonly string[], field = 'password'): void {
+  const common = commonness(password, names)
+  if (common !== null)
+    throw new FailureError(
+      {
+        code: 'person.common-password',
+        message: common,
+        hint: 'Take several words that nobody would connect with you',
+        where: 'web',
+        fields: { [field]: common },
+      },
+      422,
+    )
+}
+
 export async function addPerson(db: Conn, draft: PersonDraft, id = newId()): Promise<Person> {
+  demandUncommon(draft.password, [draft.name, draft.login])
   try {
     return await db
       .insertInto('person')
@@ -67,10 +86,68 @@ export async function changePerson(db: Db, id: string, change: PersonChange): Pr
       .returning(person)
       .executeTakeFirst()
     if (!row) throw fail(404, 'person.unknown', 'There is no such person', 'Refresh the list', 'web')
+    if (change.password) demandUncommon(change.password, [row.name, row.login])
     if (change.password !== undefined || change.role !== undefined) await tx.deleteFrom('session').where('person_id', '=', id).execute()
     await keepAnAdministrator(tx)
     return row
   })
+}
+
+/** Changes one's own password; other sessions of the same person end, and browsers are strangers again. */
+export async function changePassword(db: Db, id: string, current: string, next: string, token: string | null): Promise<void> {
+  const row = await db.selectFrom('person').selectAll().where('id', '=', id).executeTakeFirst()
+  if (!row) throw fail(404, 'person.unknown', 'There is no such person', 'Log in again', 'web')
+  const attempt = await beginAttempt(db, row.login, null)
+  if (attempt.shutMs > 0) tooMany(attempt.shutMs)
+  if (!(await verify(row.password_hash, current)))
+    throw new FailureError(
+      {
+        code: 'person.wrong-password',
+        message: 'This is not your password',
+        hint: 'Type the one that you log in with',
+        where: 'web',
+        fields: { current: 'This is not your password' },
+      },
+      422,
+    )
+  await attemptSucceeded(db, row.login, null)
+  demandUncommon(next, [row.name, row.login], 'next')
+  const password_hash = await hashPassword(next)
+  await db.transaction().execute(async (tx) => {
+    await tx.updateTable('person').set({ password_hash }).where('id', '=', id).execute()
+    await tx
+      .deleteFrom('session')
+      .where('person_id', '=', id)
+      .$if(token !== null, (q) => q.where('token_hash', '!=', digest(token!)))
+      .execute()
+    await tx.deleteFrom('known_device').where('person_id', '=', id).execute()
+  })
+}
+
+/** Log-ins of a person that still stand, the newest first. */
+export async function listSessions(db: Conn, personId: string, token: string | null): Promise<OpenSession[]> {
+  const rows = await db
+    .selectFrom('session')
+    .select(['id', 'created_at', 'seen_at', 'address', 'token_hash'])
+    .where('person_id', '=', personId)
+    .where('expires_at', '>', new Date())
+    .where('seen_at', '>', new Date(Date.now() - IDLE_MS))
+    .orderBy('created_at', 'desc')
+    .execute()
+  const own = token === null ? null : digest(token)
+  return rows.map((r) => ({
+    id: r.id,
+    createdAt: r.created_at.getTime(),
+    seenAt: r.seen_at.getTime(),
+    address: r.address,
+    own: own?.equals(r.token_hash) ?? false,
+  }))
+}
+
+/** Ends a log-in of a person; nobody ends those of others by it. */
+export async function endSession(db: Conn, personId: string, id: string): Promise<void> {
+  const ended = await db.deleteFrom('session').where('id', '=', id).where('person_id', '=', personId).executeTakeFirst()
+  if (ended.numDeletedRows === 0n) throw fail(404, 'session.unknown', 'There is no such session', 'It may have ended: refresh the list', 'web')
 }
 
 export async function removePerson(db: Db, id: string): Promise<void> {
@@ -100,9 +177,12 @@ export async function logIn(
   login: string,
   password: string,
   address: string | null,
-): Promise<{ token: string; expires: Date; person: Person } | null> {
+  device: string | null = null,
+): Promise<{ token: string; expires: Date; person: Person; device: string } | null> {
   const name = login.trim().toLowerCase()
-  const attempt = await beginAttempt(db, name, address)
+  // Whoever guesses at an account shuts it for strangers, not for browsers in which its owner has logged in before.
+  const known = device !== null && (await knowsDevice(db, name, device)) ? device : null
+  const attempt = await beginAttempt(db, name, address, known)
   if (attempt.shutMs > 0) tooMany(attempt.shutMs)
   const row = await db.selectFrom('person').selectAll().where('login', '=', name).executeTakeFirst()
   decoy ??= hashPassword(randomBytes(16).toString('hex'))
@@ -123,7 +203,7 @@ export async function logIn(
       ])
     return null
   }
-  await attemptSucceeded(db, name, address)
+  await attemptSucceeded(db, name, address, known)
   const token = randomBytes(32).toString('base64url')
   const expires = new Date(Date.now() + SESSION_MS)
   await db.deleteFrom('session').where('expires_at', '<', new Date()).execute()
@@ -131,7 +211,34 @@ export async function logIn(
     .insertInto('session')
     .values({ token_hash: digest(token), person_id: row.id, expires_at: expires, address })
     .execute()
-  return { token, expires, person: { id: row.id, name: row.name, login: row.login, role: row.role } }
+  return { token, expires, person: { id: row.id, name: row.name, login: row.login, role: row.role }, device: await rememberDevice(db, row.id, known) }
+}
+
+/** So many browsers are remembered of one person. */
+const DEVICES_MAX = 20
+
+async function knowsDevice(db: Conn, login: string, device: string): Promise<boolean> {
+  const row = await db
+    .selectFrom('known_device as d')
+    .innerJoin('person as p', 'p.id', 'd.person_id')
+    .select('p.id')
+    .where('d.token_hash', '=', digest(device))
+    .where('p.login', '=', login)
+    .executeTakeFirst()
+  return row !== undefined
+}
+
+/** Gives what the browser is known by from now on. */
+async function rememberDevice(db: Conn, personId: string, known: string | null): Promise<string> {
+  const device = known ?? randomBytes(24).toString('base64url')
+  await db
+    .insertInto('known_device')
+    .values({ token_hash: digest(device), person_id: personId })
+    .onConflict((c) => c.column('token_hash').doUpdateSet({ seen_at: new Date() }))
+    .execute()
+  await sql`delete from known_device where person_id = ${personId} and token_hash in (
+    select token_hash from known_device where person_id = ${personId} order by seen_at desc offset ${DEVICES_MAX})`.execute(db)
+  return device
 }
 
 export async function logOut(db: Conn, token: string): Promise<void> {
@@ -173,7 +280,8 @@ export async function sessionCaller(
       .executeTakeFirst()
     return { caller, renewed: moved.numUpdatedRows === 1n ? { token: next, expires: row.expires_at } : null }
   }
-  if (now - row.seen_at.getTime() > 60_000)
+  // Only what somebody does keeps a session alive, not a stream that looks whether it may go on.
+  if (renew && now - row.seen_at.getTime() > 60_000)
     await db
       .updateTable('session')
       .set({ seen_at: new Date(now) })
@@ -183,36 +291,55 @@ export async function sessionCaller(
 }
 
 export async function listKeys(db: Conn): Promise<ApiKey[]> {
-  const rows = await db.selectFrom('api_key').select(['id', 'name', 'role', 'prefix', 'last_used']).orderBy('name').execute()
-  return rows.map(({ last_used, ...r }) => ({ ...r, lastUsed: last_used?.getTime() ?? null }))
+  const rows = await db
+    .selectFrom('api_key as k')
+    .leftJoin('person as p', 'p.id', 'k.owner_id')
+    .select(['k.id', 'k.name', 'k.role', 'k.prefix', 'k.last_used', 'k.ends_at', 'p.name as owner'])
+    .orderBy('k.name')
+    .execute()
+  return rows.map(({ last_used, ends_at, ...r }) => ({ ...r, lastUsed: last_used?.getTime() ?? null, endsAt: ends_at?.getTime() ?? null }))
 }
 
-/** Makes a key; its text is returned this once and not kept. */
-export async function addKey(db: Conn, name: string, role: Role): Promise<{ key: string; stored: ApiKey }> {
+const DAY_MS = 86_400_000
+
+/** Makes a key; its text is returned this once and not kept. `ownerId`: who answers for it; null: the installation itself. */
+export async function addKey(db: Conn, draft: ApiKeyDraft, ownerId: string | null): Promise<{ key: string; stored: ApiKey }> {
   const key = `ek_${randomBytes(24).toString('base64url')}`
   const id = newId()
   const prefix = key.slice(0, 7)
+  const ends_at = new Date(Date.now() + draft.days * DAY_MS)
   try {
     await db
       .insertInto('api_key')
-      .values({ id, name, role, prefix, token_hash: digest(key), last_used: null })
+      .values({ id, name: draft.name, role: draft.role, prefix, token_hash: digest(key), last_used: null, owner_id: ownerId, ends_at })
       .execute()
   } catch (e) {
     throw explain(e, words)
   }
-  return { key, stored: { id, name, role, prefix, lastUsed: null } }
+  return { key, stored: (await listKeys(db)).find((k) => k.id === id)! }
 }
 
 export async function removeKey(db: Conn, id: string): Promise<void> {
   await db.deleteFrom('api_key').where('id', '=', id).execute()
 }
 
-export async function keyCaller(db: Conn, key: string): Promise<Caller | null> {
-  const row = await db.selectFrom('api_key').select(['id', 'name', 'role', 'last_used']).where('token_hash', '=', digest(key)).executeTakeFirst()
-  if (!row) return null
-  if (!row.last_used || Date.now() - row.last_used.getTime() > 60_000)
-    await db.updateTable('api_key').set({ last_used: new Date() }).where('id', '=', row.id).execute()
-  return { kind: 'key', id: row.id, name: row.name, role: row.role }
+/** Whose key this is; null when it is none, or has ended. It may no more than its owner may now. */
+export async function keyCaller(db: Conn, key: string, now = Date.now()): Promise<Caller | null> {
+  const row = await db
+    .selectFrom('api_key as k')
+    .leftJoin('person as p', 'p.id', 'k.owner_id')
+    .select(['k.id', 'k.name', 'k.role', 'k.last_used', 'k.ends_at', 'p.role as ownerRole'])
+    .where('k.token_hash', '=', digest(key))
+    .executeTakeFirst()
+  if (!row || (row.ends_at && row.ends_at.getTime() <= now)) return null
+  if (!row.last_used || now - row.last_used.getTime() > 60_000)
+    await db
+      .updateTable('api_key')
+      .set({ last_used: new Date(now) })
+      .where('id', '=', row.id)
+      .execute()
+  const role = row.ownerRole && !allows(row.ownerRole, row.role) ? row.ownerRole : row.role
+  return { kind: 'key', id: row.id, name: row.name, role }
 }
 
 /** Makes a new set-up token as long as there is nobody who could log in; null when there is. */
@@ -231,13 +358,17 @@ export async function needsSetUp(db: Conn): Promise<boolean> {
   return !(await db.selectFrom('person').select('id').limit(1).executeTakeFirst())
 }
 
+const setUpDone = () => fail(409, 'setup.done', 'There is an administrator already', 'Log in, or ask them for an account', 'web')
+
 /** The first administrator, against the token from the log; works once. */
 export async function setUp(db: Db, input: SetUp, address: string | null = null): Promise<Person> {
+  // Once it is done there is nothing to guess, and no try to be counted.
+  if (!(await needsSetUp(db))) throw setUpDone()
   const attempt = await beginAttempt(db, null, address)
   if (attempt.shutMs > 0) tooMany(attempt.shutMs)
   return db.transaction().execute(async (tx) => {
     const row = await tx.selectFrom('installation').select('setup_token_hash').forUpdate().executeTakeFirst()
-    if (!(await needsSetUp(tx))) throw fail(409, 'setup.done', 'There is an administrator already', 'Log in, or ask them for an account', 'web')
+    if (!(await needsSetUp(tx))) throw setUpDone()
     if (!row?.setup_token_hash?.equals(digest(input.token.trim())))
       throw fail(
         403,

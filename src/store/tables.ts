@@ -25,9 +25,21 @@ export interface Tables {
     seen_at: Generated<Date>
     expires_at: Date
     address: string | null
+    id: Generated<string>
   }
+  known_device: { token_hash: Buffer; person_id: string; seen_at: Generated<Date> }
   log_in_attempt: { subject: Buffer; failures: number; last_at: Date; shut_until: Date | null }
-  api_key: { id: string; name: string; role: Role; prefix: string; token_hash: Buffer; created_at: Made; last_used: Date | null }
+  api_key: {
+    id: string
+    name: string
+    role: Role
+    prefix: string
+    token_hash: Buffer
+    created_at: Made
+    last_used: Date | null
+    owner_id: string | null
+    ends_at: Date | null
+  }
   credential: {
     id: string
     name: string
@@ -185,5 +197,19 @@ export interface Tables {
     message: string
     hint: string
     token: string | null
+  }
+  audit: {
+    id: Generated<number>
+    at: Generated<Date>
+    who: string
+    who_id: string | null
+    via: 'session' | 'key' | 'nobody'
+    address: string | null
+    act: string
+    subject_kind: string
+    subject_id: string | null
+    subject: string
+    before: Json<unknown> | null
+    after: Json<unknown> | null
   }
 }

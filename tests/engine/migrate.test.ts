@@ -37,6 +37,7 @@ it('a ledger of the first version keeps its account: every message has one verdi
     '0009-resent',
     '0010-publishers',
     '0011-places',
+    '0012-devices',
   ])
 
   const standing = (await loadStandings(t.db)).get(1)!
@@ -104,7 +105,15 @@ it('bindings by name become bindings by identity, and what is live goes on as it
   await sql`insert into publication_version (publication_id, number, plan, made_by) values (${publication}, 1, ${JSON.stringify(plan)}::jsonb, 'x')`.execute(
     t.db,
   )
-  expect(await migrate(t.db)).toEqual(['0006-equipment', '0007-shapes', '0008-truth', '0009-resent', '0010-publishers', '0011-places'])
+  expect(await migrate(t.db)).toEqual([
+    '0006-equipment',
+    '0007-shapes',
+    '0008-truth',
+    '0009-resent',
+    '0010-publishers',
+    '0011-places',
+    '0012-devices',
+  ])
 
   const [zone] = await listClasses(t.db)
   const id = (key: string) => zone!.members.find((m) => m.key === key)!.id
@@ -149,6 +158,6 @@ it('a migration that is cut by force leaves the tables as they were, and goes on
   })
   await cut.destroy()
   expect(await tables()).toEqual(before)
-  expect(await migrate(t.db)).toEqual(['0008-truth', '0009-resent', '0010-publishers', '0011-places'])
+  expect(await migrate(t.db)).toEqual(['0008-truth', '0009-resent', '0010-publishers', '0011-places', '0012-devices'])
   await t.drop()
 })

@@ -6,6 +6,7 @@ import { plainAddress } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import type { TagInput } from '~/contract/tag'
 import { accountRule, addressRule } from '~/core/credential/attempts'
+import { addAudit, auditAfter, listAudit } from '~/store/audit'
 import { addClass, changeClass, removeClass } from '~/store/class'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
 import { listen, type Noun } from '~/store/database'
@@ -15,7 +16,22 @@ import { addEquipment, changeEquipment, removeEquipment } from '~/store/equipmen
 import { addEvents, listEvents, trimEvents } from '~/store/event'
 import { Lease, thisProcess } from '~/store/lease'
 import { migrate } from '~/store/migrate'
-import { addKey, addPerson, changePerson, keyCaller, listPeople, logIn, logOut, removePerson, sessionCaller, setUp, setUpToken } from '~/store/person'
+import {
+  addKey,
+  addPerson,
+  changePassword,
+  changePerson,
+  endSession,
+  keyCaller,
+  listPeople,
+  listSessions,
+  logIn,
+  logOut,
+  removePerson,
+  sessionCaller,
+  setUp,
+  setUpToken,
+} from '~/store/person'
 import { addPublication, changePublication, getPublication } from '~/store/publication'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
 import { listTags, tagUse } from '~/store/tag'
@@ -113,6 +129,29 @@ describe('people', () => {
     expect(event!.message).toContain('10.0.0.1')
   })
 
+  it('somebody who guesses at an account does not shut it for browsers in which its owner came before', async () => {
+    await addPerson(t.db, { name: 'Wim', login: 'wim', role: 'operator', password: 'long enough' })
+    const { device } = (await logIn(t.db, 'wim', 'long enough', '10.0.1.1'))!
+    for (let i = 0; i < accountRule.free; i++) await logIn(t.db, 'wim', `guess ${i}`, '10.0.1.9')
+    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1'))).toMatchObject({ status: 429 })
+    // His own browser has a door of its own, from the same address as the guesser too; it shuts for itself.
+    expect((await logIn(t.db, 'wim', 'long enough', '10.0.1.9', device))!.device).toBe(device)
+    for (let i = 0; i < accountRule.free; i++) expect(await logIn(t.db, 'wim', 'wrong', '10.0.1.1', device)).toBeNull()
+    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', device))).toMatchObject({ status: 429 })
+    // What is no such browser, or another person's, helps nobody.
+    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', 'x'.repeat(32)))).toMatchObject({ status: 429 })
+    const vera = (await logIn(t.db, 'vera', 'long enough', '10.0.1.2'))!.device
+    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', vera))).toMatchObject({ status: 429 })
+  })
+
+  it('once somebody is set up, tries with the set-up token are not counted against anybody', async () => {
+    for (let i = 0; i < addressRule.free + 5; i++)
+      expect(await failure(setUp(t.db, { name: 'x', login: 'xx', password: 'long enough', token: `guess ${i}` }, '10.0.2.1'))).toMatchObject({
+        code: 'setup.done',
+      })
+    expect(await logIn(t.db, 'vera', 'long enough', '10.0.2.1')).not.toBeNull()
+  })
+
   it('one address that tries many accounts is shut out, others are not; tries at once count too', async () => {
     const tries = await Promise.all(
       Array.from({ length: addressRule.free + 30 }, (_, i) =>
@@ -158,11 +197,84 @@ describe('people', () => {
   })
 
   it('an API key is kept only as its digest', async () => {
-    const { key } = await addKey(t.db, 'script', 'viewer')
+    const { key } = await addKey(t.db, { name: 'script', role: 'viewer', days: 30 }, null)
     expect(await keyCaller(t.db, key)).toMatchObject({ kind: 'key', role: 'viewer' })
     expect(await keyCaller(t.db, `${key}x`)).toBeNull()
     const rows = JSON.stringify(await t.db.selectFrom('api_key').selectAll().execute())
     expect(rows).not.toContain(key)
+  })
+
+  it('an API key ends, may no more than its owner, and goes with them', async () => {
+    const ida = await addPerson(t.db, { name: 'Ida', login: 'ida', role: 'engineer', password: 'kiln 7 at noon' })
+    const { key, stored } = await addKey(t.db, { name: 'ida script', role: 'engineer', days: 2 }, ida.id)
+    expect(stored).toMatchObject({ owner: 'Ida', endsAt: expect.any(Number) })
+    const day = 86_400_000
+    expect(await keyCaller(t.db, key, Date.now() + 1.9 * day)).toMatchObject({ role: 'engineer' })
+    expect(await keyCaller(t.db, key, Date.now() + 2.1 * day)).toBeNull()
+    await changePerson(t.db, ida.id, { role: 'viewer' })
+    expect(await keyCaller(t.db, key)).toMatchObject({ role: 'viewer' })
+    await removePerson(t.db, ida.id)
+    expect(await keyCaller(t.db, key)).toBeNull()
+  })
+
+  it('one changes the own password, with the one before; other sessions end, this one stays', async () => {
+    const oda = await addPerson(t.db, { name: 'Oda Ton', login: 'oda', role: 'viewer', password: 'first of many words' })
+    const [here, there] = [
+      (await logIn(t.db, 'oda', 'first of many words', '10.0.3.1'))!,
+      (await logIn(t.db, 'oda', 'first of many words', '10.0.3.2'))!,
+    ]
+    const sessions = await listSessions(t.db, oda.id, here.token)
+    expect(sessions.map((s) => [s.address, s.own])).toEqual([
+      ['10.0.3.2', false],
+      ['10.0.3.1', true],
+    ])
+    expect(await failure(changePassword(t.db, oda.id, 'wrong one', 'second of many words', here.token))).toMatchObject({
+      code: 'person.wrong-password',
+    })
+    expect(await failure(changePassword(t.db, oda.id, 'first of many words', 'OdaTon2026!', here.token))).toMatchObject({
+      code: 'person.common-password',
+      fields: { next: expect.any(String) },
+    })
+    await changePassword(t.db, oda.id, 'first of many words', 'second of many words', here.token)
+    expect(await sessionCaller(t.db, there.token)).toBeNull()
+    expect(await sessionCaller(t.db, here.token)).not.toBeNull()
+    expect(await logIn(t.db, 'oda', 'first of many words', '10.0.3.1')).toBeNull()
+    // Nobody ends the sessions of others.
+    const vera = (await listPeople(t.db)).find((p) => p.login === 'vera')!
+    const own = (await listSessions(t.db, oda.id, here.token))[0]!
+    expect(await failure(endSession(t.db, vera.id, own.id))).toMatchObject({ code: 'session.unknown' })
+    await endSession(t.db, oda.id, own.id)
+    expect(await sessionCaller(t.db, here.token)).toBeNull()
+  })
+
+  it('a stream that only looks does not keep a session alive', async () => {
+    const { token } = (await logIn(t.db, 'vera', 'long enough', null))!
+    const at = Date.now()
+    for (let minute = 2; minute < 120; minute += 2)
+      expect(await sessionCaller(t.db, token, { now: at + minute * 60_000, renew: false })).not.toBeNull()
+    expect(await sessionCaller(t.db, token, { now: at + 121 * 60_000, renew: false })).toBeNull()
+  })
+
+  it('what stands in the audit stays there', async () => {
+    const act = {
+      who: 'Odo',
+      whoId: null,
+      via: 'session' as const,
+      address: null,
+      act: 'changeSource',
+      subjectKind: 'source',
+      subjectId: null,
+      subject: 'Kiln',
+    }
+    await addAudit(t.db, { ...act, before: { rateMs: 500 }, after: { rateMs: 100 } })
+    expect(await listAudit(t.db, { limit: 10, text: 'kil' })).toEqual([
+      expect.objectContaining({ who: 'Odo', before: { rateMs: 500 }, after: { rateMs: 100 } }),
+    ])
+    expect(await listAudit(t.db, { limit: 10, text: '100%_' })).toEqual([])
+    for (const statement of ['delete from audit', "update audit set who = 'x'", 'truncate audit'])
+      await expect(sql.raw(statement).execute(t.db)).rejects.toThrow('stays there')
+    const [first] = await auditAfter(t.db, 0, 10)
+    expect(await auditAfter(t.db, first!.id, 10)).toEqual([])
   })
 })
 

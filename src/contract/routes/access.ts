@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { ApiKey, ApiKeyDraft, Caller, LogIn, Person, PersonChange, PersonDraft, SetUp } from '../person'
+import { AuditQuery, AuditRow } from '../audit'
+import { ApiKey, ApiKeyDraft, Caller, LogIn, OpenSession, PasswordChange, Person, PersonChange, PersonDraft, SetUp } from '../person'
 import { list, type Route } from './route'
 
 /** Log-in, people and API keys. */
@@ -23,6 +24,42 @@ export const accessRoutes = {
     summary: 'Make the first administrator, with the token from the log',
     body: SetUp,
     answer: Person,
+  },
+  changePassword: {
+    method: 'PUT',
+    path: '/api/session/password',
+    role: 'viewer',
+    group: 'Access',
+    summary: 'Change your own password; your other sessions end',
+    body: PasswordChange,
+    answer: null,
+  },
+  listSessions: {
+    method: 'GET',
+    path: '/api/sessions',
+    role: 'viewer',
+    group: 'Access',
+    summary: 'Your own sessions that still stand',
+    answer: list(OpenSession),
+  },
+  endSession: { method: 'DELETE', path: '/api/sessions/:id', role: 'viewer', group: 'Access', summary: 'End one of your own sessions', answer: null },
+  listAudit: {
+    method: 'GET',
+    path: '/api/audit',
+    role: 'administrator',
+    group: 'Access',
+    summary: 'Who did what to whom, and what was before; the newest first',
+    query: AuditQuery,
+    answer: list(AuditRow),
+  },
+  exportAudit: {
+    method: 'GET',
+    path: '/api/audit/export',
+    role: 'administrator',
+    group: 'Access',
+    summary: 'All of it, a JSON object a line, the oldest first',
+    answer: AuditRow,
+    stream: 'ndjson',
   },
   openapi: { method: 'GET', path: '/api/openapi.json', role: null, group: 'Access', summary: 'This description', answer: z.looseObject({}) },
   listPeople: {

@@ -11,7 +11,7 @@ export interface AttemptRule {
 /** Of one account: slow enough against guessing, short enough that nobody can lock its owner out for long. */
 export const accountRule: AttemptRule = { free: 5, firstMs: 5_000, mostMs: 60_000, forgetMs: 3_600_000 }
 /** Of one address, whichever accounts it tries. */
-export const addressRule: AttemptRule = { free: 20, firstMs: 30_000, mostMs: 900_000, forgetMs: 3_600_000 }
+export const addressRule: AttemptRule = { free: 20, firstMs: 15_000, mostMs: 120_000, forgetMs: 3_600_000 }
 
 /** How long the door is shut after so many failures in a row, ms; 0: it is open. */
 export function shutMs(rule: AttemptRule, failures: number): number {

@@ -1,7 +1,7 @@
 /** Deeper than this is no JSON for us. */
 const DEPTH_MAX = 64
 const NUMBER = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y
-const TEXT = /"(?:[^"\\\u0000-\u001f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*"/y
+const TEXT = new RegExp(String.raw`"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*"`, 'y')
 const WORD = /true|false|null/y
 const SPACE = /[ \t\r\n]*/y
 

@@ -1,9 +1,26 @@
 import { fail } from '~/contract/failure'
-import { addKey, addPerson, changePerson, listKeys, listPeople, logIn, logOut, removeKey, removePerson, setUp } from '~/store/person'
+import type { Caller } from '~/contract/person'
+import { auditAfter, listAudit } from '~/store/audit'
+import {
+  addKey,
+  addPerson,
+  changePassword,
+  changePerson,
+  endSession,
+  listKeys,
+  listPeople,
+  listSessions,
+  logIn,
+  logOut,
+  removeKey,
+  removePerson,
+  setUp,
+} from '~/store/person'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { openapi } from '../openapi'
-import { overTls, sessionCookie } from '../session'
+import { deviceCookie, deviceToken, overTls, sessionCookie } from '../session'
+import { whileAllowed } from '../streams'
 
 type Keys =
   | 'logIn'
@@ -18,14 +35,44 @@ type Keys =
   | 'listKeys'
   | 'addKey'
   | 'removeKey'
+  | 'changePassword'
+  | 'listSessions'
+  | 'endSession'
+  | 'listAudit'
+  | 'exportAudit'
 
 let document: object | null = null
 
+/** Only people have a password and sessions. */
+function person(caller: Caller): string {
+  if (caller.kind !== 'person')
+    throw fail(403, 'access.person', 'Only a person has a password and sessions', 'Log in instead of sending a key', 'web')
+  return caller.id
+}
+
+/** So many rows are read at once. */
+const PAGE = 1000
+
+/** The whole audit, the oldest first, read as fast as it is taken. */
+function auditLines(): ReadableStream<Uint8Array> {
+  const text = new TextEncoder()
+  let after = 0
+  return new ReadableStream({
+    async pull(out) {
+      const rows = await auditAfter(database(), after, PAGE)
+      if (rows.length === 0) return out.close()
+      after = rows.at(-1)!.id
+      out.enqueue(text.encode(rows.map((r) => `${JSON.stringify(r)}\n`).join('')))
+    },
+  })
+}
+
 export const accessHandlers: Pick<Handlers, Keys> = {
   logIn: async ({ body, address, headers, request }) => {
-    const session = await logIn(database(), body.login, body.password, address)
+    const session = await logIn(database(), body.login, body.password, address, deviceToken(request))
     if (!session) throw fail(401, 'access.refused', 'Log-in or password is wrong', 'Mind upper and lower case in the password', 'web')
     headers.append('set-cookie', sessionCookie(session.token, session.expires, overTls(request)))
+    headers.append('set-cookie', deviceCookie(session.device, overTls(request)))
     return session.person
   },
   logOut: async ({ token, headers, request }) => {
@@ -40,6 +87,17 @@ export const accessHandlers: Pick<Handlers, Keys> = {
   changePerson: ({ params, body }) => changePerson(database(), params.id!, body),
   removePerson: ({ params }) => removePerson(database(), params.id!),
   listKeys: () => listKeys(database()),
-  addKey: ({ body }) => addKey(database(), body.name, body.role),
+  addKey: ({ body, caller }) => {
+    if (caller.kind !== 'person') throw fail(403, 'key.by-key', 'A key makes no keys', 'Log in as the person who answers for it', 'web')
+    return addKey(database(), body, caller.id)
+  },
+  changePassword: ({ body, caller, token }) => changePassword(database(), person(caller), body.current, body.next, token),
+  listSessions: ({ caller, token }) => listSessions(database(), person(caller), token),
+  endSession: ({ caller, params }) => endSession(database(), person(caller), params.id!),
+  listAudit: ({ query }) => listAudit(database(), query),
+  exportAudit: async ({ request, caller }) =>
+    new Response(whileAllowed(auditLines(), request, caller), {
+      headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store', 'content-disposition': 'attachment; filename="audit.ndjson"' },
+    }),
   removeKey: ({ params }) => removeKey(database(), params.id!),
 }

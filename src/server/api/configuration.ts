@@ -12,6 +12,7 @@ import { database, secrets } from '../context'
 import { examineCredential } from '../credentials'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
+import { whileAllowed } from '../streams'
 
 type Keys =
   | 'listSources'
@@ -43,9 +44,11 @@ type Keys =
   | 'bindCredential'
 
 /** Passes the engine's steps on as they come. */
-async function steps(path: string, body: unknown, signal: AbortSignal): Promise<Response> {
-  const answer = await askEngine(path, { body, signal })
-  return new Response(answer.body, { headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' } })
+async function steps(path: string, body: unknown, { request, caller }: { request: Request; caller: Caller }): Promise<Response> {
+  const answer = await askEngine(path, { body, signal: request.signal })
+  return new Response(whileAllowed(answer.body!, request, caller), {
+    headers: { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' },
+  })
 }
 
 /** Whether whoever asks may have these log-ins sent there. */
@@ -94,7 +97,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   removeSource: ({ params }) => removeSource(database(), params.id!),
   checkSource: async ({ body, request, caller }) => {
     await mayGoThere(caller, sourceUses(body), false)
-    const answer = await steps('/sources/check', body, request.signal)
+    const answer = await steps('/sources/check', body, { request, caller })
     await checked(caller, 'source', body, sourceReach(body))
     return answer
   },
@@ -105,9 +108,9 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   restartSource: async ({ params }) => {
     await askEngine('/sources/restart', { body: { id: params.id } })
   },
-  watchNodes: ({ params, body, request }) => steps('/sources/watch', { ...body, id: params.id }, request.signal),
-  lookAtRegisters: ({ params, body, request }) => steps('/sources/registers', { ...body, id: params.id }, request.signal),
-  listenOnTopics: ({ params, body, request }) => steps('/sources/listen', { ...body, id: params.id }, request.signal),
+  watchNodes: ({ params, body, ...who }) => steps('/sources/watch', { ...body, id: params.id }, who),
+  lookAtRegisters: ({ params, body, ...who }) => steps('/sources/registers', { ...body, id: params.id }, who),
+  listenOnTopics: ({ params, body, ...who }) => steps('/sources/listen', { ...body, id: params.id }, who),
   discoverEndpoints: async ({ body, request }) => (await askEngine('/sources/endpoints', { body, signal: request.signal })).json(),
   renewApplication: async ({ body }) => {
     if ((await application()).thumbprint !== body.thumbprint.toLowerCase())
@@ -130,7 +133,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   removeAsides: ({ params }) => removeAsides(database(), params.id!),
   checkDestination: async ({ body, request, caller }) => {
     await mayGoThere(caller, destinationUses(body), false)
-    const answer = await steps('/destinations/check', body, request.signal)
+    const answer = await steps('/destinations/check', body, { request, caller })
     await checked(caller, 'destination', body, brokerPlace(body.settings))
     return answer
   },

@@ -7,47 +7,9 @@ import { loadLatency, wallBricks } from '~/store/ledger'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
-import { stillValid } from '../session'
+import { whileAllowed } from '../streams'
 
 type Keys = 'ledger' | 'wall' | 'latency' | 'events' | 'conditions' | 'live'
-
-/** How often a live stream looks whether its session still stands, ms. */
-const LOOK_EVERY_MS = 5000
-
-/** Passes a stream on until the reader goes or the session ends; either ends the engine's side too. */
-function whileAllowed(body: ReadableStream<Uint8Array>, request: Request): ReadableStream<Uint8Array> {
-  const reader = body.getReader()
-  let timer: NodeJS.Timeout | undefined
-  return new ReadableStream({
-    start(controller) {
-      timer = setInterval(() => {
-        stillValid(request)
-          .then((valid) => {
-            if (valid) return
-            clearInterval(timer)
-            void reader.cancel()
-            controller.close()
-          })
-          .catch(() => undefined)
-      }, LOOK_EVERY_MS)
-    },
-    async pull(controller) {
-      try {
-        const { done, value } = await reader.read()
-        if (!done) return controller.enqueue(value)
-        clearInterval(timer)
-        controller.close()
-      } catch (e) {
-        clearInterval(timer)
-        controller.error(e)
-      }
-    },
-    cancel() {
-      clearInterval(timer)
-      return reader.cancel()
-    },
-  })
-}
 
 /** Most bricks a row of the wall may have in one answer. */
 const BRICKS_MAX = 2000
@@ -74,13 +36,13 @@ export const proofHandlers: Pick<Handlers, Keys> = {
     return all.bars()
   },
   events: ({ query }) => listEvents(database(), query.limit, query.from, query.to),
-  live: async ({ request }) => {
+  live: async ({ request, caller }) => {
     const headers = { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' }
     try {
       const upstream = await askEngine(`/live${new URL(request.url).search}`, { signal: request.signal })
-      return new Response(whileAllowed(upstream.body!, request), { headers })
+      return new Response(whileAllowed(upstream.body!, request, caller), { headers })
     } catch (e) {
-      if (!(e instanceof FailureError)) throw e
+      if (!(e instanceof FailureError) || e.status === 429) throw e
       const { message, hint } = e.failure
       return new Response(`retry: 1000\nevent: down\ndata: ${JSON.stringify({ message, hint })}\n\n`, { headers })
     }

@@ -33,7 +33,8 @@ function Box({ label, error, ...rest }: { label: string; error?: string | undefi
 function wanted(): string {
   const next = new URLSearchParams(location.search).get('next') ?? '/'
   const url = new URL(next, location.origin)
-  return url.origin === location.origin ? url.pathname + url.search : '/'
+  // The whole address: a path that begins with two slashes would be another site's.
+  return url.origin === location.origin ? url.href : '/'
 }
 
 export function LoginPage() {

@@ -11,7 +11,7 @@ import { call, failureIn, queryClient } from './api'
 import { CallerContext } from './caller'
 import { useFrame, useOnline, useWatch } from './live'
 import { Palette } from './Palette'
-import { type StationId, stations } from './stations'
+import { type StationId, settingsPages, stations } from './stations'
 import { setTheme, useTheme } from './theme'
 
 interface Props {
@@ -42,7 +42,7 @@ export function Frame(props: Props) {
 
 /** The quiet row under the course: the station's pages, and what can be done here. Views put it first. */
 export function Row({ station, page, children }: { station: StationId | null; page: string; children?: ReactNode }) {
-  const pages = stations.find((s) => s.id === station)?.pages ?? [{ label: page, href: '#' }]
+  const pages = stations.find((s) => s.id === station)?.pages ?? settingsPages
   return (
     <div className="flex h-[38px] shrink-0 items-stretch justify-between border-b border-line px-3">
       <nav className="flex gap-5" aria-label="Pages of the station">
@@ -172,11 +172,13 @@ function Who({ caller }: { caller: Caller }) {
               ))}
             </span>
           </div>
-          {allows(caller.role, 'administrator') && (
-            <a href="/settings" className="block rounded-sm px-2 py-1.5 hover:bg-well">
-              People and API keys
-            </a>
-          )}
+          {settingsPages
+            .filter((p) => p.href === '/settings/account' || allows(caller.role, 'administrator'))
+            .map((p) => (
+              <a key={p.href} href={p.href} className="block rounded-sm px-2 py-1.5 hover:bg-well">
+                {p.label}
+              </a>
+            ))}
           <a href="/api/openapi.json" className="block rounded-sm px-2 py-1.5 hover:bg-well">
             API description
           </a>

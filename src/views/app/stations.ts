@@ -18,6 +18,13 @@ export interface Station {
 
 const share = (s: number | null) => (s === null ? '-' : s === 1 ? '100 %' : `${(Math.floor(s * 100_000) / 1000).toFixed(3)} %`)
 
+/** Pages behind the name of whoever is logged in. */
+export const settingsPages = [
+  { label: 'Your account', href: '/settings/account' },
+  { label: 'People and API keys', href: '/settings' },
+  { label: 'Audit', href: '/settings/audit' },
+]
+
 /** The course: six stations in the order of the work. */
 export const stations: Station[] = [
   {

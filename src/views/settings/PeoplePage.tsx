@@ -5,8 +5,9 @@ import { Role } from '~/contract/role'
 import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { call, failureIn, refresh, useCall } from '../app/api'
+import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
 
@@ -18,6 +19,15 @@ export function PeoplePage({ caller }: { caller: Caller }) {
   )
 }
 
+const DAY_MS = 86_400_000
+
+/** When a key ends, in words. */
+function endText(endsAt: number | null): string {
+  if (endsAt === null) return 'without an end'
+  const days = Math.floor((endsAt - Date.now()) / DAY_MS)
+  return days < 0 ? 'has ended' : days === 0 ? 'ends today' : `${days} ${days === 1 ? 'day' : 'days'} left`
+}
+
 const roleWords: Record<Role, string> = {
   viewer: 'looks',
   operator: 'also starts, pauses, acknowledges',
@@ -26,12 +36,14 @@ const roleWords: Record<Role, string> = {
 }
 
 function People({ caller }: { caller: Caller }) {
-  const people = useCall('listPeople')
-  const keys = useCall('listKeys')
+  const may = useMay('administrator')
+  const people = useCall('listPeople', { enabled: may })
+  const keys = useCall('listKeys', { enabled: may })
   const [adding, setAdding] = useState<'person' | 'key' | null>(null)
   const error = people.error ?? keys.error
   const remove = async (what: 'removePerson' | 'removeKey', id: string, name: string) => {
-    if (!window.confirm(`Remove ${name}?`)) return
+    const also = what === 'removePerson' ? ' Their API keys go too.' : ''
+    if (!window.confirm(`Remove ${name}?${also}`)) return
     try {
       await call(what, { params: { id } })
       await refresh('listPeople', 'listKeys')
@@ -50,13 +62,17 @@ function People({ caller }: { caller: Caller }) {
   return (
     <>
       <Row station={null} page="People and API keys">
-        <Button onClick={() => setAdding('key')}>New API key</Button>
-        <Button kind="main" onClick={() => setAdding('person')}>
+        <Button disabled={!may} onClick={() => setAdding('key')}>
+          New API key
+        </Button>
+        <Button kind="main" disabled={!may} onClick={() => setAdding('person')}>
           Add person
         </Button>
       </Row>
       <main className="min-h-0 flex-1 overflow-auto p-4">
-        {error ? (
+        {!may ? (
+          <Empty title="For administrators">People and API keys are shown to administrators.</Empty>
+        ) : error ? (
           <ProblemNote problem={failureIn(error)} />
         ) : people.isPending || keys.isPending ? (
           <Loading />
@@ -103,7 +119,9 @@ function People({ caller }: { caller: Caller }) {
                     <td className="font-semibold">{k.name}</td>
                     <td className="font-mono text-[12.5px] text-muted">{k.prefix}...</td>
                     <td>{k.role}</td>
+                    <td className="text-muted">{k.owner ? `of ${k.owner}` : 'of the installation'}</td>
                     <td className="text-muted">{k.lastUsed ? `used ${new Date(k.lastUsed).toLocaleString()}` : 'never used'}</td>
+                    <td className={k.endsAt !== null && k.endsAt - Date.now() < 30 * DAY_MS ? 'text-bad' : 'text-muted'}>{endText(k.endsAt)}</td>
                     <td className="text-right">
                       <Button small kind="quiet" onClick={() => void remove('removeKey', k.id, k.name)}>
                         take back
@@ -122,7 +140,7 @@ function People({ caller }: { caller: Caller }) {
 }
 
 function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
-  const [v, setV] = useState({ name: '', login: '', password: '', role: 'viewer' as Role })
+  const [v, setV] = useState({ name: '', login: '', password: '', role: 'viewer' as Role, days: '365' })
   const [fields, setFields] = useState<Record<string, string>>({})
   const [key, setKey] = useState<string | null>(null)
   const set = (k: keyof typeof v) => (e: { target: { value: string } }) => setV({ ...v, [k]: e.target.value })
@@ -134,7 +152,7 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
         await refresh('listPeople')
         onClose()
       } else {
-        const made = await call('addKey', { body: { name: v.name, role: v.role } })
+        const made = await call('addKey', { body: { name: v.name, role: v.role, days: Number(v.days) } })
         await refresh('listKeys')
         setKey(made.key)
       }
@@ -189,6 +207,18 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
               <option key={r}>{r}</option>
             ))}
           </SelectField>
+          {what === 'key' && (
+            <TextField
+              label="Ends after"
+              unit="days"
+              mono
+              inputMode="numeric"
+              value={v.days}
+              onChange={set('days')}
+              error={fields.days}
+              help="At most 730. It may never more than you may, and goes with you"
+            />
+          )}
           {what === 'person' && (
             <TextField
               label="Password"
@@ -197,7 +227,7 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
               value={v.password}
               onChange={set('password')}
               error={fields.password}
-              help="At least 10 characters"
+              help="At least 10 characters, and no common one"
             />
           )}
           <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />

@@ -1,0 +1,143 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Caller } from '~/contract/person'
+import { Button } from '~/ui/Button'
+import { TextField } from '~/ui/Field'
+import { Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Age, Time } from '~/ui/time'
+import { call, failureIn, refresh, useCall } from '../app/api'
+import { Frame, Row } from '../app/Frame'
+import { tellFailure } from '../shared/problems'
+
+export function AccountPage({ caller }: { caller: Caller }) {
+  return (
+    <Frame caller={caller} station={null} page="Your account">
+      <Row station={null} page="Your account" />
+      <main className="min-h-0 flex-1 overflow-auto p-4">
+        <div className="max-w-2xl">
+          <Password />
+          <Sessions />
+        </div>
+      </main>
+    </Frame>
+  )
+}
+
+const nothing = { current: '', next: '', again: '' }
+
+function Password() {
+  const [v, setV] = useState(nothing)
+  const [fields, setFields] = useState<Record<string, string>>({})
+  const [busy, setBusy] = useState(false)
+  const set = (k: keyof typeof v) => (e: { target: { value: string } }) => {
+    setV({ ...v, [k]: e.target.value })
+    setFields(({ [k]: _, ...rest }) => rest)
+  }
+  const save = async () => {
+    if (v.next !== v.again) return setFields({ again: 'The two are not the same' })
+    setBusy(true)
+    setFields({})
+    try {
+      await call('changePassword', { body: { current: v.current, next: v.next } })
+      await refresh('listSessions')
+      setV(nothing)
+      toast.success('Your password is changed; your other sessions have ended')
+    } catch (e) {
+      const f = failureIn(e)
+      if (f.fields) setFields(f.fields)
+      else tellFailure(e)
+    } finally {
+      setBusy(false)
+    }
+  }
+  return (
+    <form
+      aria-label="Password"
+      onSubmit={(e) => {
+        e.preventDefault()
+        void save()
+      }}
+    >
+      <Heading>Password</Heading>
+      <TextField
+        label="Until now"
+        type="password"
+        autoComplete="current-password"
+        value={v.current}
+        onChange={set('current')}
+        error={fields.current}
+      />
+      <TextField
+        label="From now on"
+        type="password"
+        autoComplete="new-password"
+        value={v.next}
+        onChange={set('next')}
+        error={fields.next}
+        help="At least 10 characters: several words that nobody would connect with you"
+      />
+      <TextField label="Once more" type="password" autoComplete="new-password" value={v.again} onChange={set('again')} error={fields.again} />
+      <div className="pt-1 pl-[142px]">
+        <Button kind="main" busy={busy} disabled={v.current === '' || v.next === ''} onClick={() => void save()}>
+          Change password
+        </Button>
+      </div>
+      <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
+    </form>
+  )
+}
+
+function Sessions() {
+  const sessions = useCall('listSessions', { refetchMs: 10_000 })
+  const end = async (id: string) => {
+    try {
+      await call('endSession', { params: { id } })
+      await refresh('listSessions')
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
+  return (
+    <section className="pt-6">
+      <Heading>Where you are logged in</Heading>
+      {sessions.isPending ? (
+        <Loading rows={2} />
+      ) : sessions.error ? (
+        <ProblemNote problem={failureIn(sessions.error)} />
+      ) : (
+        <table className="w-full" aria-label="Sessions">
+          <thead>
+            <tr className="border-b border-line text-left text-xs text-muted">
+              <th className="py-1.5 font-semibold">From</th>
+              <th className="font-semibold">Since</th>
+              <th className="font-semibold">Last used</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {sessions.data.map((s) => (
+              <tr key={s.id} className="h-[34px] border-b border-line">
+                <td className="font-mono text-[12.5px]">{s.address ?? 'unknown'}</td>
+                <td>
+                  <Time at={s.createdAt} date />
+                </td>
+                <td>
+                  <Age at={s.seenAt} /> ago
+                </td>
+                <td className="text-right">
+                  {s.own ? (
+                    <span className="text-muted">this one</span>
+                  ) : (
+                    <Button small onClick={() => void end(s.id)}>
+                      End session
+                    </Button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
+  )
+}
