@@ -43,7 +43,7 @@ const password = (_answer: unknown, body: unknown) => {
 
 /** Every act that is told in the audit. What an endpoint takes in is never told, only what it answers, which holds no secret. */
 export const audited: Partial<Record<RouteKey, Audited>> = {
-  logIn: { kind: 'session', by: nameOf },
+  logIn: { kind: 'session', by: nameOf, after: () => null },
   logOut: { kind: 'session' },
   setUp: { kind: 'person', by: nameOf },
   addPerson: { kind: 'person' },

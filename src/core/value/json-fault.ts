@@ -1,7 +1,9 @@
 /** Deeper than this is no JSON for us. */
 const DEPTH_MAX = 64
 const NUMBER = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y
-const TEXT = new RegExp(String.raw`"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4}))*"`, 'y')
+/** Control characters, which stand in no text as they are (RFC 8259 7). */
+const CONTROL = `${String.fromCharCode(0)}-${String.fromCharCode(31)}`
+const TEXT = new RegExp(`"(?:[^"\\\\${CONTROL}]|\\\\(?:["\\\\/bfnrt]|u[0-9a-fA-F]{4}))*"`, 'y')
 const WORD = /true|false|null/y
 const SPACE = /[ \t\r\n]*/y
 

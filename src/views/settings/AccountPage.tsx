@@ -60,7 +60,7 @@ function Password() {
     >
       <Heading>Password</Heading>
       <TextField
-        label="Until now"
+        label="Current password"
         type="password"
         autoComplete="current-password"
         value={v.current}
@@ -68,7 +68,7 @@ function Password() {
         error={fields.current}
       />
       <TextField
-        label="From now on"
+        label="New password"
         type="password"
         autoComplete="new-password"
         value={v.next}
@@ -76,7 +76,14 @@ function Password() {
         error={fields.next}
         help="At least 10 characters: several words that nobody would connect with you"
       />
-      <TextField label="Once more" type="password" autoComplete="new-password" value={v.again} onChange={set('again')} error={fields.again} />
+      <TextField
+        label="New password again"
+        type="password"
+        autoComplete="new-password"
+        value={v.again}
+        onChange={set('again')}
+        error={fields.again}
+      />
       <div className="pt-1 pl-[142px]">
         <Button kind="main" busy={busy} disabled={v.current === '' || v.next === ''} onClick={() => void save()}>
           Change password

@@ -6,6 +6,7 @@ import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Age } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
@@ -120,7 +121,15 @@ function People({ caller }: { caller: Caller }) {
                     <td className="font-mono text-[12.5px] text-muted">{k.prefix}...</td>
                     <td>{k.role}</td>
                     <td className="text-muted">{k.owner ? `of ${k.owner}` : 'of the installation'}</td>
-                    <td className="text-muted">{k.lastUsed ? `used ${new Date(k.lastUsed).toLocaleString()}` : 'never used'}</td>
+                    <td className="text-muted">
+                      {k.lastUsed ? (
+                        <>
+                          used <Age at={k.lastUsed} /> ago
+                        </>
+                      ) : (
+                        'never used'
+                      )}
+                    </td>
                     <td className={k.endsAt !== null && k.endsAt - Date.now() < 30 * DAY_MS ? 'text-bad' : 'text-muted'}>{endText(k.endsAt)}</td>
                     <td className="text-right">
                       <Button small kind="quiet" onClick={() => void remove('removeKey', k.id, k.name)}>

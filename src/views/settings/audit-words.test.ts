@@ -11,7 +11,7 @@ it('of a change what differs is told, however deep, and nothing that only counts
   expect(differences({ before, after: { name: 'Kiln' } })).toEqual([])
   expect(differences({ before: { role: 'viewer' }, after: { role: 'engineer', password: 'changed' } })).toEqual([
     'role: viewer → engineer',
-    'password: nothing → changed',
+    'password changed',
   ])
 })
 

@@ -16,7 +16,8 @@ export function differences(row: Pick<AuditRow, 'before' | 'after'>): string[] {
     if (isObject(a) && isObject(b)) {
       for (const key of new Set([...Object.keys(a), ...Object.keys(b)]))
         if (!SILENT.has(key) && Object.hasOwn(b, key)) walk(a[key], b[key], path ? `${path}.${key}` : key)
-    } else if (text(a) !== text(b)) out.push(`${path || 'value'}: ${text(a)} → ${text(b)}`)
+    } else if (a === undefined && b === 'changed') out.push(`${path} changed`)
+    else if (text(a) !== text(b)) out.push(`${path || 'value'}: ${text(a)} → ${text(b)}`)
   }
   if (isObject(row.before) && isObject(row.after)) walk(row.before, row.after, '')
   else if (isObject(row.after)) {
