@@ -38,6 +38,7 @@ module.exports = {
           '^node_modules/protobufjs',
           '^node_modules/papaparse',
           '^node_modules/@marcbachmann/cel-js',
+          '^node_modules/re2js',
           '^node_modules/js-quantities',
           '^node_modules/exceljs',
         ],

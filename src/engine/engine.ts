@@ -371,6 +371,19 @@ export class Engine {
     for (const [id, s] of this.sources) if (s.source.kind === 'opcua') await this.restartSource(id)
   }
 
+  /** Tells that the run before was ended since its loop stood still. */
+  tellStoodStill(where: string, seconds: number): void {
+    this.events.add({
+      severity: 'trouble',
+      where: 'engine',
+      subjectId: null,
+      subject: where || 'engine',
+      code: 'engine.stood-still',
+      message: `the engine stood still for ${seconds} s${where ? ` in ${where}` : ''}; it was ended and started anew`,
+      hint: where ? 'Look at what was changed there last: it goes wrong again if it stays as it is' : 'The log of the engine has more',
+    })
+  }
+
   /** Ends one source's connection and begins anew; the others don't notice. */
   restartSource(id: string): Promise<void> {
     return this.configuration.after(() => this.allSources.restart(id))

@@ -1,13 +1,18 @@
 import { mkdir } from 'node:fs/promises'
+import { join } from 'node:path'
 import { databaseUrl, openDatabase } from '~/store/database'
 import { openVault } from '~/store/vault'
 import { ControlServer } from './control/server'
 import { Engine } from './engine'
 import { failureOf } from './failure'
 import { log, wordsOf } from './log'
+import { startWatchdog, stoodStill } from './watchdog'
 
 const base = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
 const port = Number(process.env.EMBRIK_ENGINE_PORT ?? base + 1)
+
+/** So long may the engine's loop stand still before it is ended and started anew, s. */
+const WATCHDOG_S = 30
 
 async function main(): Promise<void> {
   const secret = process.env.EMBRIK_ENGINE_SECRET
@@ -17,7 +22,12 @@ async function main(): Promise<void> {
   const url = databaseUrl()
   const db = openDatabase(url, 8, (e) => log('warn', 'database', wordsOf(e)))
   const engine = new Engine({ db, url, vault: openVault(), workFolder })
+  const file = join(workFolder, 'stood-still.json')
+  const before = stoodStill(file)
+  const seconds = Number(process.env.EMBRIK_WATCHDOG_S ?? WATCHDOG_S)
+  if (seconds > 0) startWatchdog({ file, everyMs: 1000, looks: Math.max(5, Math.round(seconds)) })
   await engine.start()
+  if (before) engine.tellStoodStill(before.where, before.seconds)
   const control = await ControlServer.start(engine, { host: process.env.EMBRIK_ENGINE_HOST ?? '127.0.0.1', port, secret })
   log('info', 'engine', `up, control on port ${port}`)
   let stopping = false

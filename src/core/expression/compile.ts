@@ -2,6 +2,7 @@ import { type ASTNode, Environment, EvaluationError } from '@marcbachmann/cel-js
 import type { EpochMs } from '~/contract/id'
 import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
+import { CHARS_MAX, costOf, STEPS_MAX, TEXT_MAX } from './cost'
 import { declare, NoAnswer } from './functions'
 
 /** What is wrong with an expression, and where: offsets into its text. */
@@ -104,9 +105,16 @@ function soften(node: unknown, place = false): void {
     const [of, at] = n.args as [unknown, unknown]
     soften(of)
     soften(at, true)
+  } else if (n.op === 'rcall' && Array.isArray(n.args)) {
+    // The language's own matching can take for ever; ours is linear.
+    if (n.args[0] === 'matches') n.args[0] = 'matchesLinear'
+    for (const a of n.args) soften(a)
   } else if (Array.isArray(n.args)) for (const a of n.args) soften(a)
   else soften(n.args)
 }
+
+/** A large number for people. */
+const some = (n: number) => (n >= 1e15 ? 'countless' : Math.round(n).toLocaleString('en'))
 
 /** The refusals of the language in words for people; others are told as they are. */
 function inWords(message: string): string {
@@ -157,6 +165,11 @@ export function compileExpression(text: string, variables: readonly ExpressionVa
     for (const v of variables) env.registerVariable(v.name, TYPES[v.dataType])
     run = env.parse(text)
     soften(run.ast)
+    const { steps, chars } = costOf(run.ast, new Set(variables.filter((v) => v.dataType === 'text').map((v) => v.name)))
+    if (steps > STEPS_MAX)
+      return { message: `It may take ${some(steps)} steps, ${some(STEPS_MAX)} are possible: shorten its lists`, from: 0, to: text.length }
+    if (chars > CHARS_MAX)
+      return { message: `It may make a text of ${some(chars)} characters, ${some(CHARS_MAX)} are possible`, from: 0, to: text.length }
     const checked = run.check()
     if (!checked.valid) return problemOf(checked.error, text)
     gives = checked.type ?? 'dyn'
@@ -174,7 +187,12 @@ export function compileExpression(text: string, variables: readonly ExpressionVa
       compiled.problem = null
       moment = now
       try {
-        for (let i = 0; i < variables.length; i++) context[variables[i]!.name] = times[i] ? new Date(values[i] as string) : values[i]
+        for (let i = 0; i < variables.length; i++) {
+          const value = values[i]
+          if (typeof value === 'string' && value.length > TEXT_MAX)
+            throw new NoAnswer(`${variables[i]!.name} has ${value.length} characters: ${TEXT_MAX} can be computed with`)
+          context[variables[i]!.name] = times[i] ? new Date(value as string) : value
+        }
         const result: unknown = run(context)
         if (typeof result === 'number') {
           if (Number.isFinite(result)) return result

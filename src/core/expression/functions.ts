@@ -1,5 +1,7 @@
 import type { Environment } from '@marcbachmann/cel-js'
+import { RE2JS } from 're2js'
 import { conversion } from '../value/convert'
+import { REPLACED_MAX } from './cost'
 
 /** A function that expressions have beside those of the language itself. */
 export interface ExpressionFunction {
@@ -34,6 +36,16 @@ const whole = (x: number): bigint => {
 const count = (n: number): bigint => {
   if (!Number.isInteger(n) || n < 0 || n > 52) throw new NoAnswer(`${n} is no place of a bit: 0 to 52`)
   return BigInt(n)
+}
+
+/** Each `from` exchanged, until the text is as long as it may become. */
+function replaced(text: string, from: string, to: string): string {
+  if (from === '') return text
+  const pieces = text.split(from, REPLACED_MAX + 2)
+  let length = text.length
+  length += (pieces.length - 1) * (to.length - from.length)
+  if (length > REPLACED_MAX) throw new NoAnswer(`The replaced text would have ${length} characters: ${REPLACED_MAX} are possible`)
+  return pieces.join(to)
 }
 
 const one = (f: (x: number) => number) => (x: number) => f(x)
@@ -216,7 +228,7 @@ export const expressionFunctions: readonly ExpressionFunction[] = [
     form: "replaced(s, '-', '_')",
     group: 'text',
     help: 'With each occurrence of a text replaced by another',
-    signatures: [['replaced(string, string, string): string', (s: string, a: string, b: string) => (a === '' ? s : s.replaceAll(a, b))]],
+    signatures: [['replaced(string, string, string): string', replaced]],
   },
   {
     name: 'part',
@@ -259,6 +271,27 @@ export const expressionFunctions: readonly ExpressionFunction[] = [
   { name: 'rate', form: 'rate(x)', group: 'before', help: 'Change of x per second since this was computed before; at first 0', signatures: [] },
 ]
 
+/** So many patterns are kept ready. */
+const PATTERNS_MAX = 200
+const PATTERN_CHARS_MAX = 1000
+const patterns = new Map<string, RE2JS>()
+
+/** Whether a pattern (RE2 syntax) is found in a text, in time linear in its length. */
+function matchesLinear(text: string, pattern: string): boolean {
+  let ready = patterns.get(pattern)
+  if (!ready) {
+    if (pattern.length > PATTERN_CHARS_MAX) throw new NoAnswer(`A pattern of ${pattern.length} characters: ${PATTERN_CHARS_MAX} are possible`)
+    try {
+      ready = RE2JS.compile(pattern)
+    } catch (e) {
+      throw new NoAnswer(`${pattern} is no pattern: ${(e as Error).message.replace(/^error parsing regexp: /, '')}`)
+    }
+    if (patterns.size >= PATTERNS_MAX) patterns.clear()
+    patterns.set(pattern, ready)
+  }
+  return ready.matcher(text).find()
+}
+
 /** Declares all of them, and the operators by which whole and other numbers go together. */
 export function declare(env: Environment): Environment {
   for (const f of expressionFunctions) for (const [signature, run] of f.signatures) env.registerFunction(signature, run as never)
@@ -277,6 +310,7 @@ export function declare(env: Environment): Environment {
     ])
       env.registerOperator(`${a} ${op} ${b}: double`, ((x: unknown, y: unknown) => run(Number(x), Number(y))) as never)
   env.registerOperator('double == int', ((a: number, b: bigint) => a === Number(b)) as never)
+  env.registerFunction('string.matchesLinear(string): bool', matchesLinear as never)
   // Places in a text may be any number that is whole.
   const place = (n: unknown) => Number(n)
   env.registerFunction('string.substring(double): string', ((s: string, a: unknown) => s.slice(place(a))) as never)

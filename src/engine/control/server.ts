@@ -22,6 +22,7 @@ import { LiveStream, parseHandles } from '../live/stream'
 import type { SourceTarget } from '../sources/driver'
 import { sourceDriver } from '../sources/registry'
 import { watchNodes } from '../sources/watch'
+import { inCompartment } from '../watchdog'
 
 const BODY_MAX = 4 << 20
 
@@ -41,7 +42,7 @@ export class ControlServer {
         res.writeHead(403).end()
         return
       }
-      handle(engine, streams, req, res).catch((e: unknown) => {
+      inCompartment(`request ${req.method} ${(req.url ?? '').split('?')[0]}`, () => handle(engine, streams, req, res)).catch((e: unknown) => {
         const known = e instanceof FailureError
         if (res.headersSent) res.destroy()
         else answer(res, known ? e.status : 500, failureOf(e))

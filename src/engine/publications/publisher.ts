@@ -10,6 +10,7 @@ import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
 import type { Outbox } from '../outbox/outbox'
+import { inCompartment } from '../watchdog'
 import { type Packed, packer, shownPayload } from './message'
 import { deviceLost, sparkplugSession } from './sparkplug-session'
 
@@ -46,6 +47,7 @@ function demandTopic(topic: string): void {
 /** Runs one frozen plan: from changes of tags, or the clock, to numbered messages in the outbox. */
 export class Publisher {
   private readonly runner: Runner
+  private readonly compartment: string
   private stopTimer: Cancel = () => undefined
   private unsubscribe: Cancel = () => undefined
   private stopHalves: Cancel = () => undefined
@@ -76,6 +78,7 @@ export class Publisher {
     private readonly ctx: PublisherContext,
   ) {
     const { clock, table, host } = ctx
+    this.compartment = `publication ${plan.name}`
     this.since = clock.wall()
     this.sinceMono = this.halfSince = clock.mono()
     this.runner = new Runner(plan, host)
@@ -120,7 +123,7 @@ export class Publisher {
   /** What goes wrong in making its messages is its own trouble. */
   private guarded(work: () => void): void {
     try {
-      work()
+      inCompartment(this.compartment, work)
       this.failing = null
     } catch (e) {
       const words = e instanceof Error ? e.message : String(e)
