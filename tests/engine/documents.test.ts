@@ -71,6 +71,7 @@ describe('a query', () => {
       'sql.query',
     ],
     ['a setting instead of a query', () => sql({ query: 'set default_transaction_read_only = off' }), 'query', 'sql.query'],
+    ['an answer of 30 MB', () => sql({ query: "select repeat('x', 30000000) as a", keyColumn: '', timeoutMs: 20_000 }), 'query', 'sql.large'],
     ['many rows without a key', () => sql({ keyColumn: '' }), 'query', 'sql.key'],
     ['a key that is no column', () => sql({ keyColumn: 'nothing' }), 'query', 'sql.key'],
     ['a key that is twice', () => sql({ query: 'select 1 as line from generate_series(1, 3)' }), 'query', 'sql.twice'],

@@ -11,6 +11,29 @@ export type SqlTarget = SourceTarget<'sql'>
 
 /** More rows than this are no set of tags. */
 const ROWS_MAX = 10_000
+/** More octets than this are not taken from the server for one answer. */
+const ANSWER_MAX = 16 << 20
+
+/** Counts what comes from the server while it is asked, and ends the connection when it is too much: it would all be held in memory. */
+async function withinOctets<T>(client: pg.Client, ask: () => Promise<T>): Promise<T> {
+  const { stream } = (client as unknown as { connection: { stream: NodeJS.EventEmitter & { destroy(e?: Error): void } } }).connection
+  let octets = 0
+  let tooLarge: FailureError | null = null
+  const count = (chunk: Buffer) => {
+    octets += chunk.length
+    if (octets <= ANSWER_MAX || tooLarge) return
+    tooLarge = fail(422, 'sql.large', `The query gives more than ${ANSWER_MAX >> 20} MB`, 'Take fewer columns or rows, or cut long texts', 'source')
+    stream.destroy(tooLarge)
+  }
+  stream.on('data', count)
+  try {
+    return await ask()
+  } catch (e) {
+    throw tooLarge ?? e
+  } finally {
+    stream.removeListener('data', count)
+  }
+}
 
 const { builtins } = pg.types
 /** Whole numbers of 64 bits stay as they came, also within JSON; the rest as everywhere. */
@@ -65,7 +88,7 @@ export async function askSql(client: pg.Client, settings: SqlTarget['settings'])
       text: `declare embrik no scroll cursor for ${settings.query.replace(/;\s*$/, '')}`,
       queryMode: 'extended',
     } as pg.QueryConfig)
-    const result = await client.query(`fetch ${ROWS_MAX + 1} from embrik`)
+    const result = await withinOctets(client, () => client.query(`fetch ${ROWS_MAX + 1} from embrik`))
     const columns = result.fields.map((f) => f.name)
     const rows = result.rows as Record<string, unknown>[]
     if (rows.length > ROWS_MAX)
