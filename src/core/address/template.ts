@@ -1,3 +1,5 @@
+import { own } from '../value/own'
+
 /** A text with placeholders: `Dryer {name|number|pad(2)}/{member}`. */
 export type TemplatePart = string | { key: string; filters: { name: string; args: string[] }[]; at: number }
 
@@ -75,7 +77,7 @@ export function parseTemplate(
     if (!known(name)) problems.push({ at: m.index, message: `{${name}} is not known; there are ${list}` })
     const filters = rest.flatMap((text) => {
       const f = FILTER.exec(text)
-      const filter = f ? templateFilters[f[1]!] : undefined
+      const filter = f ? own(templateFilters, f[1]!) : undefined
       if (!f || !filter) {
         problems.push({
           at: m.index,

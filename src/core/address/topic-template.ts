@@ -1,5 +1,6 @@
 import type { Equipment, Level } from '~/contract/equipment'
 import type { Resolved, TopicRule } from '~/contract/publication'
+import { own } from '../value/own'
 import { firstOf, wellFormed } from '../value/well-formed'
 import { parseTemplate, type TemplatePart, type TemplateProblem, templateFilters, topicLevel } from './template'
 
@@ -43,7 +44,11 @@ export function levelBy(rule: TopicRule, name: string): string {
 
 /** Whether there is such a placeholder. */
 export function knownPlaceholder(key: string): boolean {
-  return key in placeholders || /^(fact|external|value)\..+/.test(key) || (key.startsWith('time.') && times.includes(key.slice(5) as TimePart))
+  return (
+    Object.hasOwn(placeholders, key) ||
+    /^(fact|external|value)\..+/.test(key) ||
+    (key.startsWith('time.') && times.includes(key.slice(5) as TimePart))
+  )
 }
 const LIST = `${Object.keys(placeholders)
   .map((k) => `{${k}}`)
@@ -94,13 +99,13 @@ type NameAt = Pick<Equipment, 'name' | 'alias'>
 export const outsideName = (e: NameAt) => e.alias || e.name
 
 function standsFor(key: string, of: AddressOf): string {
-  const own = of.lineage.at(-1)
-  if (key.startsWith('fact.')) return String(own?.facts[key.slice(5)] ?? '')
-  if (key.startsWith('external.')) return own?.externalIds[key.slice(9)] ?? ''
-  const what = placeholders[key]
+  const one = of.lineage.at(-1)
+  if (key.startsWith('fact.')) return String(own(one?.facts, key.slice(5)) ?? '')
+  if (key.startsWith('external.')) return own(one?.externalIds, key.slice(9)) ?? ''
+  const what = own(placeholders, key)
   switch (what) {
     case 'name':
-      return own ? outsideName(own) : ''
+      return one ? outsideName(one) : ''
     case 'class':
       return of.className ?? ''
     case 'path':

@@ -1,5 +1,6 @@
 import type { Equipment, Member } from '~/contract/equipment'
 import type { Tag } from '~/contract/tag'
+import { own } from '../value/own'
 import { mayHangUnder, wrongPlace } from './hierarchy'
 import type { Model, Resolver } from './resolve'
 
@@ -51,7 +52,7 @@ export function equipmentProblems(
   if (one.classId && !classes.has(one.classId)) fields.classId = 'There is no such class'
   let looked = before === null || before.classId !== one.classId
   for (const [path, b] of Object.entries(one.bindings)) {
-    if (before && before.classId === one.classId && JSON.stringify(before.bindings[path]) === JSON.stringify(b)) continue
+    if (before && before.classId === one.classId && JSON.stringify(own(before.bindings, path)) === JSON.stringify(b)) continue
     looked = true
     const field = `bindings.${path}`
     const at = memberAt(resolver, one.classId, path)

@@ -1,5 +1,6 @@
 import type { Equipment, Level } from '~/contract/equipment'
 import { fillParts, parseTemplate, type TemplatePart, type TemplateProblem } from '../address/template'
+import { own } from '../value/own'
 import { lineage } from './hierarchy'
 import type { Leaf, Resolver } from './resolve'
 
@@ -139,7 +140,7 @@ export interface NamingHit {
 export const ownLeaves = (resolver: Resolver, one: Equipment): Leaf[] => resolver.leavesOf(one).filter((l) => l.owner.id === one.id && !l.byClass)
 
 function meaning(key: string, one: Equipment, leaf: Leaf, line: readonly Equipment[], className: string): string {
-  if (key.startsWith('fact.')) return String(one.facts[key.slice(5)] ?? '')
+  if (key.startsWith('fact.')) return String(own(one.facts, key.slice(5)) ?? '')
   switch (key) {
     case 'name':
       return one.name

@@ -4,6 +4,7 @@ import type { DataType, Tag } from '~/contract/tag'
 import { compileExpression } from '../expression/compile'
 import { type Conversion, chained, conversion, same } from '../value/convert'
 import { deadbandWidth, type Scalar } from '../value/deadband'
+import { own } from '../value/own'
 import { unitOf } from '../value/unit'
 import { byName } from './hierarchy'
 import { type Classes, isA, membersOf } from './members'
@@ -58,7 +59,7 @@ const broken = (message: string): { problem: MemberProblem } => ({ problem: { ki
 /** The row of a record source that is meant for an equipment: `{name}`, `{alias}` and `{fact.x}` filled in. */
 export function recordRow(row: string, one: Pick<Equipment, 'name' | 'alias' | 'facts'>): string {
   return row.replace(/\{(name|alias|fact\.([^{}]+))\}/g, (_, what: string, fact?: string) =>
-    what === 'name' ? one.name : what === 'alias' ? one.alias || one.name : String(one.facts[fact!] ?? ''),
+    what === 'name' ? one.name : what === 'alias' ? one.alias || one.name : String(own(one.facts, fact!) ?? ''),
   )
 }
 
@@ -127,7 +128,7 @@ export class Resolver {
       const path = prefix + m.id
       const here = label ? `${label} ${m.label}` : m.label
       if (!m.many) this.item(owner, m, path, [...keys, m.key], here, scope, out, inside)
-      else if (m.classId && owner.bindings[path]?.kind === 'below')
+      else if (m.classId && own(owner.bindings, path)?.kind === 'below')
         this.under(owner.id)
           .filter((e) => isA(this.model.classes, e.classId, m.classId!))
           .forEach((e, i) => {
@@ -153,12 +154,12 @@ export class Resolver {
     inside: ReadonlySet<string>,
   ): void {
     if (m.classId) {
-      const b = owner.bindings[path]
+      const b = own(owner.bindings, path)
       if (b?.kind === 'equipment') this.embed(owner, m, path, b.equipmentId, keys, label, out, inside)
       else this.walk(owner, m.classId, `${path}/`, keys, label, `${path}/`, out, inside)
       return
     }
-    const bound = owner.bindings[path] ?? null
+    const bound = own(owner.bindings, path) ?? null
     const byClass = !bound && m.calculation !== null
     const binding: Binding | null = bound ?? (m.calculation ? { kind: 'expression', expression: scoped(m.calculation, scope) } : null)
     out.push(this.leaf(owner, m, path, keys, label, binding, byClass))
@@ -177,7 +178,7 @@ export class Resolver {
   ): void {
     const other = this.model.equipment.get(id)
     const say = (message: string, kind: MemberProblem['kind'] = 'broken') =>
-      void out.push(this.leaf(owner, m, path, keys, label, owner.bindings[path] ?? null, false, { kind, stops: true, message }))
+      void out.push(this.leaf(owner, m, path, keys, label, own(owner.bindings, path) ?? null, false, { kind, stops: true, message }))
     if (!other) return say('The equipment that stands for it is gone')
     if (!isA(this.model.classes, other.classId, m.classId!)) return say(`${other.name} is not of the class that is asked for here`, 'type')
     if (inside.has(id)) return say(`${other.name} would hold itself`, 'cycle')
@@ -268,7 +269,7 @@ export class Resolver {
   }
 
   private fact(owner: Equipment, fact: string): Outcome {
-    const value = owner.facts[fact]
+    const value = own(owner.facts, fact)
     if (value === undefined) return broken(`${owner.name} has no fact ${fact}`)
     return { fill: { kind: 'constant', value }, dataType: typeOf(value), unit: null }
   }
@@ -280,7 +281,7 @@ export class Resolver {
     const target = this.locate(other, path)
     if (!target) return broken(`${other.name} has no such member`)
     const { owner, member: m, scope } = target
-    const bound = owner.bindings[target.path]
+    const bound = own(owner.bindings, target.path)
     const binding: Binding | undefined = bound ?? (m.calculation ? { kind: 'expression', expression: scoped(m.calculation, scope) } : undefined)
     if (!binding) return broken(`${owner.name} ${m.label} has nothing that fills it`)
     const outcome = this.fillOf(owner, target.path, m, binding)
@@ -293,14 +294,14 @@ export class Resolver {
   locate(one: Equipment, path: string): { owner: Equipment; path: string; member: Member; scope: string } | null {
     let owner = one
     let classId = one.classId
-    let own = ''
+    let where = ''
     let scope = ''
     const parts = path.split('/')
     for (let i = 0; i < parts.length; i++) {
       const m = classId ? this.members(classId).find((x) => x.id === parts[i]) : undefined
       if (!m) return null
-      own += m.id
-      let binding = owner.bindings[own]
+      where += m.id
+      let binding = own(owner.bindings, where)
       if (m.many) {
         const place = parts[++i]
         if (place === undefined || !/^\d+$/.test(place)) return null
@@ -309,23 +310,23 @@ export class Resolver {
           if (!other) return null
           binding = { kind: 'equipment', equipmentId: other.id }
         } else {
-          if (Number(place) >= (owner.counts[own] ?? 0)) return null
-          own += `/${place}`
-          binding = owner.bindings[own]
+          if (Number(place) >= (own(owner.counts, where) ?? 0)) return null
+          where += `/${place}`
+          binding = own(owner.bindings, where)
         }
       }
-      if (!m.classId) return i === parts.length - 1 ? { owner, path: own, member: m, scope } : null
+      if (!m.classId) return i === parts.length - 1 ? { owner, path: where, member: m, scope } : null
       if (binding?.kind === 'equipment') {
         const other = this.model.equipment.get(binding.equipmentId)
         if (!other) return null
         owner = other
         classId = other.classId
-        own = ''
+        where = ''
         scope = ''
       } else {
         classId = m.classId
-        own += '/'
-        scope = own
+        where += '/'
+        scope = where
       }
     }
     return null

@@ -2,6 +2,7 @@ import Papa from 'papaparse'
 import { type Equipment, type EquipmentClass, EquipmentDraft, type EquipmentEditInput, Level } from '~/contract/equipment'
 import { newId } from '~/contract/id'
 import { bounded, guarded } from '../tag/sheet'
+import { own } from '../value/own'
 import { byName, lineage, mayHangUnder, wrongPlace } from './hierarchy'
 
 /** Columns beside `fact: x` and `id: receiver`, of which there may be any number. */
@@ -47,8 +48,8 @@ export function writeEquipment(model: Model): string {
       e.level,
       e.classId ? (model.classes.get(e.classId)?.name ?? '') : '',
       e.alias,
-      ...facts.map((f) => String(e.facts[f] ?? '')),
-      ...receivers.map((r) => e.externalIds[r] ?? ''),
+      ...facts.map((f) => String(own(e.facts, f) ?? '')),
+      ...receivers.map((r) => own(e.externalIds, r) ?? ''),
       e.id,
     ])
   const heading = [...equipmentColumns, ...facts.map((f) => `fact: ${f}`), ...receivers.map((r) => `id: ${r}`), 'equipment_id']

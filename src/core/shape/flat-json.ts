@@ -1,5 +1,6 @@
 import type { PlanMember } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
+import { own } from '../value/own'
 import { chooser, markOf, newest, Take } from './choose'
 import { isObject, readingOf, readJson, timeSchema } from './json-reading'
 import { valueSchema } from './schema'
@@ -36,7 +37,7 @@ export function flatWriter(how: JsonHow, members: readonly PlanMember[]): (part:
 /** Reads what `flatWriter` writes. */
 export function readFlat(json: Record<string, unknown>, members: readonly PlanMember[], at: number | null) {
   const marks = isObject(json.quality) ? json.quality : {}
-  return members.flatMap((m) => (m.key in json ? [readingOf(null, m, json[m.key], marks[m.key], at)] : []))
+  return members.flatMap((m) => (Object.hasOwn(json, m.key) ? [readingOf(null, m, json[m.key], own(marks, m.key), at)] : []))
 }
 
 /** JSON Schema of a flat object (2020-12). */

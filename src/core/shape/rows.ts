@@ -91,7 +91,7 @@ function readRow(how: How, raw: Record<string, unknown>, equipment: readonly Pla
       .split('; ')
       .map((t) => [t.slice(0, t.indexOf('=')), t.slice(t.indexOf('=') + 1)] as const),
   )
-  return one.members.flatMap((m) => (m.key in raw ? [readingOf(one.name, m, cell(raw[m.key]), marks.get(m.key), at)] : []))
+  return one.members.flatMap((m) => (Object.hasOwn(raw, m.key) ? [readingOf(one.name, m, cell(raw[m.key]), marks.get(m.key), at)] : []))
 }
 
 /**

@@ -5,6 +5,7 @@ import { fillParts, parseTemplate, type TemplatePart, type TemplateProblem } fro
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
 import { jsonFaultAt } from '../value/json-fault'
+import { own } from '../value/own'
 import { qualityOf, reasonOf } from '../value/quality'
 import { chooser, newest, Take, timeOr } from './choose'
 import { readJson } from './json-reading'
@@ -43,7 +44,7 @@ function meaningOf(name: string, one: PlanEquipment, per: How['per']): Meaning |
   if (name === 'equipment') return { fixed: one.name }
   if (name === 'path') return { fixed: one.path.join('/') }
   if (name === 'class') return { fixed: one.className }
-  if (name.startsWith('fact.')) return { fixed: String(one.facts[name.slice(5)] ?? '') }
+  if (name.startsWith('fact.')) return { fixed: String(own(one.facts, name.slice(5)) ?? '') }
   if (per === 'member') {
     if (name === 'member') return { fixed: one.members[0]!.key }
     if (name === 'value') return { member: 0, aspect: 'value' }

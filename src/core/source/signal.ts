@@ -47,7 +47,7 @@ export const signalExamples: readonly string[] = [
 export function parseSignal(text: string): Signal | { problem: string } {
   const parts = text.trim().match(/[^\s"=]+="[^"]*"|\S+/g) ?? []
   const kind = parts[0]?.toLowerCase() as Signal['kind']
-  if (!(kind in kinds)) return { problem: `A signal is one of ${Object.keys(kinds).join(', ')}` }
+  if (!Object.hasOwn(kinds, kind ?? '')) return { problem: `A signal is one of ${Object.keys(kinds).join(', ')}` }
   const s: Signal = {
     kind,
     low: 0,

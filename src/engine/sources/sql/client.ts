@@ -107,7 +107,8 @@ export async function askSql(client: pg.Client, settings: SqlTarget['settings'])
     }
     if (!columns.includes(settings.keyColumn))
       throw fail(422, 'sql.key', `There is no column ${settings.keyColumn}`, `The query has ${columns.join(', ')}`, 'source')
-    const document: Record<string, unknown> = {}
+    // Without a prototype: a row may be called constructor.
+    const document: Record<string, unknown> = Object.create(null)
     for (const row of rows) {
       const key = String(row[settings.keyColumn])
       if (key in document)
