@@ -65,7 +65,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
     orders: ordersLogin,
     broker: brokerUsers.map(({ name, password }) => ({ user: name, password })),
   }
-  await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`)
+  await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`, { mode: 0o600 })
   const application = await applicationCredential(db, vault)
   // The kiln has met this Embrik before, so that the demo starts with values.
   if (application && process.env.EMBRIK_DEMO_UNTRUSTED !== '1')

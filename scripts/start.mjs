@@ -22,6 +22,7 @@ try {
     EMBRIK_ENGINE_SECRET: process.env.EMBRIK_ENGINE_SECRET ?? keptSecret(join(home, 'engine.secret'), 24),
     EMBRIK_WORK_DIR: join(home, 'engine'),
     EMBRIK_WEB_DIST: join(root, 'dist', 'web'),
+    EMBRIK_HOME_DIR: home,
   }
   if (!process.env.EMBRIK_MASTER_KEY && !process.env.EMBRIK_MASTER_KEY_FILE) {
     keptSecret(join(home, 'master.key'), 32)
@@ -44,7 +45,8 @@ try {
   })
   supervisor.start('engine', node('engine'))
   supervisor.start('web', node('web'))
-  console.log(`\nEmbrik:  http://${process.env.EMBRIK_HOST ?? '127.0.0.1'}:${base}`)
+  const scheme = process.env.EMBRIK_TLS || process.env.EMBRIK_TLS_CERT ? 'https' : 'http'
+  console.log(`\nEmbrik:  ${scheme}://${process.env.EMBRIK_HOST ?? '127.0.0.1'}:${base}`)
   if (said.trim()) console.log(`\n${said.trim()}\n`)
 } catch (e) {
   giveUp(e)

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
@@ -10,6 +10,8 @@ export const root = resolve(dirname(fileURLToPath(import.meta.url)), '..', '..')
 export function homeFolder() {
   const home = resolve(process.env.EMBRIK_HOME ?? join(root, '.embrik'))
   mkdirSync(home, { recursive: true })
+  // Nobody else lists what is in it; the database's own user only passes through.
+  chmodSync(home, 0o711)
   return home
 }
 

@@ -24,7 +24,7 @@ export class LogFile {
     try {
       this.size = existsSync(this.path) ? statSync(this.path).size : 0
       // Opened at once: a file that is put aside before its stream has opened it would go on under the old name.
-      const stream = createWriteStream(this.path, { fd: openSync(this.path, 'a') })
+      const stream = createWriteStream(this.path, { fd: openSync(this.path, 'a', 0o600) })
       stream.on('error', () => {
         this.failedAt = performance.now()
         if (this.stream === stream) this.stream = null

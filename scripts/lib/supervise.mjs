@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process'
-import { mkdirSync, writeFileSync } from 'node:fs'
+import { chmodSync, mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { LogFile } from './log-file.mjs'
 
@@ -13,7 +13,8 @@ export class Supervisor {
     this.tell = tell
     this.children = new Map()
     this.stopping = false
-    mkdirSync(logFolder, { recursive: true })
+    mkdirSync(logFolder, { recursive: true, mode: 0o700 })
+    chmodSync(logFolder, 0o700)
   }
 
   /** Starts a process; `spec` is {command, args, cwd, env, stopSignal}. */

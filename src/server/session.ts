@@ -3,11 +3,13 @@ import { keyCaller, sessionCaller } from '~/store/person'
 import { cameOverTls, proxyHops } from './address'
 import { database } from './context'
 
-export const COOKIE = 'embrik_session'
+const COOKIE = 'embrik_session'
+/** Over TLS under a name that browsers let no other site or path set (RFC 6265bis 4.1.3.2). */
+const SECURE_COOKIE = `__Host-${COOKIE}`
 
 export function cookieToken(request: Request): string | null {
-  const m = /(?:^|;\s*)embrik_session=([A-Za-z0-9_-]{20,100})/.exec(request.headers.get('cookie') ?? '')
-  return m ? m[1]! : null
+  const name = overTls(request) ? SECURE_COOKIE : COOKIE
+  return new RegExp(`(?:^|;\\s*)${name}=([A-Za-z0-9_-]{20,100})(?:;|$)`).exec(request.headers.get('cookie') ?? '')?.[1] ?? null
 }
 
 const DEVICE = 'embrik_device'
@@ -53,7 +55,7 @@ export function overTls(request: Request): boolean {
 
 /** `Set-Cookie` for a session (RFC 6265 4.1): not for scripts, not for other sites. */
 export function sessionCookie(token: string, expires: Date, secure: boolean): string {
-  return `${COOKIE}=${token}; Path=/; HttpOnly; SameSite=Lax; Expires=${expires.toUTCString()}${secure ? '; Secure' : ''}`
+  return `${secure ? SECURE_COOKIE : COOKIE}=${token}; Path=/; HttpOnly; SameSite=Lax; Expires=${expires.toUTCString()}${secure ? '; Secure' : ''}`
 }
 
 /**
