@@ -323,6 +323,11 @@ export async function removeKey(db: Conn, id: string): Promise<void> {
   await db.deleteFrom('api_key').where('id', '=', id).execute()
 }
 
+/** Who answers for a key; null: the installation itself. */
+export async function keyOwner(db: Conn, id: string): Promise<string | null> {
+  return (await db.selectFrom('api_key').select('owner_id').where('id', '=', id).executeTakeFirst())?.owner_id ?? null
+}
+
 /** Whose key this is; null when it is none, or has ended. It may no more than its owner may now. */
 export async function keyCaller(db: Conn, key: string, now = Date.now()): Promise<Caller | null> {
   const row = await db

@@ -7,6 +7,7 @@ import {
   changePassword,
   changePerson,
   endSession,
+  keyOwner,
   listKeys,
   listPeople,
   listSessions,
@@ -46,7 +47,7 @@ let document: object | null = null
 /** Only people have a password and sessions. */
 function person(caller: Caller): string {
   if (caller.kind !== 'person')
-    throw fail(403, 'access.person', 'Only a person has a password and sessions', 'Log in instead of sending a key', 'web')
+    throw fail(409, 'access.person', 'Only a person has a password and sessions', 'Log in instead of sending a key', 'web')
   return caller.id
 }
 
@@ -87,12 +88,10 @@ export const accessHandlers: Pick<Handlers, Keys> = {
   changePerson: ({ params, body }) => changePerson(database(), params.id!, body),
   removePerson: ({ params }) => removePerson(database(), params.id!),
   listKeys: () => listKeys(database()),
-  addKey: ({ body, caller }) => {
-    if (caller.kind !== 'person') throw fail(403, 'key.by-key', 'A key makes no keys', 'Log in as the person who answers for it', 'web')
-    return addKey(database(), body, caller.id)
-  },
+  // Who answers for a key answers for those that are made with it.
+  addKey: async ({ body, caller }) => addKey(database(), body, caller.kind === 'person' ? caller.id : await keyOwner(database(), caller.id)),
   changePassword: ({ body, caller, token }) => changePassword(database(), person(caller), body.current, body.next, token),
-  listSessions: ({ caller, token }) => listSessions(database(), person(caller), token),
+  listSessions: async ({ caller, token }) => (caller.kind === 'person' ? listSessions(database(), caller.id, token) : []),
   endSession: ({ caller, params }) => endSession(database(), person(caller), params.id!),
   listAudit: ({ query }) => listAudit(database(), query),
   exportAudit: async ({ request, caller }) =>
