@@ -88,6 +88,21 @@ try {
 
   // Engine tests mostly wait, worlds never do: side by side.
   const worlds = wanted('worlds') ? tests('Simulated worlds', bin('vitest'), vitest('worlds'), {}, join(reports, 'worlds.json'), vitestCount) : null
+  // What the end-to-end tests need is built beside the engine tests, once the worlds leave a core.
+  const building = wanted('e2e')
+    ? Promise.resolve(worlds).then(() =>
+        step(
+          'Build',
+          async () => {
+            if (!stale(root)) return 'up to date'
+            await build(root)
+          },
+          true,
+        ),
+      )
+    : null
+  // Its failure is told below, not here.
+  building?.catch(() => undefined)
   if (wanted('engine')) {
     const supervisor = new Supervisor(join(home, 'logs'), () => undefined)
     try {
@@ -110,10 +125,7 @@ try {
   await worlds
 
   if (wanted('e2e')) {
-    await step('Build', async () => {
-      if (!stale(root)) return 'up to date'
-      await build(root)
-    })
+    await building
     const env = { EMBRIK_E2E_BASE: String(base), EMBRIK_E2E_HOME: join(home, 'e2e'), PLAYWRIGHT_JSON_OUTPUT_NAME: join(reports, 'e2e.json') }
     await tests('End-to-end tests', bin('playwright'), ['test', '--reporter=line,json'], env, join(reports, 'e2e.json'), playwrightCount)
   }
