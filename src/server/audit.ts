@@ -20,6 +20,8 @@ interface Audited {
   all?: () => Promise<Named[]>
   /** What of the answer is told; unless given, the answer itself. */
   after?: (answer: unknown, body: unknown) => unknown
+  /** Whether anything was done at all. */
+  happened?: (answer: unknown) => boolean
   /** Who did it where nobody was logged in before. */
   by?: (answer: unknown) => string
 }
@@ -76,7 +78,11 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   removeClass: { kind: 'class', all: classes },
   editEquipment: { kind: 'equipment', after: counted },
   editTags: { kind: 'tags', after: counted },
-  importTags: { kind: 'tags', after: (answer) => (answer as { counts?: unknown }).counts },
+  importTags: {
+    kind: 'tags',
+    happened: (answer) => (answer as { applied?: boolean }).applied === true,
+    after: (answer) => (answer as { counts?: unknown }).counts,
+  },
   addTags: { kind: 'tags', after: counted },
   removeTags: { kind: 'tags', after: counted },
   writeTag: { kind: 'tag', after: (_answer, body) => (body as { value?: unknown }).value },
@@ -91,6 +97,7 @@ export async function auditing(key: RouteKey, id: string | undefined) {
     /** The act is done: tells it. */
     done: async (o: { caller: Caller | null; address: string | null; answer: unknown; body: unknown }): Promise<void> => {
       const { caller, address, answer, body } = o
+      if (how.happened && !how.happened(answer)) return
       const told = answer instanceof Response ? null : answer
       const named = (told ?? before) as Partial<Named> | null
       await addAudit(database(), {

@@ -122,7 +122,10 @@ export async function dispatch(
     const call = { caller: who.caller, params, query: query?.data, body: body?.data, request, address: who.address, token: who.token, headers }
     const audit = await auditing(key, params.id)
     const result = await (handlers[key] as Handler<RouteKey>)(call as never)
-    await audit?.done({ caller: who.caller, address: who.address, answer: result, body: body?.data })
+    // The act is done by now: what cannot be told of it stands in the log at least.
+    await audit
+      ?.done({ caller: who.caller, address: who.address, answer: result, body: body?.data })
+      .catch((e: unknown) => console.error(`web: the audit of ${key} by ${who.caller?.name ?? 'nobody'} was not written: ${String(e)}`))
     if (result instanceof Response) return result
     if (route.answer === null) return new Response(null, { status: 204, headers })
     headers.set('content-type', 'application/json; charset=utf-8')
