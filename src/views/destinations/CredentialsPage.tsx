@@ -205,7 +205,7 @@ function AddCredential({ onClose, onSaved }: { onClose(): void; onSaved(c: Crede
         <>
           <Button onClick={onClose}>Cancel</Button>
           <Button kind="main" busy={busy} onClick={() => void save()}>
-            Keep it
+            Save credential
           </Button>
         </>
       }

@@ -65,7 +65,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
         )}
         {findings.length > 0 && (
           <span className={`text-xs ${stops > 0 ? 'text-bad' : 'text-uncertain'}`}>
-            {stops > 0 ? `${stops} stop it` : `${findings.length} to know`}
+            {stops > 0 ? `${stops} ${stops === 1 ? 'error' : 'errors'}` : `${findings.length} ${findings.length === 1 ? 'warning' : 'warnings'}`}
           </span>
         )}
         {add}

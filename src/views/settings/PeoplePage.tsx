@@ -103,7 +103,7 @@ function People({ caller }: { caller: Caller }) {
                     <td className="text-right">
                       {p.id !== caller.id && (
                         <Button small kind="quiet" onClick={() => void remove('removePerson', p.id, p.name)}>
-                          remove
+                          Remove person
                         </Button>
                       )}
                     </td>
@@ -133,7 +133,7 @@ function People({ caller }: { caller: Caller }) {
                     <td className={k.endsAt !== null && k.endsAt - Date.now() < 30 * DAY_MS ? 'text-bad' : 'text-muted'}>{endText(k.endsAt)}</td>
                     <td className="text-right">
                       <Button small kind="quiet" onClick={() => void remove('removeKey', k.id, k.name)}>
-                        take back
+                        Remove key
                       </Button>
                     </td>
                   </tr>
@@ -186,7 +186,7 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
           <>
             <Button onClick={onClose}>Cancel</Button>
             <Button kind="main" onClick={() => void save()}>
-              {what === 'person' ? 'Add' : 'Make it'}
+              {what === 'person' ? 'Add person' : 'Make key'}
             </Button>
           </>
         )

@@ -50,7 +50,7 @@ export function RemoveSource({ source, onClose }: { source: Source; onClose(): v
       note={used ? 'It is still used' : 'Its settings and its stored password go with it'}
       foot={
         <>
-          <Button onClick={onClose}>Keep it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button kind="danger" busy={busy} disabled={use === undefined || used} onClick={() => void remove()}>
             Remove source
           </Button>
