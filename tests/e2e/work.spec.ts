@@ -94,6 +94,8 @@ test('every page opens without a fault', async ({ page }) => {
     '/proof',
     '/proof/events',
     '/settings',
+    '/settings/account',
+    '/settings/audit',
   ]) {
     await page.goto(path)
     await expect(page.locator('[data-figure="sources"]')).not.toHaveText('...')
