@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { ShapeSettings } from '~/contract/shape'
 import { fillParts } from '../address/template'
 import type { Scalar } from '../value/deadband'
-import { encoderOf } from './registry'
+import { encoderOf, shapes } from './registry'
 import { cell, kiln, member, part, scope } from './shape-samples'
 import { cutBody, templateFaults } from './template'
 
@@ -97,6 +97,16 @@ describe('a free template', () => {
   it('of messages about one member every type is tried', () => {
     expect(faults('{"v": 1${value}}', { per: 'member' })).toHaveLength(1)
     expect(faults('{"v": ${value}}', { per: 'member' })).toEqual([])
+  })
+
+  it('of thousands of equipment of one kind one is tried', () => {
+    const many = Array.from({ length: 20_000 }, (_, i) => ({ ...one, id: `e${i}`, name: `Kiln ${i}` }))
+    const problems = shapes.template.problems!
+    const long = `{"a":[${'${t},'.repeat(3900)}0]}`
+    expect(problems(how(long) as never, many)).toEqual([])
+    expect(problems(how('{"a":${other}}') as never, [...many, { ...one, members: [member('other')] }])).toEqual([
+      '${other} is nothing that Tunnel Kiln has',
+    ])
   })
 
   it('filters behind each other do not grow a text without end', () => {

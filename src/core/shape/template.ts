@@ -256,6 +256,16 @@ function encoderOf(how: How, one: PlanEquipment): Encoder {
   }
 }
 
+/** One of each kind: a template that fits one fits all with the same members and facts. */
+function unlike(equipment: readonly PlanEquipment[]): PlanEquipment[] {
+  const kinds = new Map<string, PlanEquipment>()
+  for (const one of equipment) {
+    const kind = `${one.members.map((m) => `${m.key}:${m.dataType}`).join()} ${Object.keys(one.facts).join()}`
+    if (!kinds.has(kind)) kinds.set(kind, one)
+  }
+  return [...kinds.values()]
+}
+
 /** What was read at each slot; a text for what stood among other text. */
 type Found = { slot: Slot; raw: unknown }[]
 
@@ -408,7 +418,7 @@ export const freeTemplate: Shape<'template'> = {
   grouping: (s) => s.per,
   summary: (s) =>
     `a template of your own, ${s.form === 'json' ? 'JSON' : s.form === 'csv' ? 'CSV' : 'text'}${s.per === 'member' ? ', one message a member' : ''}`,
-  problems: (s, equipment) => [...new Set(equipment.flatMap((one) => templateFaults(s, one).map((p) => p.message)))].slice(0, 5),
+  problems: (s, equipment) => [...new Set(unlike(equipment).flatMap((one) => templateFaults(s, one).map((p) => p.message)))].slice(0, 5),
   encoder: (settings, scope) => encoderOf(settings, scope.equipment[0]!),
   decoder(settings, scope: Scope) {
     const one = scope.equipment[0]!
