@@ -22,7 +22,7 @@ try {
     EMBRIK_ENGINE_SECRET: process.env.EMBRIK_ENGINE_SECRET ?? keptSecret(join(home, 'engine.secret'), 24),
     EMBRIK_WORK_DIR: join(home, 'engine'),
     EMBRIK_WEB_DIST: join(root, 'dist', 'web'),
-    EMBRIK_HOME_DIR: home,
+    EMBRIK_HOME: home,
   }
   if (!process.env.EMBRIK_MASTER_KEY && !process.env.EMBRIK_MASTER_KEY_FILE) {
     keptSecret(join(home, 'master.key'), 32)

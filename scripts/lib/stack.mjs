@@ -54,7 +54,7 @@ export async function startDemoStack({
       EMBRIK_MASTER_KEY_FILE: join(home, 'master.key'),
       EMBRIK_WORK_DIR: join(home, 'engine'),
       EMBRIK_WEB_DIST: join(root, 'dist', 'web'),
-      EMBRIK_HOME_DIR: home,
+      EMBRIK_HOME: home,
       ...more,
     }
     await show('Tables and demo data', () => run(process.execPath, [bin('seed')], { env: { ...process.env, ...env } }))

@@ -24,7 +24,7 @@ describe('names that a server answers to', () => {
 describe('a certificate for HTTPS', () => {
   const home = () => mkdtempSync(join(tmpdir(), 'embrik-tls-'))
   it('is made for its names, kept for its owner only, and made anew when names come or its end is near', async () => {
-    const env = { EMBRIK_TLS: 'own', EMBRIK_HOME_DIR: home() }
+    const env = { EMBRIK_TLS: 'own', EMBRIK_HOME: home() }
     const first = (await serverCertificate(env))!
     const read = new X509Certificate(first.cert)
     for (const [check, name] of [
@@ -33,12 +33,12 @@ describe('a certificate for HTTPS', () => {
       ['ip', '::1'],
     ] as const)
       expect(check === 'host' ? read.checkHost(name) : read.checkIP(name), name).toBeDefined()
-    expect(statSync(join(env.EMBRIK_HOME_DIR, 'tls', 'key.pem')).mode & 0o77).toBe(0)
+    expect(statSync(join(env.EMBRIK_HOME, 'tls', 'key.pem')).mode & 0o77).toBe(0)
     expect((await serverCertificate(env))!.cert).toBe(first.cert)
     const named = (await serverCertificate({ ...env, EMBRIK_HOSTS: 'embrik.example' }))!
     expect(new X509Certificate(named.cert).checkHost('embrik.example')).toBe('embrik.example')
     const old = await makeServerCertificate(['localhost', '127.0.0.1', '::1', 'embrik.example'], Date.now() - 380 * 86_400_000)
-    writeFileSync(join(env.EMBRIK_HOME_DIR, 'tls', 'certificate.pem'), old.certificate)
+    writeFileSync(join(env.EMBRIK_HOME, 'tls', 'certificate.pem'), old.certificate)
     expect((await serverCertificate({ ...env, EMBRIK_HOSTS: 'embrik.example' }))!.cert).not.toBe(old.certificate)
   })
   it('comes from files, both or none, or is not wanted', async () => {

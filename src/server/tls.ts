@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { hostname } from 'node:os'
 import { join } from 'node:path'
 import { makeServerCertificate } from '~/core/credential/self-signed'
+import { proxyHops } from './address'
 
 type Env = Record<string, string | undefined>
 
@@ -21,8 +22,7 @@ export function hostNames(env: Env): ReadonlySet<string> | null {
     .map((h) => h.trim().toLowerCase())
     .filter(Boolean)
   const listens = env.EMBRIK_HOST ?? '127.0.0.1'
-  const proxied = Number(env.EMBRIK_PROXY_HOPS ?? 0) > 0 || env.EMBRIK_BEHIND_PROXY === '1'
-  if (told.length === 0 && (proxied || !LOOPBACK.includes(listens))) return null
+  if (told.length === 0 && (proxyHops(env) > 0 || !LOOPBACK.includes(listens))) return null
   return new Set([...told, ...LOOPBACK])
 }
 
@@ -57,7 +57,7 @@ export async function serverCertificate(env: Env): Promise<{ cert: string; key: 
   }
   if (!how) return null
   if (how !== 'own') throw new Error(`EMBRIK_TLS is "${how}": it can be "own", or left out`)
-  const folder = join(env.EMBRIK_HOME_DIR ?? '.embrik', 'tls')
+  const folder = join(env.EMBRIK_HOME ?? '.embrik', 'tls')
   const files = { cert: join(folder, 'certificate.pem'), key: join(folder, 'key.pem') }
   const names = [
     ...new Set([

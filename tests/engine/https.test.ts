@@ -30,7 +30,7 @@ async function start(env: Record<string, string>) {
   const program = await bundled('src/server/main.ts', 'web-front.mjs')
   let said = ''
   const child = spawn(process.execPath, [program], {
-    env: { PATH: process.env.PATH ?? '', EMBRIK_WEB_DIST: dist, EMBRIK_PORT_BASE: String(port), EMBRIK_HOME_DIR: home, ...env },
+    env: { PATH: process.env.PATH ?? '', EMBRIK_WEB_DIST: dist, EMBRIK_PORT_BASE: String(port), EMBRIK_HOME: home, ...env },
   })
   running = child
   child.stdout.on('data', (d) => (said += String(d)))

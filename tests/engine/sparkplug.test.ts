@@ -339,7 +339,7 @@ describe('births (6.4.19, 6.4.20)', () => {
     for (const m of told().filter((x) => x.type === 'NBIRTH')) {
       const all = m.payload.metrics!
       expect(all.find((x) => x.name === 'Node Control/Rebirth')).toMatchObject({ datatype: 11, booleanValue: false })
-      expect(all.find((x) => x.name === 'Node Control/Rebirth')).not.toHaveProperty('alias')
+      expect(all.find((x) => x.name === 'Node Control/Rebirth')!.alias).toBeUndefined()
       expect(all.find((x) => x.name === 'bdSeq')).toMatchObject({ datatype: 4 })
       for (const name of names) expect(all.map((x) => x.name)).toContain(name)
     }

@@ -18,7 +18,7 @@ export interface NodeSession {
   devices: readonly string[]
   deviceBirth(device: string, now: number): SessionMessage
   deviceDeath(device: string, now: number): SessionMessage
-  /** Whose data go to this topic; null: nobody's. */
+  /** Which of its devices has data on this topic; null: none. */
   deviceOf(topic: string): string | null
   /** What has changed of the node itself since its birth, or since this was asked last; null: nothing. */
   news(now: number): SessionMessage | null

@@ -61,7 +61,11 @@ export function sparkplugSession(plan: Plan, how: Settings<'sparkplug-b'>, runne
       return { topic: sparkplugTopicOf(how, 'DBIRTH', device), payload: write(cells, now) }
     },
     deviceDeath: (device, now) => ({ topic: sparkplugTopicOf(how, 'DDEATH', device), payload: deviceDeath(now) }),
-    deviceOf: (topic) => (topic.startsWith(dataTopic) ? topic.slice(dataTopic.length) : null),
+    deviceOf(topic) {
+      const device = topic.startsWith(dataTopic) ? topic.slice(dataTopic.length) : ''
+      // What waits in the outbox may be of a device that the version of now has no more.
+      return devices.has(device) ? device : null
+    },
     news(now) {
       const all = metrics()
       const fresh: Record<string, number | string> = {}

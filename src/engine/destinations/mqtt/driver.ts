@@ -77,7 +77,10 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget, o: OpenOp
     link.close()
     throw e instanceof FailureError ? e : new FailureError(explain(e), 502)
   }
-  if (lostWhy !== null) throw new FailureError(explain(lostWhy), 502)
+  if (lostWhy !== null) {
+    running?.die()
+    throw new FailureError(explain(lostWhy), 502)
+  }
   sender = new MqttSender(link, target.settings.window, sink, running, remembered)
   return sender
 }
