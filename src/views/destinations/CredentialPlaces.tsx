@@ -4,8 +4,8 @@ import type { Credential } from '~/contract/credential'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
-import { call, failureIn, refresh } from '../app/api'
-import { tellFailure } from '../shared/problems'
+import { call, refresh } from '../app/api'
+import { useFields } from '../shared/useFields'
 
 /** Places as typed, apart. */
 export const placesOf = (text: string): string[] => text.split(/[\s,;]+/).filter(Boolean)
@@ -22,24 +22,14 @@ export function PlacesField({ value, onChange, error }: { value: string; onChang
 /** Where a log-in may be sent, and for administrators how to say so anew. */
 export function CredentialPlaces({ one, mayEdit }: { one: Credential; mayEdit: boolean }) {
   const [text, setText] = useState<string | null>(null)
-  const [error, setError] = useState<string>()
-  const [busy, setBusy] = useState(false)
-  const save = async () => {
-    setBusy(true)
-    setError(undefined)
-    try {
+  const { fields, busy, run } = useFields()
+  const save = () =>
+    run(async () => {
       await call('bindCredential', { params: { id: one.id }, body: { places: placesOf(text ?? '') } })
       await refresh('listCredentials')
       setText(null)
       toast.success(`Where ${one.name} may be sent is saved`)
-    } catch (e) {
-      const told = placesError(failureIn(e).fields ?? {})
-      if (told) setError(told)
-      else tellFailure(e)
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   return (
     <>
       <Heading>Meant for</Heading>
@@ -74,7 +64,7 @@ export function CredentialPlaces({ one, mayEdit }: { one: Credential; mayEdit: b
             void save()
           }}
         >
-          <PlacesField value={text} onChange={setText} error={error} />
+          <PlacesField value={text} onChange={setText} error={placesError(fields)} />
           <div className="flex gap-2">
             <Button small kind="main" busy={busy} onClick={() => void save()}>
               Save places

@@ -14,6 +14,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
+import { useFields } from '../shared/useFields'
 import { CredentialPlaces, PlacesField, placesError, placesOf } from './CredentialPlaces'
 
 export function CredentialsPage({ caller }: { caller: Caller }) {
@@ -167,14 +168,11 @@ function Credentials() {
 function AddCredential({ onClose, onSaved }: { onClose(): void; onSaved(c: Credential): void }) {
   const [kind, setKind] = useState<CredentialDraft['kind']>('certificate')
   const [v, setV] = useState({ name: '', certificate: '', key: '', user: '', password: '', places: '' })
-  const [fields, setFields] = useState<Record<string, string>>({})
-  const [busy, setBusy] = useState(false)
+  const { fields, busy, run } = useFields()
   const set = (k: keyof typeof v) => (e: { target: { value: string } }) => setV({ ...v, [k]: e.target.value })
   const file = (k: 'certificate' | 'key') => (e: React.ChangeEvent<HTMLInputElement>) =>
     void e.target.files?.[0]?.text().then((text) => setV((now) => ({ ...now, [k]: text })))
-  const save = async () => {
-    setBusy(true)
-    setFields({})
+  const save = () => {
     const { name, certificate, key, user, password, places } = v
     const body: CredentialDraft =
       kind === 'certificate'
@@ -182,18 +180,12 @@ function AddCredential({ onClose, onSaved }: { onClose(): void; onSaved(c: Crede
         : kind === 'authority'
           ? { kind, name, certificate }
           : { kind, name, user, password, places: placesOf(places) }
-    try {
+    return run(async () => {
       const saved = await call('addCredential', { body })
       await refresh('listCredentials')
       toast.success(`${saved.name} is kept`)
       onSaved(saved)
-    } catch (e) {
-      const f = failureIn(e)
-      if (f.fields) setFields(f.fields)
-      else tellFailure(e)
-    } finally {
-      setBusy(false)
-    }
+    })
   }
   return (
     <Modal

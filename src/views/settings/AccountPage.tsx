@@ -8,6 +8,7 @@ import { Age, Time } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { Frame, Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
+import { useFields } from '../shared/useFields'
 
 export function AccountPage({ caller }: { caller: Caller }) {
   return (
@@ -27,28 +28,19 @@ const nothing = { current: '', next: '', again: '' }
 
 function Password() {
   const [v, setV] = useState(nothing)
-  const [fields, setFields] = useState<Record<string, string>>({})
-  const [busy, setBusy] = useState(false)
+  const { fields, setFields, busy, run, typed } = useFields()
   const set = (k: keyof typeof v) => (e: { target: { value: string } }) => {
     setV({ ...v, [k]: e.target.value })
-    setFields(({ [k]: _, ...rest }) => rest)
+    typed(k)
   }
   const save = async () => {
     if (v.next !== v.again) return setFields({ again: 'The two are not the same' })
-    setBusy(true)
-    setFields({})
-    try {
+    await run(async () => {
       await call('changePassword', { body: { current: v.current, next: v.next } })
       await refresh('listSessions')
       setV(nothing)
       toast.success('Your password is changed; your other sessions have ended')
-    } catch (e) {
-      const f = failureIn(e)
-      if (f.fields) setFields(f.fields)
-      else tellFailure(e)
-    } finally {
-      setBusy(false)
-    }
+    })
   }
   return (
     <form

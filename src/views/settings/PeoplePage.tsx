@@ -11,6 +11,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Frame, Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
+import { useFields } from '../shared/useFields'
 
 export function PeoplePage({ caller }: { caller: Caller }) {
   return (
@@ -150,12 +151,11 @@ function People({ caller }: { caller: Caller }) {
 
 function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
   const [v, setV] = useState({ name: '', login: '', password: '', role: 'viewer' as Role, days: '365' })
-  const [fields, setFields] = useState<Record<string, string>>({})
+  const { fields, busy, run } = useFields()
   const [key, setKey] = useState<string | null>(null)
   const set = (k: keyof typeof v) => (e: { target: { value: string } }) => setV({ ...v, [k]: e.target.value })
-  const save = async () => {
-    setFields({})
-    try {
+  const save = () =>
+    run(async () => {
       if (what === 'person') {
         await call('addPerson', { body: v })
         await refresh('listPeople')
@@ -165,12 +165,7 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
         await refresh('listKeys')
         setKey(made.key)
       }
-    } catch (e) {
-      const f = failureIn(e)
-      if (f.fields) setFields(f.fields)
-      else tellFailure(e)
-    }
-  }
+    })
   return (
     <Modal
       open
@@ -185,7 +180,7 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
         ) : (
           <>
             <Button onClick={onClose}>Cancel</Button>
-            <Button kind="main" onClick={() => void save()}>
+            <Button kind="main" busy={busy} onClick={() => void save()}>
               {what === 'person' ? 'Add person' : 'Make key'}
             </Button>
           </>
