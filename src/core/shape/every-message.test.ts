@@ -2,15 +2,15 @@
 import Ajv2020 from 'ajv/dist/2020'
 import avro from 'avsc'
 import { describe, expect, it } from 'vitest'
-import type { Plan, PlanEquipment } from '~/contract/publication'
+import type { PlanEquipment } from '~/contract/publication'
 import type { ShapeInput } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
 import { alike, contractOf } from '../publication/contract'
 import { type Addressed, Runner } from '../publication/runner'
 import type { Scalar } from '../value/deadband'
 import { Status } from '../value/quality'
-import { decoderOf, scopeOf, shapeKinds, shapeOf } from './registry'
-import { dryer, kiln, member, settings } from './shape-samples'
+import { decoderOf, scopeOf, shapeKinds } from './registry'
+import { dryer, kiln, member, planOf } from './shape-samples'
 
 const NOW = Date.UTC(2026, 2, 4)
 const tag = (handle: number) => ({ fill: { kind: 'tag' as const, handle, width: 0, factor: 1, offset: 0 } })
@@ -30,36 +30,6 @@ const zones: PlanEquipment[] = [1, 2, 3].map((n) => ({
   ],
 }))
 const other: PlanEquipment = { ...dryer, members: [member('damper', 'integer', tag(5)), member('product', 'text', tag(4))] }
-
-function planOf(input: ShapeInput, equipment: PlanEquipment[]): Plan {
-  const shape = settings(input)
-  const grouping = shapeOf(shape).grouping(shape as never)
-  const address = { steering: [], key: '', headers: [['area', 'firing']] as [string, string][], responseTopic: '' }
-  const messages: Plan['messages'] =
-    grouping === 'publication'
-      ? [{ equipment: equipment.map((_, i) => i), members: null, topic: 'works/all', ...address }]
-      : equipment.flatMap((one, i): Plan['messages'] =>
-          grouping === 'equipment'
-            ? [{ equipment: [i], members: null, topic: `works/${i}`, ...address }]
-            : one.members.map((m, k) => ({ equipment: [i], members: [k], topic: `works/${i}/${m.key}`, ...address })),
-        )
-  return {
-    publicationId: kiln.id,
-    name: 'Works',
-    number: 7,
-    delivery: 1,
-    destinationId: kiln.id,
-    trigger: { kind: 'change' },
-    shape,
-    qos: 1,
-    retain: false,
-    expiryS: null,
-    filter: 'works/#',
-    contentType: shapeOf(shape).contentType(shape as never),
-    equipment,
-    messages,
-  }
-}
 
 const octets = (p: string | Uint8Array) => (typeof p === 'string' ? new TextEncoder().encode(p) : p)
 

@@ -1,9 +1,10 @@
 // Equipment, cells and scopes for the tests of shapes.
-import type { PlanEquipment, PlanMember } from '~/contract/publication'
+import type { Plan, PlanEquipment, PlanMember } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
+import { shapeOf } from './registry'
 import type { Part, Scope } from './shape'
 
 export const T0 = Date.UTC(2026, 2, 4, 14, 7, 12, 481)
@@ -60,3 +61,34 @@ export const scope = (equipment: PlanEquipment[], extra: Partial<Scope> = {}): S
   ...extra,
 })
 export const settings = (input: ShapeInput) => ShapeSettings.parse(input)
+
+/** What a publication with this shape would freeze of the equipment: messages as the shape groups them, on topics under `works`. */
+export function planOf(input: ShapeInput, equipment: PlanEquipment[]): Plan {
+  const shape = settings(input)
+  const grouping = shapeOf(shape).grouping(shape as never)
+  const address = { steering: [], key: '', headers: [['area', 'firing']] as [string, string][], responseTopic: '' }
+  const messages: Plan['messages'] =
+    grouping === 'publication'
+      ? [{ equipment: equipment.map((_, i) => i), members: null, topic: 'works/all', ...address }]
+      : equipment.flatMap((one, i): Plan['messages'] =>
+          grouping === 'equipment'
+            ? [{ equipment: [i], members: null, topic: `works/${i}`, ...address }]
+            : one.members.map((m, k) => ({ equipment: [i], members: [k], topic: `works/${i}/${m.key}`, ...address })),
+        )
+  return {
+    publicationId: kiln.id,
+    name: 'Works',
+    number: 7,
+    delivery: 1,
+    destinationId: kiln.id,
+    trigger: { kind: 'change' },
+    shape,
+    qos: 1,
+    retain: false,
+    expiryS: null,
+    filter: 'works/#',
+    contentType: shapeOf(shape).contentType(shape as never),
+    equipment,
+    messages,
+  }
+}

@@ -2,13 +2,13 @@ import { decode as unpack } from '@msgpack/msgpack'
 import avro from 'avsc'
 import cbor from 'cbor'
 import { describe, expect, it } from 'vitest'
-import type { Plan, PlanMember } from '~/contract/publication'
+import type { PlanMember } from '~/contract/publication'
 import type { ShapeInput } from '~/contract/shape'
 import { Runner } from '../publication/runner'
 import { sizeOf, wholeFindings } from '../publication/whole-findings'
 import type { Scalar } from '../value/deadband'
 import { decoderOf, scopeOf, shapeKinds, shapeOf } from './registry'
-import { kiln, member, settings } from './shape-samples'
+import { kiln, member, planOf, settings } from './shape-samples'
 import { published } from './sparkplug-published'
 
 const MOST = 2n ** 63n - 1n
@@ -17,30 +17,13 @@ const unsigned = [2n ** 63n, 2n ** 64n - 1n]
 
 /** What an engine would send of one integer member whose tag has this value now. */
 function sent(input: ShapeInput, value: Scalar, part: Partial<PlanMember> = {}) {
-  const shape = settings(input)
-  const message = { equipment: [0], members: null, steering: [], topic: 'works/kiln', key: '', headers: [], responseTopic: '' }
-  const plan = {
-    publicationId: kiln.id,
-    name: 'Kiln',
-    number: 1,
-    delivery: 1,
-    destinationId: kiln.id,
-    trigger: { kind: 'change' },
-    shape,
-    qos: 1,
-    retain: false,
-    expiryS: null,
-    filter: 'works/kiln',
-    contentType: '',
-    equipment: [{ ...kiln, members: [member('cars', 'integer', part)] }],
-    messages: [message],
-  } as unknown as Plan
+  const plan = planOf(input, [{ ...kiln, members: [member('cars', 'integer', part)] }])
   const runner = new Runner(plan, { name: 'edge', version: '1', startedAt: 0 })
   const now = Date.UTC(2026, 2, 4)
   for (const cell of runner.cellsOfEquipment[0]!) cell.read({ value: [null, value], status: [0, 0], time: [0, now] }, now)
   const out = runner.encode(0, now, 1)!
   const payload = typeof out.payload === 'string' ? new TextEncoder().encode(out.payload) : out.payload
-  const read = decoderOf(shape, scopeOf(plan, message as never))(payload, Object.fromEntries(out.headers ?? []))
+  const read = decoderOf(plan.shape, scopeOf(plan, plan.messages[0]!))(payload, Object.fromEntries(out.headers ?? []))
   if ('problem' in read) throw new Error(read.problem)
   return { text: new TextDecoder().decode(payload), payload, reading: read.readings[0]! }
 }

@@ -28,6 +28,13 @@ const gone: Failure = {
   where: 'destination',
 }
 
+const older: Failure = {
+  ...gone,
+  code: 'sparkplug.host-older',
+  message: 'What the primary host says is older than what it said before, and does not count',
+  hint: 'Its clock was set back, most likely: set it right; the outbox holds what comes meanwhile',
+}
+
 /** What is known of a node over all connections of one destination. */
 interface Known {
   identity: string
@@ -55,6 +62,8 @@ export class RunningSession {
   /** Since when it is born on this connection, monotonic ms. */
   private bornAt = Number.POSITIVE_INFINITY
   private online = false
+  /** What the host said last is older than what it said before. */
+  private older = false
   private askedAt = Number.NEGATIVE_INFINITY
   private stopNews: Cancel = () => undefined
   private stopRebirth: Cancel | null = null
@@ -122,7 +131,9 @@ export class RunningSession {
     const state = hostState(payload)
     const { host } = this.known
     // What is no state, or an older one that came late, says nothing (Sparkplug 3.0 5.4).
-    if (!state || (host && state.timestamp < host.timestamp)) return
+    if (!state) return
+    this.older = host !== null && state.timestamp < host.timestamp
+    if (this.older) return
     this.known.host = state
     this.online = state.online
     if (state.online || !this.born) return
@@ -194,7 +205,7 @@ export class RunningSession {
       if (over()) throw new FailureError(gone)
       if (!told && !this.online) {
         told = true
-        sink.waits(gone)
+        sink.waits(this.older ? older : gone)
       }
     }
   }
