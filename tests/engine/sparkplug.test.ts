@@ -134,6 +134,7 @@ beforeAll(async () => {
   const began = performance.now()
   for (const wrong of ['ONLINE', '{"online":"true","timestamp":9}', '{"online":true}', '[true]', '']) await state(wrong)
   await says(true, T - 2000)
+  await until(() => reason().includes('older than what it said before'), 'it to say why it does not believe its host')
   // Longer than any wait for it was before.
   await pause(6500)
   waitedMs = performance.now() - began

@@ -196,17 +196,17 @@ export class RunningSession {
   /** Stays connected until the host says that it is there, however long that takes. */
   private async waitForHost(over: () => boolean): Promise<void> {
     const { link, clock, sink } = this
-    let told = false
+    let told: Failure | null = null
     // What it retains may have come with the subscription.
     while (!this.online) {
       await sleep(clock, HOST_LOOK_MS)
       if (link.lostOrClosed)
         throw new FailureError({ ...gone, code: 'destination.closed', message: 'The connection was lost while it waited for the primary host' })
       if (over()) throw new FailureError(gone)
-      if (!told && !this.online) {
-        told = true
-        sink.waits(this.older ? older : gone)
-      }
+      const why = this.older ? older : gone
+      if (this.online || told === why) continue
+      told = why
+      sink.waits(why)
     }
   }
 }
