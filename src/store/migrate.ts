@@ -13,6 +13,7 @@ import * as resent from './migrations/0009-resent'
 import * as publishers from './migrations/0010-publishers'
 import * as places from './migrations/0011-places'
 import * as devices from './migrations/0012-devices'
+import * as announced from './migrations/0013-announced'
 
 const migrations = {
   '0001-first': first,
@@ -27,6 +28,7 @@ const migrations = {
   '0010-publishers': publishers,
   '0011-places': places,
   '0012-devices': devices,
+  '0013-announced': announced,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

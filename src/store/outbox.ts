@@ -45,15 +45,16 @@ export async function readSegment(db: Conn, destinationId: string, segment: numb
 export async function readCursor(db: Conn, destinationId: string): Promise<Cursor> {
   const row = await db.selectFrom('outbox_cursor').selectAll().where('destination_id', '=', destinationId).executeTakeFirst()
   return row
-    ? { segment: row.segment, done: row.done, countedSegment: row.counted_segment, ordinal: row.ordinal }
-    : { segment: 1, done: 0, countedSegment: 0, ordinal: 0 }
+    ? { segment: row.segment, done: row.done, countedSegment: row.counted_segment, ordinal: row.ordinal, announced: row.announced }
+    : { segment: 1, done: 0, countedSegment: 0, ordinal: 0, announced: 0 }
 }
 
 export async function writeCursor(db: Conn, destinationId: string, c: Cursor): Promise<void> {
-  await sql`insert into outbox_cursor (destination_id, segment, done, counted_segment, ordinal)
-    select ${destinationId}::uuid, ${c.segment}::bigint, ${c.done}::int, ${c.countedSegment}::bigint, ${c.ordinal}::bigint where exists (select 1 from destination where id = ${destinationId})
+  await sql`insert into outbox_cursor (destination_id, segment, done, counted_segment, ordinal, announced)
+    select ${destinationId}::uuid, ${c.segment}::bigint, ${c.done}::int, ${c.countedSegment}::bigint, ${c.ordinal}::bigint, ${c.announced}::bigint
+    where exists (select 1 from destination where id = ${destinationId})
     on conflict (destination_id) do update set segment = excluded.segment, done = excluded.done, counted_segment = excluded.counted_segment,
-      ordinal = excluded.ordinal`.execute(db)
+      ordinal = excluded.ordinal, announced = excluded.announced`.execute(db)
 }
 
 export async function deleteSegments(db: Conn, destinationId: string, segments: readonly number[]): Promise<void> {

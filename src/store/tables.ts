@@ -153,7 +153,14 @@ export interface Tables {
     ranges: Generated<string>
     created_at: Made
   }
-  outbox_cursor: { destination_id: string; segment: number; done: number; counted_segment: number; ordinal: Generated<number> }
+  outbox_cursor: {
+    destination_id: string
+    segment: number
+    done: number
+    counted_segment: number
+    ordinal: Generated<number>
+    announced: Generated<number>
+  }
   aside: {
     id: Generated<number>
     destination_id: string

@@ -24,6 +24,7 @@ const all = [
   '0010-publishers',
   '0011-places',
   '0012-devices',
+  '0013-announced',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { newId } from '~/contract/id'
-import type { DeliveryStore } from '~/core/delivery/delivery-store'
+import { AHEAD, type DeliveryStore } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
 import type { Clock } from '~/engine/clock/clock'
 import { realClock } from '~/engine/clock/real-clock'
@@ -9,7 +9,7 @@ import { Outbox } from '~/engine/outbox/outbox'
 import { deflatePacking } from '~/engine/outbox/packing'
 import type { Item } from '~/engine/outbox/segment-state'
 import { type PgDeliveryStore, storeTrouble } from '~/store/delivery'
-import { deleteSegments, listSegments, writeCursor } from '~/store/outbox'
+import { deleteSegments, listSegments, readCursor, writeCursor } from '~/store/outbox'
 import { freshDatabase, heldStore, until } from './support'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
@@ -191,6 +191,51 @@ describe('an outbox', () => {
     second.box.offer([envelope(2)])
     const [next] = await drain(second.box, 1)
     expect(next!.segment.no).toBeGreaterThan(item!.segment.no)
+    await second.box.close()
+  })
+
+  it('never gives a place again, though the newer segments are freed before an older one', async () => {
+    const first = await opened()
+    for (let n = 1; n <= 3; n++) {
+      first.box.offer([envelope(n)])
+      await until(() => first.stored.length === n, `message ${n}`)
+    }
+    const items = await drain(first.box, 3)
+    for (const item of items) first.box.acknowledged(item)
+    // The fate of the first alone is open.
+    for (const item of items.slice(1)) first.box.settled(item)
+    await flush(first.box)
+    expect((await listSegments(t.db, id)).length).toBe(1)
+    expect((await readCursor(t.db, id)).ordinal).toBe(3)
+    await first.box.close()
+    const second = await opened()
+    second.box.offer([envelope(4)])
+    const [next] = await drain(second.box, 1)
+    expect(next!.segment.ordinal).toBe(3)
+    await second.box.close()
+  })
+
+  it('writes how far messages may go out before the first of them goes, and knows later which may have gone', async () => {
+    const first = await opened()
+    first.box.offer(many(1, 5).map((n) => envelope(n)))
+    await until(() => first.stored.length === 5, 'five')
+    expect(first.box.mayGoOut(4)).toBe(true)
+    expect(first.box.inDoubt(4)).toBe(false)
+    await flush(first.box)
+    expect((await readCursor(t.db, id)).announced).toBe(4 + AHEAD)
+    // As far ahead as only many more messages would be.
+    const far = 4 + AHEAD + 1
+    expect(first.box.mayGoOut(far)).toBe(false)
+    let woken = false
+    void first.box.woken().then(() => (woken = true))
+    await flush(first.box)
+    await until(() => woken, 'whoever waited is woken')
+    expect(first.box.mayGoOut(far)).toBe(true)
+    await first.box.close()
+    const second = await opened()
+    second.box.offer([envelope(6)])
+    await until(() => second.stored.length === 1, 'six')
+    expect(many(0, 5).map((n) => second.box.inDoubt(n))).toEqual([true, true, true, true, true, false])
     await second.box.close()
   })
 

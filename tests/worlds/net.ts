@@ -49,6 +49,22 @@ class Direction {
   }
 }
 
+/** Whether a PUBLISH is among packets that begin with the first octet (MQTT 5 2.1). */
+export function holdsMessage(packets: Uint8Array): boolean {
+  for (let at = 0; at < packets.length; ) {
+    if (packets[at]! >>> 4 === 3) return true
+    let length = 0
+    let i = at + 1
+    for (let shift = 0; ; shift += 7) {
+      const b = packets[i++]!
+      length += (b & 0x7f) << shift
+      if ((b & 0x80) === 0) break
+    }
+    at = i + length
+  }
+  return false
+}
+
 /** One connection from a client to a server. */
 export class Link {
   over = false
@@ -189,7 +205,7 @@ export class Net {
           const write = wire.write.bind(wire)
           wire.write = (bytes) => {
             wrote(address.clientId, bytes)
-            link.published ||= bytes[0]! >>> 4 === 3
+            link.published ||= holdsMessage(bytes)
             write(bytes)
           }
           done(wire)

@@ -121,7 +121,7 @@ export class SimDatabase {
         }),
       loadOutbox: (destination) =>
         tx(() => ({
-          cursor: { ...(this.cursors.get(destination) ?? { segment: 1, done: 0, countedSegment: 0, ordinal: 0 }) },
+          cursor: { ...(this.cursors.get(destination) ?? { segment: 1, done: 0, countedSegment: 0, ordinal: 0, announced: 0 }) },
           segments: [...(this.segments.get(destination)?.values() ?? [])]
             .sort((a, b) => a.segment - b.segment)
             .map(({ body, codec: _, ...s }) => ({ ...s, bodyBytes: body.length })),

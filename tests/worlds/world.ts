@@ -8,7 +8,7 @@ import { chance } from '~/core/value/chance'
 import type { Aside } from '~/engine/destinations/supervisor'
 import { mild, SimBroker, type Temper } from './broker'
 import { SimEngine } from './engine'
-import { fair, Net } from './net'
+import { fair, holdsMessage, Net } from './net'
 import { Oracle } from './oracle'
 import { type Owner, Scheduler } from './scheduler'
 import { draw, drawOld, type Step } from './script'
@@ -157,17 +157,7 @@ export class World {
   wrote(e: SimEngine, client: string, bytes: Uint8Array): void {
     // One that runs while the database is exchanged has a moment to notice.
     if (this.database.lease.epoch === e.epoch || (this.restored && this.database.lease.epoch < e.epoch)) return
-    for (let at = 0; at < bytes.length; ) {
-      if (bytes[at]! >>> 4 === 3) return this.problem(`${e.name} as ${client} sends under epoch ${e.epoch}, ${this.database.lease.epoch} has begun`)
-      let length = 0
-      let i = at + 1
-      for (let shift = 0; ; shift += 7) {
-        const b = bytes[i++]!
-        length += (b & 0x7f) << shift
-        if ((b & 0x80) === 0) break
-      }
-      at = i + length
-    }
+    if (holdsMessage(bytes)) this.problem(`${e.name} as ${client} sends under epoch ${e.epoch}, ${this.database.lease.epoch} has begun`)
   }
 
   private changed(): void {

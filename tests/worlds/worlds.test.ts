@@ -8,7 +8,10 @@ import { bundled } from '../bundle'
 const SEEDS = Number(process.env.EMBRIK_WORLDS ?? 1000)
 /** New worlds every time, unless somebody names where to begin: a landing must not depend on luck. */
 const FIRST = Number(process.env.EMBRIK_WORLDS_FROM ?? Math.floor(Math.random() * 1e9))
+/** So few identifiers and so short a reach that both run out again and again, as they do in years of use. */
+const FEW = { PACKET_IDS: 97, AHEAD: 32 }
 let file: string
+let few: string
 
 interface Told {
   wrong: string[]
@@ -17,11 +20,12 @@ interface Told {
 
 beforeAll(async () => {
   file = await bundled('tests/worlds/thread.ts', 'worlds-thread.mjs')
+  few = await bundled('tests/worlds/thread.ts', 'worlds-few.mjs', FEW)
 })
 
-function inThread(task: object): Promise<Told> {
+function inThread(task: object, of = file): Promise<Told> {
   return new Promise((done, failed) => {
-    const worker = new Worker(file, { workerData: task })
+    const worker = new Worker(of, { workerData: task })
     worker.once('message', done)
     worker.once('error', failed)
   })
@@ -38,6 +42,12 @@ it(`${SEEDS} histories of five minutes, from seed ${FIRST} on: nothing is wrong 
 
 it('worlds that were wrong once are right', { timeout: 60_000 }, async () => {
   expect((await inThread({ kind: 'kept' })).wrong).toEqual([])
+})
+
+it('histories in which packet identifiers are used up every hundred messages: nothing is wrong in any', { timeout: 300_000 }, async () => {
+  const told = await Promise.all([0, 1].map((i) => inThread({ kind: 'worlds', from: FIRST + i * 50, count: 50 }, few)))
+  const wrong = told.flatMap((t) => t.wrong)
+  expect(wrong, wrong.map((w) => w.slice(0, 200)).join('\n')).toEqual([])
 })
 
 it('histories in which the database comes back from a copy: no number is given twice, nothing is wrong', { timeout: 300_000 }, async () => {

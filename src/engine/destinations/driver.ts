@@ -56,8 +56,10 @@ export interface DestinationSink {
   wall(): number
   /** The connection stands and takes nothing yet, for this reason. */
   waits(failure: Failure): void
-  /** Positions of messages that are done, though perhaps not to the last step: of an earlier run. */
-  doneLately(): Iterable<number>
+  /** Whether it is written that a message as far on as this may go out; else `ready` is told when it is. */
+  mayGoOut(ordinal: number): boolean
+  /** Positions of messages of an earlier run that are done, though perhaps not to the last step: `n` before the oldest that is not, and all after. */
+  doneLately(n: number): Iterable<number>
 }
 
 export interface Outgoing {
@@ -67,6 +69,8 @@ export interface Outgoing {
   ordinal: number
   /** It went out on an earlier connection, and had no answer there. */
   again: boolean
+  /** An earlier run may have sent it: nobody knows. */
+  inDoubt: boolean
 }
 
 export interface DestinationConnection {
@@ -76,7 +80,7 @@ export interface DestinationConnection {
   unfit(m: Outgoing): Failure | null
   send(m: Outgoing, answer: (a: Answer) => void): void
   /** False while the wire can't take more, or not this one: `sink.ready` tells when it can. */
-  ready(ordinal: number): boolean
+  ready(ordinal: number, e: Envelope): boolean
   /** Resolves when the other side has shown that it heard all that was said so far. */
   heard(): Promise<void>
   close(): void

@@ -421,7 +421,8 @@ export class DestinationSupervisor {
         waits: (failure) => this.lost(failure),
         durable: (then) => this.ctx.ledger.afterFlush(then, undefined),
         wall: () => clock.wall(),
-        doneLately: () => this.outbox.doneLately(settings.window * 2),
+        mayGoOut: (ordinal) => this.outbox.mayGoOut(ordinal),
+        doneLately: (n) => this.outbox.doneLately(n),
       },
     })
     this.begunAnew('sender')
@@ -505,7 +506,9 @@ export class DestinationSupervisor {
     if (this.suspicion.careful && !(await this.control(connection, over))) return
     const blocked = (item: Item) => {
       const window = this.suspicion.careful || this.laterTold ? 1 : connection.window
-      return this.held || this.finishing || underWay.size >= window || !this.mayGo() || !connection.ready(item.segment.ordinal + item.index)
+      return (
+        this.held || this.finishing || underWay.size >= window || !this.mayGo() || !connection.ready(item.segment.ordinal + item.index, item.envelope)
+      )
     }
     while (!over()) {
       if (this.laterUntil > 0 && !(await this.waitLater(over))) continue
@@ -530,6 +533,7 @@ export class DestinationSupervisor {
         id: messageId(this.ctx.installation, e.delivery, e.seq),
         ordinal: item.segment.ordinal + item.index,
         again: item.segment.ordinal + item.index <= this.sentOrdinal,
+        inDoubt: this.outbox.inDoubt(item.segment.ordinal + item.index),
       }
       const unfit = connection.unfit(m) ?? (this.suspicion.barred(item, clock.mono()) ? barredFailure(e.topic) : null)
       if (unfit) {

@@ -3,6 +3,7 @@ import type { Envelope } from '~/core/delivery/envelope'
 import { decodeSegment, encodeSegment, parseRanges, rangesOf } from '~/core/delivery/segment'
 import { type Clock, sleep, within } from '../clock/clock'
 import { log, wordsOf } from '../log'
+import { Announced } from './announced'
 import { type DropRun, DropRuns } from './drop-runs'
 import type { Packing } from './packing'
 import { type Item, Segment } from './segment-state'
@@ -69,6 +70,9 @@ export class Outbox {
   private readonly drops = new DropRuns()
   private nextNo = 1
   private ordinal = 0
+  /** Position behind the last message that was ever committed: it never goes back, whatever is left of the segments. */
+  private committedTo = 0
+  private readonly announced = new Announced()
   private countedSegment = 0
   private cursorSegment = 1
   private readAt = 0
@@ -155,7 +159,8 @@ export class Outbox {
     this.cursorSegment = cursor.segment
     const last = segments.at(-1)
     this.nextNo = Math.max(cursor.segment, cursor.countedSegment + 1, (last?.no ?? 0) + 1)
-    this.ordinal = Math.max(cursor.ordinal, last ? last.ordinal + last.count : 0)
+    this.ordinal = this.committedTo = Math.max(cursor.ordinal, last ? last.ordinal + last.count : 0)
+    this.announced.load(cursor.announced, this.ordinal)
   }
 
   setCap(bytes: number): void {
@@ -223,6 +228,7 @@ export class Outbox {
     const shift = this.o.clock.mono() - this.o.clock.wall()
     const segment = new Segment(w.segment, batch.length, w.body.length, w.ordinal, w.ranges, shift)
     this.segments.push(segment)
+    this.committedTo = w.ordinal + batch.length
     this.bytes += w.body.length
     this.undone += batch.length
     this.dirty = true
@@ -440,6 +446,18 @@ export class Outbox {
     this.dirty = true
   }
 
+  /** Whether a message of an earlier run may have been on the wire. */
+  inDoubt(ordinal: number): boolean {
+    return this.announced.inDoubt(ordinal)
+  }
+
+  /** Whether it is written that a message as far on as this may go out; else it soon will be, and whoever waits is woken. */
+  mayGoOut(ordinal: number): boolean {
+    if (this.announced.covers(ordinal)) return true
+    this.dirty = true
+    return false
+  }
+
   /** What the ledger writes together with its own figures; null when nothing changed. */
   takeFlush(): { cursor: Cursor; remove: number[]; applied: () => void } | null {
     if (!this.dirty || !this.loaded) return null
@@ -448,11 +466,16 @@ export class Outbox {
     this.countedSegment = Math.max(this.segments.at(-1)?.no ?? 0, this.countedSegment)
     // After every committed segment: one that is being written now must not be passed over.
     this.cursorSegment = first?.no ?? Math.max(this.segments.at(-1)?.no ?? 0, this.countedSegment, this.cursorSegment - 1) + 1
-    const committed = this.segments.at(-1)
-    const ordinal = committed ? committed.ordinal + committed.count : this.ordinal - this.packing
-    const cursor = { segment: this.cursorSegment, done: first?.prefix ?? 0, countedSegment: this.countedSegment, ordinal }
+    const announced = this.announced.next()
+    const done = first?.prefix ?? 0
+    const cursor = { segment: this.cursorSegment, done, countedSegment: this.countedSegment, ordinal: this.committedTo, announced }
     const gone = this.segments.filter((s) => s.open === 0 && s.finished)
-    return { cursor, remove: gone.map((s) => s.no), applied: () => this.removed(gone) }
+    const applied = () => {
+      this.removed(gone)
+      this.announced.wrote(announced)
+      this.wake()
+    }
+    return { cursor, remove: gone.map((s) => s.no), applied }
   }
 
   private removed(gone: Segment[]): void {

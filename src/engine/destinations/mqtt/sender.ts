@@ -1,4 +1,6 @@
 import type { Failure } from '~/contract/failure'
+import { AHEAD } from '~/core/delivery/delivery-store'
+import type { Envelope } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import type { Publishing } from '~/core/mqtt/publish'
 import { reasonOf } from '~/core/mqtt/reasons'
@@ -12,15 +14,23 @@ const FULL = 1 << 20
 const PACKET_IDS = 65_535
 const encoder = new TextEncoder()
 
+/** Messages that a run before may have left half way at most: the broker is told at once that it may forget them. */
+const LEFT_OVER = 1000
+
 interface UnderWay {
   m: Outgoing
   answer: (a: Answer) => void
 }
 
+interface HeldOne {
+  ordinal: number
+  written: boolean
+}
+
 /** Packet identifiers of QoS 2 whose message the broker has, and that it has not answered to be free again; over all connections. */
 class Held {
   /** Whether it is written that the message is done: only then may the broker forget that it has it. */
-  readonly ids = new Map<number, { written: boolean }>()
+  readonly ids = new Map<number, HeldOne>()
   /** The connection of this moment. */
   link: MqttLink | null = null
 
@@ -30,7 +40,7 @@ class Held {
     return held
   }
 
-  written(id: number, one: { written: boolean }): void {
+  written(id: number, one: HeldOne): void {
     one.written = true
     if (this.ids.get(id) === one) this.link?.release(id)
   }
@@ -51,6 +61,8 @@ export class MqttSender implements DestinationConnection {
   private readonly held: Held
   private readonly present: boolean
   private full = false
+  /** Identifiers of QoS 2 that this connection has seen to be free: a broker that went on may hold others, whatever we know of them. */
+  private readonly freed = new Set<number>()
 
   constructor(
     private readonly link: MqttLink,
@@ -65,8 +77,9 @@ export class MqttSender implements DestinationConnection {
     this.present = connack.sessionPresent
     if (!this.present) this.held.ids.clear()
     else {
-      // What an earlier run was through with, up to the last step: its identifiers would else never be free again.
-      if (!remembered.has('ran')) for (const ordinal of sink.doneLately()) link.release(packetIdOf(ordinal))
+      // What an earlier run was through with, up to the last step: a broker that counts what it holds would else soon be full.
+      const many = Math.min(connack.receiveMaximum + 2 * wantedWindow, LEFT_OVER, AHEAD)
+      if (!remembered.has('ran')) for (const ordinal of sink.doneLately(many)) link.release(packetIdOf(ordinal))
       for (const [id, one] of this.held.ids) if (one.written) link.release(id)
     }
     remembered.set('ran', true)
@@ -99,7 +112,7 @@ export class MqttSender implements DestinationConnection {
       }
     }
     if (e.payload.length + 1000 > connack.maximumPacketSize || connack.maximumPacketSize < 65_536) {
-      const size = this.link.sizeOf(this.framed({ envelope: e, id, ordinal: 0, again: false }))
+      const size = this.link.sizeOf(this.framed({ envelope: e, id, ordinal: 0, again: false, inDoubt: false }))
       if (size > connack.maximumPacketSize)
         return no(
           'size',
@@ -126,12 +139,20 @@ export class MqttSender implements DestinationConnection {
     }
   }
 
-  ready(ordinal: number): boolean {
+  ready(ordinal: number, e: Envelope): boolean {
     const id = packetIdOf(ordinal)
+    const far = e.qos === 2 && (ordinal - this.oldest() > AHEAD || !this.sink.mayGoOut(ordinal))
     const crowded = this.underWay.size + this.held.ids.size >= this.link.connack.receiveMaximum
     // An identifier that is still in use: its turn has not come.
-    this.full = this.link.pending >= FULL || crowded || this.underWay.has(id) || this.held.ids.has(id)
+    this.full = far || this.link.pending >= FULL || crowded || this.underWay.has(id) || this.held.ids.has(id)
     return !this.full
+  }
+
+  /** About the oldest position whose identifier the broker may hold: none that it answers out of turn is older by more than `AHEAD`. */
+  private oldest(): number {
+    const [held] = this.held.ids.values()
+    const [up] = this.underWay.values()
+    return Math.min(held?.ordinal ?? Number.POSITIVE_INFINITY, up?.m.ordinal ?? Number.POSITIVE_INFINITY)
   }
 
   private again(): void {
@@ -151,11 +172,22 @@ export class MqttSender implements DestinationConnection {
     session?.before(e.topic)
     if (session) p.payload = session.payload(e)
     if (e.qos > 0) this.underWay.set(p.packetId, { m, answer })
+    if (e.qos === 2) this.free(p.packetId, m)
     this.link.publish(p)
     session?.after(e)
     if (e.qos > 0) return
     this.zero.push({ m, answer })
     this.askZero()
+  }
+
+  /**
+   * A broker that still holds the identifier would take a message that never went out for the one that it has, and acknowledge
+   * what it does not have (MQTT 5 4.3.3): it is told first to let go. One that may have been on the wire goes out as it did then.
+   */
+  private free(id: number, { again, inDoubt }: Outgoing): void {
+    if (!this.present || this.freed.has(id)) return
+    if (!again && !inDoubt) this.link.release(id)
+    this.freed.add(id)
   }
 
   private askZero(): void {
@@ -182,6 +214,8 @@ export class MqttSender implements DestinationConnection {
   /** PUBACK, PUBREC, PUBCOMP: MQTT 5 3.4 to 3.7. */
   answered(step: 'puback' | 'pubrec' | 'pubcomp', packetId: number, reason: number, reasonString: string): void {
     if (step === 'pubcomp') {
+      // An answer to a release before that of the message which is held now does not free it.
+      if (this.held.ids.get(packetId)?.written === false) return
       this.held.ids.delete(packetId)
       return this.again()
     }
@@ -202,7 +236,7 @@ export class MqttSender implements DestinationConnection {
       }
       one.answer(r.temporary ? { kind: 'later', failure } : { kind: 'refused', failure })
     } else if (step === 'pubrec') {
-      const held = { written: false }
+      const held = { ordinal: one.m.ordinal, written: false }
       this.held.ids.set(packetId, held)
       one.answer({ kind: 'has' })
       // Only when that is written: a new start would else send it again to a broker that has forgotten it.
