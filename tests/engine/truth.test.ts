@@ -1,4 +1,6 @@
+import { connect } from 'node:net'
 import { sql } from 'kysely'
+import mqtt, { type Packet } from 'mqtt-packet'
 import { describe, expect, it } from 'vitest'
 import { listAsides } from '~/store/aside'
 import { publishedDraft } from './drafts'
@@ -7,6 +9,34 @@ import { pause, scene } from './scene'
 import { until } from './support'
 
 // Faults that nobody planned, on real sockets: each once made the ledger lie, lose, or stand still.
+
+/** Sends messages at QoS 2 under the identifiers 1 to `n` and goes when the broker has them, without letting it forget that. */
+async function leaveHalfWay(port: number, clientId: string, n: number): Promise<void> {
+  const socket = connect(port, '127.0.0.1')
+  const parser = mqtt.parser({ protocolVersion: 5 })
+  const say = (p: Packet) => socket.write(mqtt.generate(p, { protocolVersion: 5 }))
+  let received = 0
+  parser.on('packet', (p) => {
+    if (p.cmd === 'pubrec') received++
+    if (p.cmd !== 'connack') return
+    for (let messageId = 1; messageId <= n; messageId++)
+      say({ cmd: 'publish', topic: 'varnmoor/elsewhere', payload: String(messageId), qos: 2, dup: false, retain: false, messageId })
+  })
+  socket.on('data', (octets) => parser.parse(octets))
+  say({
+    cmd: 'connect',
+    clientId,
+    clean: false,
+    protocolId: 'MQTT',
+    protocolVersion: 5,
+    keepalive: 30,
+    username: 'embrik',
+    password: Buffer.from('clay-sender-1'),
+    properties: { sessionExpiryInterval: 600 },
+  })
+  await until(() => received === n, 'the broker has all of them')
+  socket.destroy()
+}
 
 describe.concurrent('the ledger is true', () => {
   it('a destination is saved six times under load: nothing twice, nothing missing, nobody accused', async () => {
@@ -135,6 +165,22 @@ describe.concurrent('the ledger is true', () => {
     await pause(1000)
     await s.settled()
     expect(s.counts()).toMatchObject({ doubled: 0, foreign: 0, missing: 0, arrived: s.counts()!.produced })
+    await s.end()
+  })
+
+  it('a broker that still holds identifiers of QoS 2 from another life takes what never went out, and only once', async () => {
+    const s = await scene({ still: true, publication: { qos: 2 } })
+    await leaveHalfWay(s.b.ports.plain, s.settings.clientId, 8)
+    await s.engine.start()
+    await s.up()
+    const stop = s.feed(20)
+    await pause(1000)
+    stop()
+    await s.settled()
+    const c = s.counts()!
+    expect(c.produced).toBeGreaterThan(20)
+    expect(c).toMatchObject({ missing: 0, unknown: 0, doubled: 0, arrived: c.produced })
+    expect(s.b.broker.truth.arrivals.filter((a) => a.topic.startsWith('varnmoor/one/')).length).toBe(c.produced)
     await s.end()
   })
 

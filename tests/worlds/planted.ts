@@ -8,6 +8,7 @@ import { MqttSender } from '~/engine/destinations/mqtt/sender'
 import { Suspicion } from '~/engine/destinations/suspicion'
 import { LeaseKeeper } from '~/engine/lease-keeper'
 import { Ledger } from '~/engine/ledger/ledger'
+import { Announced } from '~/engine/outbox/announced'
 import { Outbox } from '~/engine/outbox/outbox'
 import { Witness } from '~/engine/witness/witness'
 import { SimClock } from './scheduler'
@@ -25,6 +26,8 @@ interface Mistake {
   getter?: true
   /** Takes more worlds than the tests have time for: `npm run bench -- worlds` looks for it. */
   rare?: true
+  /** Is looked for where packet identifiers are few. */
+  few?: true
 }
 
 const nothing = () => () => undefined
@@ -140,6 +143,19 @@ export const mistakes: Mistake[] = [
       function (this: Any, m: Any) {
         this.wrongId = (this.wrongId ?? Math.floor(m.ordinal / 3)) + 1
         return original.call(this, m.envelope.qos === 2 ? { ...m, ordinal: m.ordinal + 7 * (m.again ? 1 : 0) } : m)
+      },
+  },
+  { few: true, name: 'a broker is not told to let go of an identifier before a new message has it', of: MqttSender, method: 'free', wrong: nothing },
+  { few: true, name: 'what an earlier engine may have sent counts as new', of: Announced, method: 'inDoubt', wrong: () => () => false },
+  { few: true, name: 'messages go out further ahead than is written', of: Announced, method: 'covers', wrong: () => () => true },
+  {
+    few: true,
+    name: 'identifiers that an earlier engine had done with are let go of without end',
+    of: Outbox,
+    method: 'doneLately',
+    wrong: (original) =>
+      function (this: Any) {
+        return original.call(this, 1000)
       },
   },
   { rare: true, name: 'a resent message counts as sent once', of: Account, method: 'twice', wrong: nothing },

@@ -8,7 +8,7 @@ import { runOldSeed, runSeed, World } from './world'
 
 const task = workerData as
   | { kind: 'worlds'; from: number; count: number }
-  | { kind: 'mistakes'; part: number; most: number }
+  | { kind: 'mistakes'; part: number; most: number; few: boolean }
   | { kind: 'restores'; from: number; count: number }
   | { kind: 'kept' }
   | { kind: 'story'; from: number }
@@ -31,7 +31,7 @@ if (task.kind === 'worlds') {
   lines.push(JSON.stringify(sums))
 } else if (task.kind === 'mistakes') {
   for (const [i, m] of mistakes.entries()) {
-    if (i % 2 !== task.part || m.rare) continue
+    if (i % 2 !== task.part || m.rare || Boolean(m.few) !== task.few) continue
     const mend = plant(m)
     let found: string | null = null
     let n = 0
