@@ -136,6 +136,8 @@ export const Watch = z.object({
 /** Frames of the live stream, one server-sent event each; only what changed since the last one. */
 export interface LiveFrames {
   hello: { at: number; engine: string }
+  /** Every two seconds: the line lives, and this is the server's time. */
+  beat: { at: number }
   course: CourseFigures
   values: LiveValue[]
   /** Handle to the last ten minutes, one number every five seconds, null where there was none. */

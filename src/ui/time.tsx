@@ -1,11 +1,12 @@
 import { format } from 'date-fns'
 import { useEffect, useRef, useState } from 'react'
+import { serverNow } from './clock'
 
 /** Epoch ms that moves on every `everyMs`, for ages. */
 export function useNow(everyMs = 1000): number {
-  const [now, setNow] = useState(Date.now)
+  const [now, setNow] = useState(serverNow)
   useEffect(() => {
-    const timer = setInterval(() => setNow(Date.now()), everyMs)
+    const timer = setInterval(() => setNow(serverNow()), everyMs)
     return () => clearInterval(timer)
   }, [everyMs])
   return now
@@ -19,7 +20,7 @@ export function Age({ at }: { at: number }) {
   const box = useRef<HTMLSpanElement>(null)
   useEffect(() => {
     const tick = () => {
-      if (box.current) box.current.textContent = at === 0 ? '-' : ageText(Date.now() - at)
+      if (box.current) box.current.textContent = at === 0 ? '-' : ageText(serverNow() - at)
     }
     ages.add(tick)
     ticker ??= setInterval(() => {
@@ -34,7 +35,7 @@ export function Age({ at }: { at: number }) {
   }, [at])
   return (
     <span ref={box} className="font-mono text-[12.5px]">
-      {at === 0 ? '-' : ageText(Date.now() - at)}
+      {at === 0 ? '-' : ageText(serverNow() - at)}
     </span>
   )
 }

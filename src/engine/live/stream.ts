@@ -8,6 +8,7 @@ const SLOW_TICKS = 5
 /** A frame of more characters than this goes out once in so many ticks: nobody reads a thousand lines five times a second. */
 const LARGE = 65_536
 const LARGE_TICKS = 10
+const BEAT_TICKS = 20
 /** Octets a slow reader may have waiting before ticks are left out for it. */
 const BEHIND = 1 << 20
 
@@ -89,8 +90,8 @@ export class LiveStream {
       if (this.parts.has('publications')) this.emitChanged('publications', engine.publicationConditions())
       if (this.parts.has('destinations')) this.emitChanged('destinations', engine.destinationConditions())
     }
-    // A comment now and then, so that both ends notice a dead line.
-    if (this.ticks % 150 === 149) this.res.write(': still here\n\n')
+    // Both ends notice a dead line, and pages know what time it is here.
+    if (this.ticks % BEAT_TICKS === BEAT_TICKS - 1) this.emit('beat', { at: Date.now() })
     this.ticks++
   }
 

@@ -1,4 +1,3 @@
-import { QueryClientProvider } from '@tanstack/react-query'
 import { Popover } from 'radix-ui'
 import { Component, type ReactNode, useEffect, useState } from 'react'
 import { Toaster } from 'sonner'
@@ -7,9 +6,10 @@ import { allows } from '~/contract/role'
 import { Button } from '~/ui/Button'
 import { Mark } from '~/ui/Glyph'
 import { ProblemNote } from '~/ui/Notes'
-import { call, failureIn, queryClient } from './api'
-import { CallerContext } from './caller'
-import { useFrame, useOnline, useWatch } from './live'
+import { go } from './address'
+import { call, failureIn } from './api'
+import { leaveAll } from './leaving'
+import { useFrame, useOnline, useWatch } from './live/live'
 import { Palette } from './Palette'
 import { type StationId, settingsPages, stations } from './stations'
 import { setTheme, useTheme } from './theme'
@@ -17,26 +17,26 @@ import { setTheme, useTheme } from './theme'
 interface Props {
   caller: Caller
   station: StationId | null
+  /** Its path. */
   page: string
-  actions?: ReactNode
   children: ReactNode
 }
 
 /** What stands around every view: the course, the station's pages, the finder, and who is logged in. */
 export function Frame(props: Props) {
   return (
-    <QueryClientProvider client={queryClient}>
-      <CallerContext value={props.caller}>
-        <div className="flex h-screen flex-col overflow-hidden">
-          <Course {...props} />
-          <Guard>{props.children}</Guard>
+    <>
+      <div className="flex h-screen flex-col overflow-hidden">
+        <Course {...props} />
+        <div className="from-the-line contents">
+          <Guard key={props.page}>{props.children}</Guard>
         </div>
-      </CallerContext>
+      </div>
       <Toaster
         position="bottom-center"
         toastOptions={{ style: { background: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: 3 } }}
       />
-    </QueryClientProvider>
+    </>
   )
 }
 
@@ -116,10 +116,10 @@ function Course({ caller, station }: Props) {
         </button>
         <Who caller={caller} />
       </header>
-      {online === 'off' && (
+      {(online === 'off' || online === 'silent') && (
         <div role="status" className="shrink-0 border-b border-bad/40 bg-bad-wash px-3 py-1 text-bad">
-          {down?.message ?? 'No live values: the connection to Embrik is lost'}.{' '}
-          <span className="text-ink">{down?.hint ?? 'It is tried again by itself; what you see may be old.'}</span>
+          {down?.message ?? (online === 'off' ? 'The connection to Embrik is lost' : 'Nothing is heard from Embrik')}.{' '}
+          <span className="text-ink">{down?.hint ?? 'It is tried again by itself.'} Values and states on this page are old until then.</span>
         </div>
       )}
       <Palette open={finding} onClose={() => setFinding(false)} />
@@ -185,7 +185,7 @@ function Who({ caller }: { caller: Caller }) {
           <button
             type="button"
             className="block w-full rounded-sm px-2 py-1.5 text-left hover:bg-well"
-            onClick={() => void call('logOut').finally(() => location.assign('/login'))}
+            onClick={() => void call('logOut').finally(leaveAll)}
           >
             Log out
           </button>
@@ -216,7 +216,7 @@ function useKeys(find: () => void): void {
       else if (Date.now() - went < 1200) {
         const to = stations.find((s) => s.letter === e.key)
         went = 0
-        if (to) location.assign(to.href)
+        if (to) go(to.href)
       }
     }
     window.addEventListener('keydown', onKey)

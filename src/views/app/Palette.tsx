@@ -2,6 +2,7 @@ import { Command } from 'cmdk'
 import { Dialog } from 'radix-ui'
 import { type ReactNode, useMemo, useState } from 'react'
 import { rankTags } from '~/core/equipment/matching'
+import { go } from './address'
 import { useCall } from './api'
 import { useMay } from './caller'
 import { stations } from './stations'
@@ -96,7 +97,7 @@ function Finder({ onClose }: { onClose(): void }) {
               className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-muted"
             >
               {hits.map((h) => (
-                <Entry key={h.id} value={`${title} ${h.id}`} aside={h.aside} onSelect={() => location.assign(h.href)}>
+                <Entry key={h.id} value={`${title} ${h.id}`} aside={h.aside} onSelect={() => go(h.href)}>
                   {h.name}
                 </Entry>
               ))}

@@ -9,6 +9,13 @@ interface Options<K extends RouteKey> {
   signal?: AbortSignal
 }
 
+/** Questions are answered soon or asked again; what changes something may take its time. */
+const ANSWER_MS = 30_000
+const signalOf = ({ method }: Route, given: AbortSignal | undefined) => {
+  const signals = [...(given ? [given] : []), ...(method === 'GET' ? [AbortSignal.timeout(ANSWER_MS)] : [])]
+  return signals.length > 0 ? { signal: AbortSignal.any(signals) } : {}
+}
+
 async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response> {
   const route: Route = routes[key]
   let path = route.path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(o.params?.[name] ?? ''))
@@ -23,7 +30,7 @@ async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response
     response = await fetch(path, {
       method: route.method,
       ...(o.body !== undefined && { body: JSON.stringify(o.body), headers: { 'content-type': 'application/json' } }),
-      ...(o.signal && { signal: o.signal }),
+      ...signalOf(route, o.signal),
     })
   } catch (e) {
     if (o.signal?.aborted) throw e

@@ -2,28 +2,21 @@ import { Plus } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential, CredentialDraft } from '~/contract/credential'
-import type { Caller } from '~/contract/person'
 import { daysLeft } from '~/core/credential/validity'
 import { Button } from '~/ui/Button'
+import { serverNow } from '~/ui/clock'
 import { AreaField, Choice, TextField } from '~/ui/Field'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { Modal } from '~/ui/Modal'
 import { Empty, Fact, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
+import { useAdding, useTextInAddress } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
+import { Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
 import { useFields } from '../shared/useFields'
 import { CredentialPlaces, PlacesField, placesError, placesOf } from './CredentialPlaces'
-
-export function CredentialsPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="destinations" page="Credentials">
-      <Credentials />
-    </Frame>
-  )
-}
 
 const kinds: Record<Credential['kind'], string> = {
   certificate: 'certificate and key',
@@ -34,16 +27,16 @@ const kinds: Record<Credential['kind'], string> = {
 
 function lifeGlyph(c: Credential): GlyphState {
   if (!c.facts) return 'idle'
-  const days = daysLeft(c.facts, Date.now())
+  const days = daysLeft(c.facts, serverNow())
   return days < 0 ? 'bad' : days < 30 ? 'uncertain' : 'good'
 }
 
-function Credentials() {
+export function CredentialsPage() {
   const mayLook = useMay('engineer')
   const mayEdit = useMay('administrator')
   const credentials = useCall('listCredentials', { enabled: mayLook })
-  const [chosen, setChosen] = useState<string | null>(null)
-  const [adding, setAdding] = useState(false)
+  const [chosen, setChosen] = useTextInAddress('id')
+  const [adding, setAdding] = useAdding()
   const list = credentials.data ?? []
   const one = list.find((c) => c.id === chosen) ?? list[0]
   const add = (
@@ -78,7 +71,7 @@ function Credentials() {
                   <Fact name="Subject">{one.facts.subject}</Fact>
                   <Fact name="Issuer">{one.facts.issuer}</Fact>
                   <Fact name="Valid from">{one.facts.notBefore.slice(0, 10)}</Fact>
-                  <Fact name="Valid to">{`${one.facts.notAfter.slice(0, 10)}, ${daysLeft(one.facts, Date.now())} days left`}</Fact>
+                  <Fact name="Valid to">{`${one.facts.notAfter.slice(0, 10)}, ${daysLeft(one.facts, serverNow())} days left`}</Fact>
                   <Fact name="Key">{one.facts.key}</Fact>
                   {one.facts.names.length > 0 && <Fact name="Names">{one.facts.names.join(', ')}</Fact>}
                   <Fact name="Thumbprint">{one.facts.sha1}</Fact>
@@ -144,7 +137,7 @@ function Credentials() {
                   </td>
                   <td className="px-2 font-semibold">{c.name}</td>
                   <td className="px-2 text-muted">{kinds[c.kind]}</td>
-                  <td className="px-2 text-right font-mono text-[12.5px]">{c.facts ? daysLeft(c.facts, Date.now()) : '-'}</td>
+                  <td className="px-2 text-right font-mono text-[12.5px]">{c.facts ? daysLeft(c.facts, serverNow()) : '-'}</td>
                   <td className="max-w-56 truncate px-3 text-muted">{c.usedBy.join(', ')}</td>
                 </tr>
               ))}

@@ -2,42 +2,40 @@ import { Plus } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
-import type { Caller } from '~/contract/person'
 import { daysLeft } from '~/core/credential/validity'
 import { Button } from '~/ui/Button'
+import { serverNow } from '~/ui/clock'
 import { Glyph } from '~/ui/Glyph'
 import { Empty, Fact, Heading, Loading, ProblemNote, WarnNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { ageText, bytesText, countText, rateText, Time, useNow } from '~/ui/time'
+import { useAdding, useTextInAddress } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
-import { useFrame, useWatch } from '../app/live'
+import { Row } from '../app/Frame'
+import { useFrame, useWatch } from '../app/live/live'
 import { ConditionText, conditionGlyph } from '../shared/condition'
 import { tellFailure } from '../shared/problems'
 import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
 
-export function DestinationsPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="destinations" page="List">
-      <Destinations />
-    </Frame>
-  )
-}
-
-function Destinations() {
+export function DestinationsPage() {
   const destinations = useCall('listDestinations')
   const conditions = useFrame('destinations')
   const mayEdit = useMay('engineer')
-  const [chosen, setChosen] = useState<string | null>(null)
-  const [form, setForm] = useState<'closed' | 'new' | Destination>(() => (location.search.includes('add') ? 'new' : 'closed'))
+  const [chosen, setChosen] = useTextInAddress('id')
+  const [adding, setAdding] = useAdding()
+  const [editing, setEditing] = useState<Destination | null>(null)
+  const close = () => {
+    setAdding(false)
+    setEditing(null)
+  }
   useWatch({ parts: ['destinations'] })
   const now = useNow()
   const list = destinations.data ?? []
   const one = list.find((d) => d.id === chosen) ?? list[0]
   const add = (
-    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setForm('new')}>
+    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setAdding(true)}>
       <Plus size={14} /> Add destination
     </Button>
   )
@@ -46,7 +44,7 @@ function Destinations() {
       <Row station="destinations" page="List">
         {add}
       </Row>
-      <ThreeParts id="destinations" peekWidth={350} peek={one && <Peek destination={one} mayEdit={mayEdit} onEdit={() => setForm(one)} />}>
+      <ThreeParts id="destinations" peekWidth={350} peek={one && <Peek destination={one} mayEdit={mayEdit} onEdit={() => setEditing(one)} />}>
         {destinations.isPending && <Loading />}
         {destinations.error && (
           <div className="p-4">
@@ -81,7 +79,7 @@ function Destinations() {
                     key={d.id}
                     aria-selected={d.id === one?.id}
                     onClick={() => setChosen(d.id)}
-                    onDoubleClick={() => mayEdit && setForm(d)}
+                    onDoubleClick={() => mayEdit && setEditing(d)}
                     className={`h-[34px] cursor-default border-b border-line/70 ${d.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
                   >
                     <td className="pl-3">
@@ -115,13 +113,13 @@ function Destinations() {
           </table>
         )}
       </ThreeParts>
-      {form !== 'closed' && (
+      {(adding || editing) && (
         <DestinationForm
-          destination={form === 'new' ? null : form}
-          onClose={() => setForm('closed')}
+          destination={editing}
+          onClose={close}
           onSaved={(d) => {
             setChosen(d.id)
-            setForm('closed')
+            close()
             toast.success(`${d.name} is saved`)
           }}
         />
@@ -138,7 +136,7 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
     const found = credentials.data?.find((x) => x.id === id)
     if (!id) return 'none'
     if (!found) return '...'
-    const days = found.facts ? daysLeft(found.facts, Date.now()) : null
+    const days = found.facts ? daysLeft(found.facts, serverNow()) : null
     return `${found.name}${days === null ? '' : `, ${days} days left`}`
   }
   const remove = async () => {

@@ -6,10 +6,11 @@ import { newest } from '~/core/shape/choose'
 import { flatWriter } from '~/core/shape/flat-json'
 import { displayValue } from '~/core/value/datatype'
 import { qualityText } from '~/core/value/quality'
+import { serverNow } from '~/ui/clock'
 import { Fact, Heading } from '~/ui/Notes'
 import { bytesText, Time } from '~/ui/time'
 import { useCall } from '../app/api'
-import { useLiveValue } from '../app/live'
+import { useLiveValue } from '../app/live/live'
 import { Payload } from '../shared/Payload'
 import { inputText } from './bind/ExpressionForm'
 import { convertedText } from './binding-text'
@@ -34,7 +35,7 @@ export function EquipmentPeek({ equipment, model, chosen }: { equipment: Equipme
     tag: '',
   }))
   const part = { cells: filled.map((f) => f.cell), changed: new Uint8Array(filled.length) }
-  const at = newest(part.cells, Date.now())
+  const at = newest(part.cells, serverNow())
   const payload = `{"at":"${new Date(at).toISOString()}"${flatWriter(flatJsonSettings, members)(part, at, true)}}`
   const using = (publications.data ?? []).filter((p) => p.equipmentIds.includes(equipment.id))
   const pointed = leaves.findIndex((l) => l.keys.join('.') === chosen)
@@ -173,7 +174,9 @@ function Raw({ handle, unit }: { handle: number; unit: string }) {
   const v = useLiveValue(handle)
   return (
     <>
-      <Fact name={`As it came${unit ? `, ${unit}` : ''}`}>{v ? displayValue(v[1]) : '-'}</Fact>
+      <Fact name={`As it came${unit ? `, ${unit}` : ''}`}>
+        <span data-live>{v ? displayValue(v[1]) : '-'}</span>
+      </Fact>
       <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
     </>
   )

@@ -3,7 +3,6 @@ import { Plus } from 'lucide-react'
 import { type KeyboardEvent, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Equipment, EquipmentClass, Level } from '~/contract/equipment'
-import type { Caller } from '~/contract/person'
 import type { Tag } from '~/contract/tag'
 import { coverageOf, rollUp } from '~/core/equipment/coverage'
 import { aLevel, branchOf, mayHangUnder, pathText } from '~/core/equipment/hierarchy'
@@ -15,9 +14,10 @@ import { Menu } from '~/ui/Menu'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
+import { useFilterInAddress, useTextInAddress } from '../app/address'
 import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
+import { Row } from '../app/Frame'
 import { UndoButtons, useUndoKeys } from '../shared/UndoButtons'
 import { EquipmentForm } from './EquipmentForm'
 import { EquipmentPeek } from './EquipmentPeek'
@@ -31,14 +31,6 @@ import { PlantTree } from './PlantTree'
 import { TagShelf } from './TagShelf'
 import { type PlantModel, useModel, useStatuses } from './useModel'
 
-export function PlantPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="equipment" page="Plant">
-      <Plant />
-    </Frame>
-  )
-}
-
 const below: Record<Level, Level> = { enterprise: 'site', site: 'area', area: 'work centre', 'work centre': 'work unit', 'work unit': 'work unit' }
 
 type Open =
@@ -48,7 +40,7 @@ type Open =
   | { what: 'folders' }
   | { what: 'file' }
 
-function Plant() {
+export function PlantPage() {
   const { model, pending, error } = useModel()
   const status = useStatuses()
   const mayEdit = useMay('engineer')
@@ -56,9 +48,9 @@ function Plant() {
     const id = new URLSearchParams(location.search).get('id')
     return new Set(id ? [id] : [])
   })
-  const [cursor, setCursor] = useState<string | null>(() => new URLSearchParams(location.search).get('id'))
-  const [member, setMember] = useState<string | null>(() => new URLSearchParams(location.search).get('member'))
-  const [filter, setFilter] = useState('')
+  const [cursor, setCursor] = useTextInAddress('id')
+  const [member, setMember] = useTextInAddress('member')
+  const [filter, setFilter] = useFilterInAddress()
   const [shelf, setShelf] = useState<'plant' | 'tags'>('plant')
   const [open, setOpen] = useState<Open | null>(null)
   const [cut, setCut] = useState<readonly string[]>([])

@@ -5,8 +5,9 @@ import { handlesOf, type Leaf, Resolver, recordKey } from '~/core/equipment/reso
 import { type Cell, makeCell } from '~/core/publication/cell'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
+import { serverNow } from '~/ui/clock'
 import { useCall } from '../app/api'
-import { live, useWatch } from '../app/live'
+import { live, useWatch } from '../app/live/live'
 
 const none: never[] = []
 
@@ -79,7 +80,7 @@ export function useCells(leaves: readonly Leaf[]): readonly (Cell | null)[] {
   useWatch({ tags: handles })
   useSyncExternalStore(onValues, () => beat)
   const from = present(handles)
-  const now = Date.now()
+  const now = serverNow()
   for (const c of cells) c?.read(from, now)
   return cells
 }

@@ -1,19 +1,10 @@
-import { useState } from 'react'
-import type { Caller } from '~/contract/person'
 import { FilterBox } from '~/ui/Field'
-import { Frame, Row } from '../app/Frame'
+import { useFilterInAddress } from '../app/address'
+import { Row } from '../app/Frame'
 import { EventList } from './EventList'
 
-export function EventsPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="proof" page="Events">
-      <Events />
-    </Frame>
-  )
-}
-
-function Events() {
-  const [filter, setFilter] = useState('')
+export function EventsPage() {
+  const [filter, setFilter] = useFilterInAddress()
   return (
     <>
       <Row station="proof" page="Events">

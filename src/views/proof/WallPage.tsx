@@ -1,25 +1,18 @@
-import { useMemo, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import type { LedgerLine } from '~/contract/live'
-import type { Caller } from '~/contract/person'
 import { Button } from '~/ui/Button'
-import { Choice } from '~/ui/Field'
+import { serverNow } from '~/ui/clock'
+import { Choice as ChoiceField } from '~/ui/Field'
 import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText, durationText, useNow } from '~/ui/time'
+import { useInAddress } from '../app/address'
 import { failureIn, useCall } from '../app/api'
-import { Frame, Row } from '../app/Frame'
-import { useFrame, useWatch } from '../app/live'
+import { Row } from '../app/Frame'
+import { useFrame, useWatch } from '../app/live/live'
 import { EventList } from './EventList'
 import { BrickPeek, LinePeek } from './ProofPeek'
-import { type Picked, Wall } from './Wall'
-
-export function WallPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="proof" page="Wall">
-      <Proof />
-    </Frame>
-  )
-}
+import { blank, type Picked, Wall } from './Wall'
 
 const slices = [
   { value: '10000', label: '10 s' },
@@ -28,16 +21,38 @@ const slices = [
   { value: '3600000', label: '1 h' },
 ]
 const BRICKS = 66
+/** A moment in an address, as ISO 8601 has it. */
+function momentOf(text: string | null): number | null {
+  const t = text === null ? Number.NaN : Date.parse(text)
+  return Number.isNaN(t) ? null : t
+}
+
+/** The line of the ledger that is chosen, and the brick, by when it begins. */
+interface Choice {
+  lineId: number | null
+  at: number | null
+}
+const choiceOf = (params: URLSearchParams): Choice => ({ lineId: Number(params.get('line')) || null, at: momentOf(params.get('brick')) })
+const addressOfChoice = ({ lineId, at }: Choice) => ({
+  line: lineId === null ? null : String(lineId),
+  brick: at === null ? null : new Date(at).toISOString(),
+})
+
 /** How far around a picked brick events are looked for. */
 const AROUND_MS = 60_000
 
-function Proof() {
+export function WallPage() {
   const lines = useFrame('ledger')
   const first = useCall('ledger')
-  const [slice, setSlice] = useState('10000')
-  const [until, setUntil] = useState<number | null>(null)
-  const [picked, setPicked] = useState<Picked | null>(null)
-  const [lineId, setLine] = useState<number | null>(null)
+  const [slice, setSlice] = useInAddress(
+    (params) => slices.find((s) => s.value === params.get('slice'))?.value ?? '10000',
+    (s) => ({ slice: s === '10000' ? null : s }),
+  )
+  const [until, setUntil] = useInAddress(
+    (params) => momentOf(params.get('until')),
+    (t) => ({ until: t === null ? null : new Date(t).toISOString() }),
+  )
+  const [{ lineId, at }, setChoice] = useInAddress(choiceOf, addressOfChoice)
   useWatch({ parts: ['ledger'] })
   const now = useNow(1000)
   const sliceMs = Number(slice)
@@ -48,17 +63,24 @@ function Proof() {
   const [kept, setKept] = useState(wall.data)
   if (wall.data && wall.data !== kept) setKept(wall.data)
   const all = lines ?? first.data ?? null
+  const picked: Picked | null = lineId !== null && at !== null ? { delivery: lineId, brick: blank(at) } : null
+  const setPicked = (p: Picked | null) => setChoice({ lineId: p?.delivery ?? lineId, at: p?.brick.start ?? null })
+  // Somebody was sent here to look at a brick that has left the picture.
+  const [begun] = useState(at)
+  useEffect(() => {
+    if (begun !== null && until === null && begun < serverNow() - BRICKS * sliceMs) setUntil(begun + (BRICKS / 2) * sliceMs)
+  }, [begun, until, sliceMs, setUntil])
   /** A picked brick as it is now: messages get their verdict while it is looked at. */
   const present = (p: Picked): Picked => ({
     ...p,
     brick: kept?.rows.find((r) => r.delivery === p.delivery)?.bricks.find((b) => b.start === p.brick.start) ?? p.brick,
   })
-  const chosen = all?.find((l) => l.delivery === (picked?.delivery ?? lineId)) ?? all?.[0]
+  const chosen = all?.find((l) => l.delivery === lineId) ?? all?.[0]
 
   return (
     <>
       <Row station="proof" page="Wall">
-        <Choice
+        <ChoiceField
           label="Width of a brick"
           value={slice}
           options={slices}
@@ -125,14 +147,7 @@ function Proof() {
                 <ProblemNote problem={failureIn(wall.error)} />
               </div>
             )}
-            <Lines
-              lines={all}
-              chosen={chosen?.delivery ?? null}
-              onChoose={(d) => {
-                setLine(d)
-                setPicked(null)
-              }}
-            />
+            <Lines lines={all} chosen={chosen?.delivery ?? null} onChoose={(d) => setChoice({ lineId: d, at: null })} />
             <Heading>{picked ? 'What happened around it' : 'What happened'}</Heading>
             {/* A cause lies before its effect, and its end after it. */}
             <EventList from={picked ? picked.brick.start - AROUND_MS : from} to={picked ? picked.brick.start + sliceMs + AROUND_MS : to} limit={12} />

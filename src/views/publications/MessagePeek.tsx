@@ -5,7 +5,7 @@ import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
 import { durationText, Time } from '~/ui/time'
-import { useLastMessage, useWatch } from '../app/live'
+import { useLastMessage, useWatch } from '../app/live/live'
 import { MessageBody } from './MessageBody'
 
 /** One real message: as it went out with its way, or, for a draft, as it would be built from the values of this moment. */

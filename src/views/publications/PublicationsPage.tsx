@@ -1,33 +1,29 @@
 import { Plus } from 'lucide-react'
-import { useState } from 'react'
-import type { Caller } from '~/contract/person'
 import type { Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { rateText } from '~/ui/time'
+import { useAdding, useTextInAddress } from '../app/address'
 import { failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
-import { useFrame, useWatch } from '../app/live'
+import { Row } from '../app/Frame'
+import { useFrame, useWatch } from '../app/live/live'
 import { conditionGlyph } from '../shared/condition'
 import { Sentence } from './Sentence'
 
-export function PublicationsPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="publications" page="List">
-      <Publications />
-    </Frame>
-  )
-}
-
-function Publications() {
+export function PublicationsPage() {
   const publications = useCall('listPublications')
   const destinations = useCall('listDestinations')
   const conditions = useFrame('publications')
   const mayEdit = useMay('engineer')
-  const params = new URLSearchParams(location.search)
-  const [chosenId, setChosen] = useState<string | null>(params.has('add') ? 'new' : params.get('id'))
+  const [id, setId] = useTextInAddress('id', 'push')
+  const [adding, setAdding] = useAdding()
+  const chosenId = adding ? 'new' : id
+  const setChosen = (next: string) => {
+    setAdding(next === 'new')
+    if (next !== 'new') setId(next)
+  }
   useWatch({ parts: ['publications', 'ledger'] })
   const list = publications.data ?? []
   const chosen = chosenId === 'new' ? null : (list.find((p) => p.id === chosenId) ?? list[0] ?? null)

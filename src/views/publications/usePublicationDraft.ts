@@ -4,6 +4,7 @@ import type { Destination } from '~/contract/destination'
 import { type Preview, type Publication, PublicationDraft, plainAddress } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import type { Problem } from '~/ui/Notes'
+import { useInAddress } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
 import { tellFailure } from '../shared/problems'
 
@@ -46,7 +47,10 @@ export function usePublicationDraft({
   const [refused, setRefused] = useState<Record<string, string>>({})
   const [clear, setClear] = useState(true)
   const [busy, setBusy] = useState<'save' | 'live' | 'pause' | null>(null)
-  const [open, setOpen] = useState<string | null>(publication ? null : 'what')
+  const [open, setOpen] = useInAddress<string | null>(
+    (params) => params.get('section') ?? (publication ? null : 'what'),
+    (section) => ({ section }),
+  )
   const dirty = !publication || JSON.stringify(draft) !== JSON.stringify(pick(publication))
   const set = (change: Partial<PublicationDraft>) => setDraft({ ...draft, ...change })
   const waiting = draft.equipmentIds.length === 0 || !draft.destinationId

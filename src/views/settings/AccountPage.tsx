@@ -1,18 +1,17 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { Caller } from '~/contract/person'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { Age, Time } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
-import { Frame, Row } from '../app/Frame'
+import { Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
 import { useFields } from '../shared/useFields'
 
-export function AccountPage({ caller }: { caller: Caller }) {
+export function AccountPage() {
   return (
-    <Frame caller={caller} station={null} page="Your account">
+    <>
       <Row station={null} page="Your account" />
       <main className="min-h-0 flex-1 overflow-auto p-4">
         <div className="max-w-2xl">
@@ -20,7 +19,7 @@ export function AccountPage({ caller }: { caller: Caller }) {
           <Sessions />
         </div>
       </main>
-    </Frame>
+    </>
   )
 }
 

@@ -1,29 +1,20 @@
 import { useState } from 'react'
 import type { AuditRow } from '~/contract/audit'
-import type { Caller } from '~/contract/person'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { Time } from '~/ui/time'
 import { call, failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
+import { Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
 import { actWords, differences } from './audit-words'
-
-export function AuditPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station={null} page="Audit">
-      <Audit />
-    </Frame>
-  )
-}
 
 const PAGE = 200
 /** So many differences of one act are shown at once. */
 const SHOWN = 6
 
-function Audit() {
+export function AuditPage() {
   const may = useMay('administrator')
   const [text, setText] = useState('')
   const [older, setOlder] = useState<AuditRow[]>([])

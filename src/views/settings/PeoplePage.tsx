@@ -1,32 +1,24 @@
-import { useState } from 'react'
+import { useContext, useState } from 'react'
 import { toast } from 'sonner'
-import type { Caller } from '~/contract/person'
 import { Role } from '~/contract/role'
 import { Button } from '~/ui/Button'
+import { serverNow } from '~/ui/clock'
 import { SelectField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { Age } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
-import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
+import { CallerContext, useMay } from '../app/caller'
+import { Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
 import { useFields } from '../shared/useFields'
-
-export function PeoplePage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station={null} page="People and API keys">
-      <People caller={caller} />
-    </Frame>
-  )
-}
 
 const DAY_MS = 86_400_000
 
 /** When a key ends, in words. */
 function endText(endsAt: number | null): string {
   if (endsAt === null) return 'without an end'
-  const days = Math.floor((endsAt - Date.now()) / DAY_MS)
+  const days = Math.floor((endsAt - serverNow()) / DAY_MS)
   return days < 0 ? 'has ended' : days === 0 ? 'ends today' : `${days} ${days === 1 ? 'day' : 'days'} left`
 }
 
@@ -37,7 +29,8 @@ const roleWords: Record<Role, string> = {
   administrator: 'also people and credentials',
 }
 
-function People({ caller }: { caller: Caller }) {
+export function PeoplePage() {
+  const caller = useContext(CallerContext)
   const may = useMay('administrator')
   const people = useCall('listPeople', { enabled: may })
   const keys = useCall('listKeys', { enabled: may })
@@ -131,7 +124,7 @@ function People({ caller }: { caller: Caller }) {
                         'never used'
                       )}
                     </td>
-                    <td className={k.endsAt !== null && k.endsAt - Date.now() < 30 * DAY_MS ? 'text-bad' : 'text-muted'}>{endText(k.endsAt)}</td>
+                    <td className={k.endsAt !== null && k.endsAt - serverNow() < 30 * DAY_MS ? 'text-bad' : 'text-muted'}>{endText(k.endsAt)}</td>
                     <td className="text-right">
                       <Button small kind="quiet" onClick={() => void remove('removeKey', k.id, k.name)}>
                         Remove key

@@ -1,6 +1,5 @@
 import { useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
-import type { Caller } from '~/contract/person'
 import type { BrowseNode, Source } from '~/contract/source'
 import { DataType, type TagInput } from '~/contract/tag'
 import { type NamingRule, proposeName } from '~/core/source/naming'
@@ -14,24 +13,17 @@ import { Glyph } from '~/ui/Glyph'
 import { Empty, Fact, Heading, Loading, type Problem, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
+import { go, useFilterInAddress, useTextInAddress } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
+import { Row } from '../app/Frame'
 import { VirtualTree } from '../shared/VirtualTree'
 import { NamingFields } from './NamingFields'
 import { SourceSelect } from './SourceSelect'
 import { useNodeRows, useNodeTree } from './useNodeTree'
 import { useWatched, type Watched } from './useWatched'
 
-export function BrowsePage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="sources" page="Browse">
-      <Browse />
-    </Frame>
-  )
-}
-
-function Browse() {
+export function BrowsePage() {
   const sources = useCall('listSources')
   if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
   if (!sources.data) return <Loading />
@@ -61,11 +53,11 @@ const SHOWN = 300
 function Nodes({ sources }: { sources: Source[] }) {
   const mayEdit = useMay('engineer')
   const tags = useCall('listTags')
-  const [sourceId, setSourceId] = useState(() => new URLSearchParams(location.search).get('source') ?? '')
+  const [sourceId, setSourceId] = useTextInAddress('source')
   const source = sources.find((s) => s.id === sourceId) ?? sources[0]!
   const tree = useNodeTree(source.id)
-  const [words, setWords] = useState('')
-  const [pattern, setPattern] = useState('')
+  const [words, setWords] = useFilterInAddress()
+  const [pattern, setPattern] = useFilterInAddress('pattern')
   const [found, setFound] = useState<{ pattern: string; under: string; nodes: BrowseNode[]; all: number } | null>(null)
   const [busy, setBusy] = useState<'branch' | 'search' | 'add' | null>(null)
   const [picked, setPicked] = useState<ReadonlyMap<string, BrowseNode>>(new Map())
@@ -144,7 +136,7 @@ function Nodes({ sources }: { sources: Source[] }) {
       setPicked(new Map())
       setFound(null)
       toast.success(`${countText(made.length)} ${made.length === 1 ? 'tag' : 'tags'} added`, {
-        action: { label: 'Look at them', onClick: () => location.assign(`/tags?source=${source.id}`) },
+        action: { label: 'Look at them', onClick: () => go(`/tags?source=${source.id}`) },
       })
     })
 

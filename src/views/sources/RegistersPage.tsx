@@ -1,6 +1,5 @@
-import { useMemo, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
-import type { Caller } from '~/contract/person'
 import type { Source } from '~/contract/source'
 import type { RegisterQuery } from '~/contract/sources/modbus'
 import type { Tag } from '~/contract/tag'
@@ -13,26 +12,19 @@ import { SelectField, TextField } from '~/ui/Field'
 import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { durationText } from '~/ui/time'
+import { setParams } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
-import { useLiveValue, useWatch } from '../app/live'
+import { Row } from '../app/Frame'
+import { useLiveValue, useWatch } from '../app/live/live'
 import { Decodings } from './Decodings'
 import { RegisterTable } from './RegisterTable'
 import { SourceSelect } from './SourceSelect'
 import { useRegisters } from './useRegisters'
 
-export function RegistersPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="sources" page="Registers">
-      <Bench />
-    </Frame>
-  )
-}
-
 type ModbusSource = Extract<Source, { kind: 'modbus' }>
 
-function Bench() {
+export function RegistersPage() {
   const sources = useCall('listSources')
   const tags = useCall('listTags')
   if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
@@ -72,11 +64,12 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
     return {
       tag: known ? tag! : null,
       source: (known && sources.find((s) => s.id === tag!.sourceId)) ?? sources.find((s) => s.id === params.get('source')) ?? sources[0]!,
-      unit: known?.unit,
-      area: known?.area,
+      unit: params.get('unit') ?? known?.unit,
+      area: (['coil', 'discrete', 'input', 'holding'] as const).find((a) => a === params.get('area')) ?? known?.area,
       // With some room before it, so that one sees the neighbours.
-      from: known ? Math.max(0, known.offset - 4) : 0,
-      at: known?.offset ?? 0,
+      from: params.get('from') ?? (known ? Math.max(0, known.offset - 4) : 0),
+      at: Number(params.get('at') ?? known?.offset) || 0,
+      count: params.get('count') ?? '20',
     }
   }, [tags, sources])
   const [source, setSource] = useState(begun.source)
@@ -84,7 +77,7 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
   const [unit, setUnit] = useState(String(begun.unit ?? source.settings.probeUnit))
   const [area, setArea] = useState<Area>(begun.area ?? 'holding')
   const [from, setFrom] = useState(String(begun.from))
-  const [count, setCount] = useState('20')
+  const [count, setCount] = useState(begun.count)
   const [picked, setAt] = useState(begun.at)
   const [bit, setBit] = useState<number | null>(null)
   const tag = tags.find((t) => t.id === tagId) ?? null
@@ -106,6 +99,10 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
     offset: whole(from, 0, 65_535) ?? 0,
     count: Math.min(whole(count, 1, 120) ?? 1, 65_536 - (whole(from, 0, 65_535) ?? 0)),
   }
+  useEffect(() => {
+    const timer = setTimeout(() => setParams({ source: source.id, unit, area, from, count, at: String(picked), tag: tagId || null }), 200)
+    return () => clearTimeout(timer)
+  }, [source.id, unit, area, from, count, picked, tagId])
   // What was picked may lie outside of what is looked at now.
   const at = picked >= query.offset && picked < query.offset + query.count ? picked : query.offset
   const valid = !wrong.unit && !wrong.from && !wrong.count

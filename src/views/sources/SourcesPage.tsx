@@ -1,42 +1,39 @@
 import { Plus } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { Caller } from '~/contract/person'
 import type { Source } from '~/contract/source'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { ageText, countText, durationText, rateText, useNow } from '~/ui/time'
+import { useAdding, useTextInAddress } from '../app/address'
 import { failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
-import { useFrame, useWatch } from '../app/live'
+import { Row } from '../app/Frame'
+import { useFrame, useWatch } from '../app/live/live'
 import { conditionGlyph } from '../shared/condition'
 import { kindView, placeOf } from './kinds'
 import { SourceForm } from './SourceForm'
 import { SourcePeek } from './SourcePeek'
 
-export function SourcesPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="sources" page="List">
-      <Sources />
-    </Frame>
-  )
-}
-
-function Sources() {
+export function SourcesPage() {
   const sources = useCall('listSources')
   const conditions = useFrame('sources')
   const mayEdit = useMay('engineer')
-  const [chosen, setChosen] = useState<string | null>(() => new URLSearchParams(location.search).get('source'))
-  const [form, setForm] = useState<'closed' | 'new' | Source>(() => (new URLSearchParams(location.search).has('add') ? 'new' : 'closed'))
+  const [chosen, setChosen] = useTextInAddress('source')
+  const [adding, setAdding] = useAdding()
+  const [editing, setEditing] = useState<Source | null>(null)
+  const close = () => {
+    setAdding(false)
+    setEditing(null)
+  }
   useWatch({ parts: ['sources'] })
   const now = useNow()
   const list = sources.data ?? []
   const one = list.find((s) => s.id === chosen) ?? list[0]
   const add = (
-    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setForm('new')}>
+    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setAdding(true)}>
       <Plus size={14} /> Add source
     </Button>
   )
@@ -45,7 +42,7 @@ function Sources() {
       <Row station="sources" page="List">
         {add}
       </Row>
-      <ThreeParts id="sources" peekWidth={340} peek={one && <SourcePeek key={one.id} source={one} onEdit={() => setForm(one)} />}>
+      <ThreeParts id="sources" peekWidth={340} peek={one && <SourcePeek key={one.id} source={one} onEdit={() => setEditing(one)} />}>
         {sources.isPending && <Loading />}
         {sources.error && (
           <div className="p-4">
@@ -83,7 +80,7 @@ function Sources() {
                     data-source={s.name}
                     aria-selected={s.id === one?.id}
                     onClick={() => setChosen(s.id)}
-                    onDoubleClick={() => mayEdit && setForm(s)}
+                    onDoubleClick={() => mayEdit && setEditing(s)}
                     className={`h-[34px] cursor-default border-b border-line/70 ${s.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
                   >
                     <td className="pl-3">
@@ -112,13 +109,13 @@ function Sources() {
           </table>
         )}
       </ThreeParts>
-      {form !== 'closed' && (
+      {(adding || editing) && (
         <SourceForm
-          source={form === 'new' ? null : form}
-          onClose={() => setForm('closed')}
+          source={editing}
+          onClose={close}
           onSaved={(s) => {
             setChosen(s.id)
-            setForm('closed')
+            close()
             toast.success(`${s.name} is saved`)
           }}
         />

@@ -1,6 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { Caller } from '~/contract/person'
 import type { Source } from '~/contract/source'
 import { filtersOf, type HeardTopic } from '~/contract/sources/mqtt'
 import { type NamingRule, proposeName } from '~/core/source/naming'
@@ -9,26 +8,19 @@ import { FilterBox, TextField } from '~/ui/Field'
 import { Empty, Fact, Heading, Loading, type Problem, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { bytesText, countText } from '~/ui/time'
+import { useFilterInAddress, useTextInAddress } from '../app/address'
 import { call, callStream, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
+import { Row } from '../app/Frame'
 import { Payload } from '../shared/Payload'
 import { VirtualTree } from '../shared/VirtualTree'
 import { NamingFields } from './NamingFields'
 import { SourceSelect } from './SourceSelect'
 import { leavesOfTopic, type TopicLeaf, topicRows } from './topic-tree'
 
-export function TopicsPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="sources" page="Topics">
-      <Topics />
-    </Frame>
-  )
-}
-
 type MqttSource = Extract<Source, { kind: 'mqtt' }>
 
-function Topics() {
+export function TopicsPage() {
   const sources = useCall('listSources')
   if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
   if (!sources.data) return <Loading />
@@ -103,13 +95,13 @@ function useListening() {
 function Listen({ sources }: { sources: MqttSource[] }) {
   const mayEdit = useMay('engineer')
   const tags = useCall('listTags')
-  const [sourceId, setSourceId] = useState(() => new URLSearchParams(location.search).get('source') ?? '')
+  const [sourceId, setSourceId] = useTextInAddress('source')
   const source = sources.find((s) => s.id === sourceId) ?? sources[0]!
-  const [filters, setFilters] = useState('')
+  const [filters, setFilters] = useFilterInAddress('filters')
   const [seconds, setSeconds] = useState('20')
   const heard = useListening()
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set())
-  const [words, setWords] = useState('')
+  const [words, setWords] = useFilterInAddress()
   const [picked, setPicked] = useState<ReadonlyMap<string, TopicLeaf>>(new Map())
   const [rule, setRule] = useState<NamingRule>({ drop: 0, before: '' })
   const [shown, setShown] = useState<string | null>(null)

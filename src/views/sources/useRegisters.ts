@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react'
 import type { RegisterLook, RegisterQuery } from '~/contract/sources/modbus'
+import { serverNow } from '~/ui/clock'
 import { callStream, failureIn } from '../app/api'
 
 /** Looks at registers again and again while the page is open; begins anew when the question changes. */
@@ -10,7 +11,7 @@ export function useRegisters(sourceId: string | undefined, query: RegisterQuery)
     if (!sourceId) return
     const stop = new AbortController()
     setLooks({ look: null, before: null })
-    const problem = (message: string, hint: string) => setLooks({ look: { at: Date.now(), ms: 0, words: [], problem: message, hint }, before: null })
+    const problem = (message: string, hint: string) => setLooks({ look: { at: serverNow(), ms: 0, words: [], problem: message, hint }, before: null })
     // Typed numbers change a few times a second: only the last one is asked for.
     const timer = setTimeout(() => {
       callStream('lookAtRegisters', { params: { id: sourceId }, body: { unit, area, offset, count }, signal: stop.signal }, (look) =>

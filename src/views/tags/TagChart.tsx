@@ -2,7 +2,8 @@ import { format } from 'date-fns'
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import type { Tag } from '~/contract/tag'
 import { formatValue } from '~/core/value/format'
-import { useSpark } from '../app/live'
+import { serverNow } from '~/ui/clock'
+import { useSpark } from '../app/live/live'
 
 /** Between two points of what the engine remembers, ms. */
 const EVERY_MS = 5000
@@ -11,7 +12,7 @@ const POINTS = 120
 /** The last ten minutes of a tag, drawn as its chart settings say; gaps where it had no usable value. */
 export function TagChart({ tag, bad }: { tag: Tag; bad: boolean }) {
   const points = useSpark(tag.handle) ?? []
-  const now = Math.floor(Date.now() / EVERY_MS) * EVERY_MS
+  const now = Math.floor(serverNow() / EVERY_MS) * EVERY_MS
   const data = points.map((value, i) => ({ at: now - (points.length - 1 - i) * EVERY_MS, value }))
   const drawn = data.filter((d) => d.value !== null).length
   if (drawn < 2)

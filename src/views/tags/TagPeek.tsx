@@ -12,7 +12,7 @@ import { Glyph } from '~/ui/Glyph'
 import { Fact, Heading } from '~/ui/Notes'
 import { ageText, Time, useNow } from '~/ui/time'
 import { useCall } from '../app/api'
-import { useLiveValue, useWatch } from '../app/live'
+import { useLiveValue, useWatch } from '../app/live/live'
 import { Note } from './Note'
 import { PropertyForm } from './PropertyForm'
 import { valueGlyph } from './quality'
@@ -43,7 +43,9 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
         {source?.name} {tag.description && `· ${tag.description}`}
       </div>
       <div className="mt-2 flex items-baseline gap-2">
-        <span className={`font-mono text-[23px] leading-8 font-semibold ${bad ? 'text-bad' : ''}`}>{v ? formatValue(v[1], tag) : '-'}</span>
+        <span data-live className={`font-mono text-[23px] leading-8 font-semibold ${bad ? 'text-bad' : ''}`}>
+          {v ? formatValue(v[1], tag) : '-'}
+        </span>
         <span className="text-muted">{tag.unit}</span>
         <span className="ml-auto">
           <MadeUp tag={tag} />

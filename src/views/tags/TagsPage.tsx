@@ -1,7 +1,6 @@
 import { Filter, Plus } from 'lucide-react'
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
-import type { Caller } from '~/contract/person'
 import type { Tag } from '~/contract/tag'
 import { flatten } from '~/core/tag/flat'
 import { columnsOf } from '~/core/tag/plan'
@@ -13,9 +12,10 @@ import { Menu } from '~/ui/Menu'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
+import { go, useInAddress, useTextInAddress } from '../app/address'
 import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
-import { Frame, Row } from '../app/Frame'
+import { Row } from '../app/Frame'
 import { UndoButtons, useUndoKeys } from '../shared/UndoButtons'
 import { tagEdits } from './edit/edits'
 import { exportKinds, exportLabel, exportTags } from './edit/exporting'
@@ -29,18 +29,8 @@ import { TagPeek } from './TagPeek'
 import { ColumnChoice } from './TagTools'
 import { TagTable } from './table/TagTable'
 import { useColumns } from './table/useColumns'
+import { addressOf, everything, queryOf } from './tag-address'
 import { useTagView } from './useTags'
-
-export function TagsPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="tags" page="Table">
-      <Tags />
-    </Frame>
-  )
-}
-
-const asked = () => new URLSearchParams(location.search)
-const everything: ViewQuery = { words: '', folder: null, sourceId: null, kind: null, filters: {}, sort: null }
 
 type Open =
   | { what: 'import'; brought: Brought | null }
@@ -50,11 +40,11 @@ type Open =
   | { what: 'lay' }
   | { what: 'groups' }
 
-function Tags() {
+export function TagsPage() {
   const mayEdit = useMay('engineer')
-  const [query, setQuery] = useState<ViewQuery>(() => ({ ...everything, sourceId: asked().get('source') }))
-  const [cursor, setCursor] = useState<string | null>(() => asked().get('tag'))
-  const [selected, setSelected] = useState<Set<string>>(() => new Set(asked().get('tag') ? [asked().get('tag')!] : []))
+  const [query, setQuery] = useInAddress(queryOf, addressOf)
+  const [cursor, setCursor] = useTextInAddress('tag')
+  const [selected, setSelected] = useState<Set<string>>(() => new Set(cursor ? [cursor] : []))
   const [showFilters, setShowFilters] = useState(false)
   const [open, setOpen] = useState<Open | null>(null)
   const columns = useColumns()
@@ -63,7 +53,7 @@ function Tags() {
   const { tags, rows, list, around, plain } = view
   useUndoKeys(tagEdits, mayEdit)
 
-  const put = useCallback((change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change })), [])
+  const put = useCallback((change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change })), [setQuery])
   const all = tags.data
   const byId = useMemo(() => new Map((all ?? []).map((t) => [t.id, t])), [all])
   const chosen = useMemo(() => [...selected].flatMap((id) => byId.get(id) ?? []), [byId, selected])
@@ -71,7 +61,7 @@ function Tags() {
   const settled = useSettled(cursor, 120)
   const pointed = settled === null ? undefined : byId.get(settled)
   const filtered = Object.values(query.filters).some((f) => f.trim() !== '')
-  const showAll = useCallback(() => setQuery((q) => ({ ...everything, sort: q.sort })), [])
+  const showAll = useCallback(() => setQuery((q) => ({ ...everything, sort: q.sort })), [setQuery])
   const close = () => setOpen(null)
   const left = useMemo(
     () => ({
@@ -83,7 +73,7 @@ function Tags() {
     [put],
   )
   const onSort = useCallback((sort: ViewQuery['sort']) => put({ sort }), [put])
-  const onFilter = useCallback((column: string, text: string) => setQuery((q) => ({ ...q, filters: { ...q.filters, [column]: text } })), [])
+  const onFilter = useCallback((column: string, text: string) => setQuery((q) => ({ ...q, filters: { ...q.filters, [column]: text } })), [setQuery])
 
   const remove = async () => {
     const label = chosen.length === 1 ? `${chosen[0]!.name} removed` : `${countText(chosen.length)} tags removed`
@@ -116,7 +106,7 @@ function Tags() {
     })
   }
   const add = (
-    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => location.assign('/sources/browse')}>
+    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => go('/sources/browse')}>
       <Plus size={14} /> Add tags
     </Button>
   )

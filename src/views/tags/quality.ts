@@ -1,6 +1,6 @@
 import { qualityOf, reasonOf, Status } from '~/core/value/quality'
 import type { GlyphState } from '~/ui/Glyph'
-import type { ShownValue } from '../app/live'
+import type { ShownValue } from '../app/live/live'
 
 /** The glyph of a tag's present quality; without a value yet it is idle. */
 export function valueGlyph(v: ShownValue | undefined): GlyphState {

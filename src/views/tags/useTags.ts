@@ -3,6 +3,7 @@ import type { Tag } from '~/contract/tag'
 import { type Surroundings, surroundings } from '~/core/tag/columns'
 import { decodeStates } from '~/core/tag/states'
 import { countKinds, foldersOf, isLiveQuery, type QuickKind, StateIndex, TagList, type ViewContext, type ViewQuery } from '~/core/tag/view'
+import { serverNow } from '~/ui/clock'
 import { useCall } from '../app/api'
 import type { Around } from './edit/planning.worker'
 
@@ -33,7 +34,7 @@ function useStates(): StateIndex | null {
     const look = async () => {
       try {
         const response = await fetch('/api/tags/states', { signal: stop.signal })
-        if (response.ok) setStates(new StateIndex(decodeStates(await response.arrayBuffer()), Date.now()))
+        if (response.ok) setStates(new StateIndex(decodeStates(await response.arrayBuffer()), serverNow()))
       } catch {
         // The course says that the engine is away; here the last states stay.
       }

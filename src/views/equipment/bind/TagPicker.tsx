@@ -3,7 +3,7 @@ import type { Tag } from '~/contract/tag'
 import { rankTags } from '~/core/equipment/matching'
 import { formatValue } from '~/core/value/format'
 import { Glyph } from '~/ui/Glyph'
-import { useLiveValue, useWatch } from '../../app/live'
+import { useLiveValue, useWatch } from '../../app/live/live'
 import { valueGlyph } from '../../tags/quality'
 
 /** Tags that may fill a member: those that fit its name first; arrows and Enter pick. */

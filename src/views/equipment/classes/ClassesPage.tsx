@@ -2,30 +2,22 @@ import { Plus } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { ClassInput, EquipmentClass } from '~/contract/equipment'
-import type { Caller } from '~/contract/person'
 import { Button } from '~/ui/Button'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
+import { useTextInAddress } from '../../app/address'
 import { call, failureIn, refresh, useCall } from '../../app/api'
 import { useMay } from '../../app/caller'
-import { Frame, Row } from '../../app/Frame'
+import { Row } from '../../app/Frame'
 import { tellFailure } from '../../shared/problems'
 import { ClassForm } from './ClassForm'
 import { ClassPeek } from './ClassPeek'
 import { SchemaImport } from './SchemaImport'
 
-export function ClassesPage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="equipment" page="Classes">
-      <Classes />
-    </Frame>
-  )
-}
-
-function Classes() {
+export function ClassesPage() {
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
-  const [chosenId, setChosen] = useState<string | null>(() => new URLSearchParams(location.search).get('id'))
+  const [chosenId, setChosen] = useTextInAddress('id', 'push')
   const [importing, setImporting] = useState(false)
   const [draft, setDraft] = useState<ClassInput | null>(null)
   const list = classes.data ?? []

@@ -1,5 +1,4 @@
 import { useMemo, useState } from 'react'
-import type { Caller } from '~/contract/person'
 import { type CellState, type CoverageCounts, cellState, noCoverage } from '~/core/equipment/coverage'
 import { byName, pathText } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
@@ -8,9 +7,10 @@ import { Glyph } from '~/ui/Glyph'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
+import { go, useFilterInAddress, useInAddress, useTextInAddress } from '../../app/address'
 import { failureIn } from '../../app/api'
 import { useMay } from '../../app/caller'
-import { Frame, Row } from '../../app/Frame'
+import { Row } from '../../app/Frame'
 import { UndoButtons, useUndoKeys } from '../../shared/UndoButtons'
 import { BindingEditor } from '../bind/BindingEditor'
 import { BindingText } from '../binding-text'
@@ -22,24 +22,22 @@ import { ByPattern } from './ByPattern'
 import { type Column, CoverageGrid, stateWords } from './CoverageGrid'
 import { Proposals } from './Proposals'
 
-export function CoveragePage({ caller }: { caller: Caller }) {
-  return (
-    <Frame caller={caller} station="equipment" page="Coverage">
-      <Coverage />
-    </Frame>
-  )
-}
-
 const order: readonly CellState[] = ['missing', 'broken', 'mismatch', 'bad', 'uncertain', 'open', 'good']
 
-function Coverage() {
+export function CoveragePage() {
   const { model, pending, error } = useModel()
   const status = useStatuses()
   const mayEdit = useMay('engineer')
-  const [classId, setClass] = useState<string | null>(() => new URLSearchParams(location.search).get('class'))
-  const [filter, setFilter] = useState('')
-  const [state, setState] = useState<CellState | null>(null)
-  const [chosen, setChosen] = useState<{ id: string; path: string } | null>(null)
+  const [classId, setClass] = useTextInAddress('class', 'push')
+  const [filter, setFilter] = useFilterInAddress()
+  const [state, setState] = useInAddress<CellState | null>(
+    (params) => order.find((s) => s === params.get('state')) ?? null,
+    (s) => ({ state: s }),
+  )
+  const [chosen, setChosen] = useInAddress<{ id: string; path: string } | null>(
+    (params) => (params.get('id') ? { id: params.get('id')!, path: params.get('member') ?? '' } : null),
+    (c) => ({ id: c?.id ?? null, member: c?.path ?? null }),
+  )
   const [editing, setEditing] = useState(false)
   const [open, setOpen] = useState<'pattern' | 'propose' | null>(null)
   useUndoKeys(equipmentEdits, mayEdit)
@@ -192,7 +190,7 @@ function Coverage() {
           <Empty
             title="No equipment with a class yet"
             action={
-              <Button kind="main" onClick={() => location.assign('/equipment')}>
+              <Button kind="main" onClick={() => go('/equipment')}>
                 Go to the plant
               </Button>
             }

@@ -4,8 +4,8 @@ import { formatValue } from '~/core/value/format'
 import { Glyph } from '~/ui/Glyph'
 import { Sparkline } from '~/ui/Sparkline'
 import { Age, Time } from '~/ui/time'
-import type { ShownValue } from '../../app/live'
-import { useSpark } from '../../app/live'
+import type { ShownValue } from '../../app/live/live'
+import { useSpark } from '../../app/live/live'
 import { valueGlyph, valueReason } from '../quality'
 import { MadeUpMark } from '../Simulation'
 
@@ -14,7 +14,9 @@ import { MadeUpMark } from '../Simulation'
 export const stateCell = (_t: Tag, v: ShownValue | undefined): ReactNode => <Glyph state={valueGlyph(v)} title={valueReason(v) || 'no value yet'} />
 
 export const valueCell = (t: Tag, v: ShownValue | undefined): ReactNode => (
-  <span className={`font-mono text-[13px] ${v !== undefined && v[2] >>> 30 === 2 ? 'text-bad' : ''}`}>{v ? formatValue(v[1], t) : '-'}</span>
+  <span data-live className={`font-mono text-[13px] ${v !== undefined && v[2] >>> 30 === 2 ? 'text-bad' : ''}`}>
+    {v ? formatValue(v[1], t) : '-'}
+  </span>
 )
 
 export function qualityCell(_t: Tag, v: ShownValue | undefined): ReactNode {

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import type { Tag } from '~/contract/tag'
 import { type Surroundings, type TagColumn, tagColumns } from '~/core/tag/columns'
-import type { ShownValue } from '../../app/live'
+import type { ShownValue } from '../../app/live/live'
 import { ageCell, nameCell, qualityCell, sparkCell, stateCell, timeCell, valueCell } from './cells'
 
 /** A column of the table of tags: a setting that can be edited, or something live. */
