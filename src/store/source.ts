@@ -4,6 +4,7 @@ import { newId } from '~/contract/id'
 import { credentialsOf, keepsSecret, type Source, type SourceDraft, type SourceUse } from '~/contract/source'
 import { sourceReach } from '~/core/credential/reach'
 import { byName } from '~/core/equipment/hierarchy'
+import { clientIdsOf, demandOwnClientIds } from './client-id'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { filledBy } from './equipment'
 import type { Vault } from './vault'
@@ -66,10 +67,18 @@ export async function sourcePassword(db: Conn, vault: Vault, id: string): Promis
   return row?.secret ? vault.open(row.secret, place(id)) : null
 }
 
+/** A source of topics has a client id of its own at its broker. */
+async function demandOwnName(db: Conn, id: string, draft: SourceDraft): Promise<void> {
+  if (draft.kind !== 'mqtt') return
+  const { host, port } = draft.settings
+  await demandOwnClientIds(db, { kind: 'source', id, host, port, clientIds: clientIdsOf(draft.settings) })
+}
+
 export async function addSource(db: Db, vault: Vault, draft: SourceDraft, id = newId()): Promise<Source> {
   try {
     return await db.transaction().execute(async (tx) => {
       await demandCredentials(tx, draft)
+      await demandOwnName(tx, id, draft)
       await tx
         .insertInto('source')
         .values({
@@ -114,6 +123,7 @@ export async function changeSource(db: Db, vault: Vault, id: string, draft: Sour
       if (now.kind !== draft.kind)
         throw fail(422, 'source.kind', 'The kind of a source does not change', 'Add a source of the other kind, and make its tags there', 'source')
       await demandCredentials(tx, draft)
+      await demandOwnName(tx, id, draft)
       if (!trusted) demandTypedAgain(now, draft)
       const updated = await tx
         .updateTable('source')

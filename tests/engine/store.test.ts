@@ -3,14 +3,15 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { DestinationDraft } from '~/contract/destination'
 import { FailureError } from '~/contract/failure'
 import { plainAddress } from '~/contract/publication'
-import { flatJsonSettings } from '~/contract/shape'
+import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
+import { SourceDraft } from '~/contract/source'
 import type { TagInput } from '~/contract/tag'
 import { accountRule, addressRule } from '~/core/credential/attempts'
 import { addAudit, auditAfter, listAudit } from '~/store/audit'
 import { addClass, changeClass, removeClass } from '~/store/class'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
 import { listen, type Noun } from '~/store/database'
-import { addDestination, changeDestination } from '~/store/destination'
+import { addDestination, changeDestination, getDestination } from '~/store/destination'
 import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
@@ -36,6 +37,7 @@ import { addPublication, changePublication, getPublication } from '~/store/publi
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
 import { listTags, tagUse } from '~/store/tag'
 import { addTags, changeTag, removeTags } from '~/store/tag-edit'
+import { publish, zonesPlant } from './plant'
 import { freshDatabase, until } from './support'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
@@ -439,6 +441,58 @@ it('the event list keeps the newest', async () => {
   await trimEvents(t.db, 10)
   expect((await listEvents(t.db, 100)).slice(0, 2).map((e) => e.message)).toEqual(['m29', 'm28'])
   expect((await listEvents(t.db, 100)).length).toBeLessThanOrEqual(11)
+})
+
+describe('a destination', () => {
+  const common = { port: 1883, protocol: '5', tls: false, authorityId: null, credentialId: null, witnessCredentialId: null }
+  const pace = { keepAliveS: 30, retryMs: 1000, window: 20, ackS: 20, lateS: 30, outboxMb: 10, witness: true }
+  const draft = (name: string, clientId: string, more: object = {}) => {
+    const settings = { ...common, ...pace, host: 'localhost', clientId, witnessClientId: `${clientId}-witness`, ...more }
+    return DestinationDraft.parse({ name, kind: 'mqtt', enabled: false, settings })
+  }
+  const refused = (save: Promise<unknown>) =>
+    save.then(
+      () => null,
+      (e: FailureError) => e.failure.fields,
+    )
+
+  it('has client ids of its own at its broker: not those of another, of a witness, or of a source of topics', async () => {
+    const one = await addDestination(t.db, draft('One of two', 'shared'))
+    expect(await refused(addDestination(t.db, draft('Two of two', 'shared', { host: '127.0.0.1' })))).toEqual({
+      'settings.clientId': expect.stringContaining('the destination One of two'),
+      'settings.witnessClientId': expect.stringContaining('the witness of One of two'),
+    })
+    expect(await refused(addDestination(t.db, draft('Two of two', 'shared-witness', { witness: false })))).toEqual({
+      'settings.clientId': expect.stringContaining('the witness of One of two'),
+    })
+    expect(await refused(addDestination(t.db, draft('Two of two', 'shared', { port: 1884 })))).toBeNull()
+    expect(await refused(addDestination(t.db, draft('Three', 'own')))).toBeNull()
+    // Saved with nothing changed it is not its own rival.
+    expect(await refused(changeDestination(t.db, one.id, one))).toBeNull()
+    const topics = {
+      ...common,
+      host: 'LOCALHOST',
+      clientId: 'own',
+      filters: 'probes/#',
+      timeField: '',
+      qualityField: '',
+      retryMs: 1000,
+      keepAliveS: 30,
+      staleS: 60,
+    }
+    const source = SourceDraft.parse({ name: 'Speaks as another', kind: 'mqtt', enabled: false, settings: topics })
+    expect(await refused(addSource(t.db, t.vault, source))).toEqual({ 'settings.clientId': expect.stringContaining('the destination Three') })
+  })
+
+  it('does not become one of MQTT 3.1.1 under what is live and needs headers; nothing is saved', async () => {
+    const d = await addDestination(t.db, draft('With headers', 'headers'))
+    const { equipmentIds } = await zonesPlant(t.db, t.vault, 1)
+    const shape = ShapeSettings.parse({ kind: 'cloudevents', mode: 'binary' })
+    await publish(t.db, { name: 'Binary events', destinationId: d.id, equipmentIds, shape })
+    const older = { ...d, settings: { ...d.settings, protocol: '3.1.1' as const } }
+    expect(await refused(changeDestination(t.db, d.id, older))).toEqual({ 'settings.protocol': expect.stringContaining('Binary events') })
+    expect((await getDestination(t.db, d.id)).settings.protocol).toBe('5')
+  })
 })
 
 describe('two people who save the same thing at once', () => {

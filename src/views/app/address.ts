@@ -24,7 +24,7 @@ export type How = 'push' | 'replace'
 export function setParams(changes: Readonly<Record<string, string | null>>, how: How = 'replace'): void {
   const params = new URLSearchParams(location.search)
   for (const [name, value] of Object.entries(changes))
-    if (value === null || value === '') params.delete(name)
+    if (value === null) params.delete(name)
     else params.set(name, value)
   const search = params.size > 0 ? `?${params}` : ''
   if (search !== location.search) navigate(location.pathname + search + location.hash, { replace: how === 'replace' })

@@ -21,7 +21,11 @@ export const valueCell = (t: Tag, v: ShownValue | undefined): ReactNode => (
 
 export function qualityCell(_t: Tag, v: ShownValue | undefined): ReactNode {
   const reason = valueReason(v)
-  return <span className={reason === 'good' ? 'text-muted' : v && v[2] >>> 30 === 2 ? 'text-bad' : 'text-uncertain'}>{reason}</span>
+  return (
+    <span data-live className={reason === 'good' ? 'text-muted' : v && v[2] >>> 30 === 2 ? 'text-bad' : 'text-uncertain'}>
+      {reason}
+    </span>
+  )
 }
 
 export const timeCell = (_t: Tag, v: ShownValue | undefined): ReactNode => (v?.[3] ? <Time at={v[3]} /> : <span className="text-muted">-</span>)

@@ -1,0 +1,61 @@
+import { FailureError } from '~/contract/failure'
+import type { Conn } from './database'
+
+/** Somebody who connects to a broker, under these client ids. */
+export interface Speaker {
+  kind: 'destination' | 'source'
+  id: string
+  host: string
+  port: number
+  /** By the field in which each stands. */
+  clientIds: Readonly<Record<string, string>>
+}
+
+interface Row {
+  kind: 'destination' | 'source'
+  id: string
+  name: string
+  settings: { host: string; port: number; clientId: string; witness?: boolean; witnessClientId?: string }
+}
+
+/** The client ids of a destination (its own and its witness's) or of a source of topics. */
+export function clientIdsOf({ clientId, witness, witnessClientId }: Row['settings']): Record<string, string> {
+  return { 'settings.clientId': clientId, ...(witness && witnessClientId !== undefined && { 'settings.witnessClientId': witnessClientId }) }
+}
+
+const here = new Set(['localhost', '127.0.0.1', '::1', '[::1]'])
+const placeOf = ({ host, port }: { host: string; port: number }) => `${here.has(host.toLowerCase()) ? 'here' : host.toLowerCase()}:${port}`
+
+/**
+ * Refuses a client id that another destination, its witness or a source of topics has at the same broker: a broker ends the older of
+ * two connections with one client id (MQTT 5 3.1.4), so that the two would throw each other out for ever.
+ */
+export async function demandOwnClientIds(db: Conn, s: Speaker): Promise<void> {
+  const rows: Row[] = [
+    ...(await db.selectFrom('destination').select(['id', 'name', 'settings']).where('kind', '=', 'mqtt').execute()).map((r) => ({
+      ...r,
+      kind: 'destination' as const,
+      settings: r.settings as Row['settings'],
+    })),
+    ...(await db.selectFrom('source').select(['id', 'name', 'settings']).where('kind', '=', 'mqtt').execute()).map((r) => ({
+      ...r,
+      kind: 'source' as const,
+      settings: r.settings as unknown as Row['settings'],
+    })),
+  ]
+  const fields: Record<string, string> = {}
+  for (const other of rows) {
+    if ((other.kind === s.kind && other.id === s.id) || placeOf(other.settings) !== placeOf(s)) continue
+    const theirs = Object.entries(clientIdsOf(other.settings))
+    for (const [field, clientId] of Object.entries(s.clientIds)) {
+      const whose = theirs.find(([, id]) => id === clientId)
+      if (!whose) continue
+      const by = whose[0] === 'settings.witnessClientId' ? `the witness of ${other.name}` : `the ${other.kind} ${other.name}`
+      fields[field] = `${by} has this client id at the same broker: each would end the other's connection`
+    }
+  }
+  const [first] = Object.values(fields)
+  if (first === undefined) return
+  const message = `${first[0]!.toUpperCase()}${first.slice(1)}`
+  throw new FailureError({ code: 'client-id.taken', message, hint: 'Choose another client id; nothing was saved', where: s.kind, fields }, 422)
+}
