@@ -11,6 +11,7 @@ export const Condition = z.object({
   rate: z.number().default(0).describe('Values or messages a second, over the last seconds'),
   last: z.number().nullable().default(null).describe('Epoch ms of the last value or message'),
   roundTripMs: z.number().nullable().optional().describe('How long a source takes to answer, smoothed'),
+  doubt: z.string().optional().describe('It runs, but not all of it does well: what does not'),
   lastError: z.object({ at: z.number(), message: z.string() }).nullable().optional().describe('The last trouble of a source, over or not'),
 })
 export type Condition = z.infer<typeof Condition>

@@ -46,6 +46,7 @@ import { makeApplicationCertificate } from './sources/opcua/application'
 import { Sources } from './sources/sources'
 import type { SourceSupervisor } from './sources/supervisor'
 import { StoreState } from './store-state'
+import { TagTroubles } from './tag-troubles'
 import { Trimming } from './trimming'
 import { ModelCache } from './world'
 
@@ -64,6 +65,8 @@ export interface EngineOptions {
 const VERSION = '0.1.0'
 /** How often people are told what went wrong with messages, ms: what happens together is told together. */
 const NEWS_EVERY_MS = 5000
+/** How often tags in trouble are looked for, ms. */
+const TAG_LOOK_MS = 2000
 /** So long a start waits for single things to be taken up before it says that it is up, ms. */
 const TAKE_UP_MS = 5000
 /** Exit code of an engine that another one has taken over from. */
@@ -84,6 +87,7 @@ export class Engine {
   private readonly allSources: Sources
   private readonly allDestinations: Destinations
   private readonly news: News
+  readonly tagTroubles: TagTroubles
   private readonly shown: Shown
   private readonly standing: Standing
   private readonly trimming: Trimming
@@ -167,6 +171,14 @@ export class Engine {
         this.events.add({ severity: 'trouble', where: 'publication', subjectId: id, subject, code: 'publication.fails', message, hint })
       },
     })
+    this.tagTroubles = new TagTroubles({
+      clock,
+      table: this.table,
+      tags: () => this.model.tags.values(),
+      upSource: (id) => this.upSource(id),
+      event: (severity, subject, message, hint) =>
+        this.events.add({ severity, where: 'tag', subjectId: null, subject, code: 'tag.quality', message, hint }),
+    })
     this.shown = new Shown(this)
     this.configuration = new Configuration(url, (nouns) => this.read(nouns))
   }
@@ -181,6 +193,12 @@ export class Engine {
 
   get publishers(): ReadonlyMap<string, Publisher> {
     return this.publications.running
+  }
+
+  /** Name of a source that runs; null: its own trouble, or its being off, says all about its tags. */
+  private upSource(id: string): string | null {
+    const s = this.sources.get(id)
+    return s?.present().state === 'running' ? s.source.name : null
   }
 
   private takenOver(): void {
@@ -227,6 +245,7 @@ export class Engine {
         for (const t of this.model.tags.values()) handles.push(t.handle)
         this.table.sample(handles)
       }),
+      this.clock.every(TAG_LOOK_MS, () => this.tagTroubles.look()),
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
     this.trimming.start()

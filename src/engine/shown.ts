@@ -5,6 +5,7 @@ import type { DestinationSupervisor } from './destinations/supervisor'
 import type { Publications } from './publications/publications'
 import type { SourceSupervisor } from './sources/supervisor'
 import type { StoreState } from './store-state'
+import type { TagTroubles } from './tag-troubles'
 
 /** What is shown is reckoned so often at most, however many look, ms. */
 const FRESH_MS = 150
@@ -14,6 +15,7 @@ export interface SeenParts extends Omit<CourseParts, 'publications'> {
   readonly clock: Clock
   readonly publications: Publications
   readonly storeState: StoreState
+  readonly tagTroubles: TagTroubles
   readonly sources: ReadonlyMap<string, SourceSupervisor>
   readonly destinations: ReadonlyMap<string, DestinationSupervisor>
 }
@@ -60,7 +62,13 @@ export class Shown {
   }
 
   sources(): LiveFrames['sources'] {
-    return this.fresh('sources', () => Object.fromEntries([...this.engine.sources].map(([id, s]) => [id, s.present()])))
+    return this.fresh('sources', () => Object.fromEntries([...this.engine.sources].map(([id, s]) => [id, this.withDoubt(id, s.present())])))
+  }
+
+  /** A source that runs while a part of it gives nothing is not simply running. */
+  private withDoubt(id: string, c: Condition): Condition {
+    const troubled = c.state === 'running' ? this.engine.tagTroubles.ofSource(id) : null
+    return troubled ? { ...c, doubt: `${troubled.count} of ${troubled.of} tags not good: ${troubled.reason}` } : c
   }
 
   destinations(): LiveFrames['destinations'] {

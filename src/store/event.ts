@@ -1,5 +1,6 @@
 import { sql } from 'kysely'
 import type { EventRow } from '~/contract/live'
+import type { WentWrong } from '~/contract/wrong'
 import type { Conn } from './database'
 
 export type NewEvent = Omit<EventRow, 'id' | 'at'> & {
@@ -46,6 +47,16 @@ export async function listEvents(db: Conn, limit: number, from?: number, to?: nu
     message: r.message,
     hint: r.hint,
   }))
+}
+
+/** What went wrong since then (epoch ms), each kind of thing once, the latest first. */
+export async function wentWrong(db: Conn, since: number, most = 100): Promise<WentWrong[]> {
+  const rows = await sql<Omit<WentWrong, 'first' | 'last'> & { first: Date; last: Date }>`
+    select (array_agg(severity order by id desc))[1] as severity, place as "where", subject_id as "subjectId", subject, code, count(*)::int as times,
+      min(at) as first, max(at) as last, (array_agg(message order by id desc))[1] as cause, (array_agg(hint order by id desc))[1] as hint
+    from event where at >= ${new Date(since)} and severity in ('warning', 'trouble')
+    group by place, subject_id, subject, code order by max(at) desc limit ${most}`.execute(db)
+  return rows.rows.map((r) => ({ ...r, first: r.first.getTime(), last: r.last.getTime() }))
 }
 
 /** Keeps the table bounded. */

@@ -1,5 +1,6 @@
 import { sql } from 'kysely'
 import type { Brick } from '~/contract/live'
+import type { Fate } from '~/contract/wrong'
 import type { AccountChange } from '~/core/delivery/account-changes'
 import { Fenced } from '~/core/delivery/delivery-store'
 import { Histogram } from '~/core/delivery/histogram'
@@ -131,4 +132,15 @@ export async function wallBricks(db: Conn, from: number, to: number, sliceMs: nu
       ${sql.join(verdicts.map((v) => sql`sum(${sql.ref(v)})::bigint as ${sql.ref(v)}`))}, sum(foreign_count)::bigint as "foreign"
     from ledger_slice where start >= ${from} and start < ${to} group by 1, 2 order by 1, 2`.execute(db)
   return rows.rows.map(({ delivery, ...brick }) => ({ delivery, brick }))
+}
+
+/** What became of all messages made since then (epoch ms, by whole slices), by destination. */
+export async function fatesSince(db: Conn, since: number): Promise<Fate[]> {
+  const rows = await sql<Fate>`
+    select t.id as "destinationId", t.name as destination, sum(s.produced)::bigint as produced,
+      sum(s.confirmed + s.late + s.disordered + s.doubled)::bigint as arrived, sum(s.altered)::bigint as altered, sum(s.missing)::bigint as missing,
+      sum(s.dropped)::bigint as dropped, sum(s.rejected)::bigint as rejected, sum(s.unknown)::bigint as unknown
+    from ledger_slice s join delivery d on d.number = s.delivery join destination t on t.id = d.destination_id
+    where s.start >= ${since} group by t.id, t.name order by t.name`.execute(db)
+  return rows.rows
 }

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { CourseFigures, EventRow, LedgerLine, Wall, Watch } from '../live'
+import { WhatIsWrong } from '../wrong'
 import { list, type Route } from './route'
 
 /** Epoch ms, within what a date can be (ECMA-262 21.4.1.1). */
@@ -52,6 +53,14 @@ export const proofRoutes = {
       to: time.optional(),
     }),
     answer: list(EventRow),
+  },
+  whatIsWrong: {
+    method: 'GET',
+    path: '/api/wrong',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'What is wrong now, what was in the last hour, what will be, and what became of the messages of the last 24 hours',
+    answer: WhatIsWrong,
   },
   conditions: {
     method: 'GET',

@@ -98,7 +98,14 @@ describe('the view', () => {
     ['all together', { words: 'temp', folder: 'Kiln', filters: { unit: 'degC' }, sort: { column: 'value', desc: false } }, [2, 1]],
   ])('by %s', (_what, q, expected) => expect(names(q)).toEqual(expected))
 
-  it('counts each kind', () => expect(countKinds(tags, ctx)).toEqual({ bad: 1, uncertain: 2, stale: 1, never: 1, still: 1, simulated: 2, unused: 3 }))
+  it('finds what is out of its range, the value being uncertain or bad for it', () => {
+    const beyond = { ...from, status: from.status.map((s, h) => (h === 1 ? Status.engineeringUnitsExceeded : h === 7 ? Status.outOfRange : s)) }
+    const at = { ...ctx, states: new StateIndex(decodeStates(encodeStates(handles, beyond).slice().buffer), now) }
+    expect(list.view({ ...all, kind: 'range' }, at).map((t) => t.handle)).toEqual([1, 7])
+    expect(countKinds(tags, at).range).toBe(2)
+  })
+  it('counts each kind', () =>
+    expect(countKinds(tags, ctx)).toEqual({ bad: 1, uncertain: 2, range: 0, stale: 1, never: 1, still: 1, simulated: 2, unused: 3 }))
   it('knows nothing of values until states are there', () => {
     const without = { ...ctx, states: null }
     expect(list.view({ ...all, kind: 'bad' }, without)).toEqual([])

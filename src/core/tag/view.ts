@@ -4,7 +4,7 @@ import { columnIndex, type Surroundings, tagColumns } from './columns'
 import type { TagStates } from './states'
 
 /** Kinds of tags that are looked for at a glance. */
-export const quickKinds = ['bad', 'uncertain', 'stale', 'never', 'still', 'simulated', 'unused'] as const
+export const quickKinds = ['bad', 'uncertain', 'range', 'stale', 'never', 'still', 'simulated', 'unused'] as const
 export type QuickKind = (typeof quickKinds)[number]
 
 /** Columns whose cells come from the device, not from the settings. */
@@ -62,6 +62,8 @@ export function isOfKind(kind: QuickKind, tag: Tag, { states, used, computed }: 
       return status >>> 30 === 2 && status !== Status.waitingForInitialData
     case 'stale':
       return status === Status.stale || status === Status.lastUsable
+    case 'range':
+      return status >>> 16 === Status.outOfRange >>> 16 || status >>> 16 === Status.engineeringUnitsExceeded >>> 16
     case 'uncertain':
       return status >>> 30 === 1
     case 'still':

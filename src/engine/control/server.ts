@@ -23,6 +23,7 @@ import type { SourceTarget } from '../sources/driver'
 import { sourceDriver } from '../sources/registry'
 import { watchNodes } from '../sources/watch'
 import { inCompartment } from '../watchdog'
+import { wrongNow } from '../wrong'
 
 const BODY_MAX = 4 << 20
 
@@ -120,6 +121,9 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'GET /ledger':
       return answer(res, 200, engine.lines())
+
+    case 'GET /wrong':
+      return answer(res, 200, wrongNow(engine))
 
     case 'GET /states': {
       const bytes = encodeStates(

@@ -1,20 +1,74 @@
 import { FailureError, fail } from '~/contract/failure'
 import type { Brick } from '~/contract/live'
+import type { Caller } from '~/contract/person'
+import { allows } from '~/contract/role'
+import type { WhatIsWrong, Wrong } from '~/contract/wrong'
+import { daysLeft } from '~/core/credential/validity'
 import { SLICE_MS } from '~/core/delivery/account-changes'
 import { Histogram } from '~/core/delivery/histogram'
-import { listEvents } from '~/store/event'
-import { loadLatency, wallBricks } from '~/store/ledger'
+import { listCredentials } from '~/store/credential'
+import { listEvents, wentWrong } from '~/store/event'
+import { fatesSince, loadLatency, wallBricks } from '~/store/ledger'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { whileAllowed } from '../streams'
 
-type Keys = 'ledger' | 'wall' | 'latency' | 'events' | 'conditions' | 'live'
+type Keys = 'whatIsWrong' | 'ledger' | 'wall' | 'latency' | 'events' | 'conditions' | 'live'
 
 /** Most bricks a row of the wall may have in one answer. */
 const BRICKS_MAX = 2000
 
+const HOUR_MS = 3_600_000
+const DAY_MS = 24 * HOUR_MS
+/** Certificates are spoken of so many days before they end. */
+const ENDS_SOON_DAYS = 30
+
+/** What the engine says is wrong; that there is none is the first thing that is. */
+async function fromEngine(): Promise<Pick<WhatIsWrong, 'now' | 'soon'>> {
+  try {
+    return (await (await askEngine('/wrong')).json()) as Pick<WhatIsWrong, 'now' | 'soon'>
+  } catch (e) {
+    if (!(e instanceof FailureError)) throw e
+    const { message, hint, where } = e.failure
+    return { now: [{ severity: 'bad', where, subjectId: null, subject: 'Engine', since: null, cause: message, hint }], soon: [] }
+  }
+}
+
+async function endingCredentials(): Promise<Wrong[]> {
+  return (await listCredentials(database())).flatMap((c) => {
+    const days = c.facts ? daysLeft(c.facts, Date.now()) : ENDS_SOON_DAYS
+    if (!c.facts || days >= ENDS_SOON_DAYS) return []
+    const ended = days < 0
+    return [
+      {
+        severity: ended ? ('bad' as const) : ('uncertain' as const),
+        where: 'credential' as const,
+        subjectId: c.id,
+        subject: `Certificate ${c.name}`,
+        since: Date.parse(c.facts.notAfter),
+        cause: ended ? `ended ${-days} days ago` : `ends in ${days} ${days === 1 ? 'day' : 'days'}`,
+        hint: 'What uses it is refused from then on: ask whoever made it for a new one',
+      },
+    ]
+  })
+}
+
+async function whatIsWrong(caller: Caller): Promise<WhatIsWrong> {
+  const at = Date.now()
+  const since = at - DAY_MS
+  const [engine, ending, fates, hour] = await Promise.all([
+    fromEngine(),
+    allows(caller.role, 'engineer') ? endingCredentials() : [],
+    fatesSince(database(), since),
+    wentWrong(database(), at - HOUR_MS),
+  ])
+  const ended = (w: Wrong) => w.severity === 'bad'
+  return { at, since, fates, now: [...engine.now, ...ending.filter(ended)], soon: [...ending.filter((w) => !ended(w)), ...engine.soon], hour }
+}
+
 export const proofHandlers: Pick<Handlers, Keys> = {
+  whatIsWrong: ({ caller }) => whatIsWrong(caller),
   ledger: async () => (await askEngine('/ledger')).json(),
   conditions: async () => (await askEngine('/conditions')).json(),
   wall: async ({ query }) => {

@@ -72,7 +72,7 @@ function Course({ caller, station }: Props) {
   return (
     <>
       <header className="flex h-[57px] shrink-0 items-center gap-3 border-b border-line px-3">
-        <a href="/" className="flex w-[104px] shrink-0 items-center gap-2" aria-label="Embrik">
+        <a href="/proof/wrong" className="flex w-[104px] shrink-0 items-center gap-2" aria-label="Embrik: what is wrong">
           <Mark />
           <span className="text-[17px] font-bold tracking-tight">embrik</span>
         </a>

@@ -96,9 +96,11 @@ export const stations: Station[] = [
     letter: 'r',
     pages: [
       { label: 'Wall', href: '/proof' },
+      { label: 'What is wrong', href: '/proof/wrong' },
       { label: 'Events', href: '/proof/events' },
     ],
-    figure: (f) => share(f.confirmedShare),
+    // A share speaks of what was seen: while a link is down that is not all.
+    figure: (f) => (f.destinationsDown > 0 ? 'link down' : share(f.confirmedShare)),
     trouble: (f) => f.missing,
     joint: () => null,
   },

@@ -14,7 +14,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
-import { ConditionText, conditionGlyph } from '../shared/condition'
+import { ConditionText, glyphOf } from '../shared/condition'
 import { tellFailure } from '../shared/problems'
 import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
@@ -83,7 +83,7 @@ export function DestinationsPage() {
                     className={`h-[34px] cursor-default border-b border-line/70 ${d.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
                   >
                     <td className="pl-3">
-                      <Glyph state={c ? conditionGlyph[c.sender.state] : 'idle'} />
+                      <Glyph state={glyphOf(c?.sender)} />
                     </td>
                     <td className="px-2 font-semibold whitespace-nowrap">{d.name}</td>
                     <td className="max-w-56 truncate px-2 font-mono text-[12.5px]">
@@ -94,7 +94,7 @@ export function DestinationsPage() {
                     </td>
                     <td className="px-2">
                       {d.settings.witness ? (
-                        <Glyph state={c?.witness ? conditionGlyph[c.witness.state] : 'idle'} title={c?.witness?.reason ?? 'off'} />
+                        <Glyph state={glyphOf(c?.witness)} title={c?.witness?.reason ?? 'off'} />
                       ) : (
                         <span className="text-muted">none</span>
                       )}

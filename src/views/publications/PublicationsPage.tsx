@@ -9,7 +9,7 @@ import { failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
-import { conditionGlyph } from '../shared/condition'
+import { glyphOf } from '../shared/condition'
 import { Sentence } from './Sentence'
 
 export function PublicationsPage() {
@@ -44,7 +44,7 @@ export function PublicationsPage() {
               aria-pressed={p.id === chosen?.id}
               className={`flex h-[27px] w-full items-center gap-2 border-l-2 px-2.5 text-left ${p.id === chosen?.id ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`}
             >
-              <Glyph state={c ? conditionGlyph[c.state] : 'idle'} title={c ? c.state : p.state} />
+              <Glyph state={glyphOf(c)} title={c ? c.state : p.state} />
               <span className="truncate" title={p.name}>
                 {p.name}
               </span>

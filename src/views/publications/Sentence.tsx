@@ -11,7 +11,7 @@ import { countText } from '~/ui/time'
 import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
-import { conditionGlyph } from '../shared/condition'
+import { glyphOf } from '../shared/condition'
 import { AddressForm } from './AddressForm'
 import { ContractLinks } from './ContractLinks'
 import { MessagePeek } from './MessagePeek'
@@ -54,7 +54,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
       <Row station="publications" page="List">
         {publication && (
           <span className="flex items-center gap-2 rounded-sm border border-line bg-sheet px-2 py-[3px] text-xs" data-state={publication.state}>
-            <Glyph state={live ? (condition ? conditionGlyph[condition.state] : 'uncertain') : 'idle'} />
+            <Glyph state={live ? (condition ? glyphOf(condition) : 'uncertain') : 'idle'} />
             {live && condition && condition.state !== 'running' ? `${condition.state} · ` : ''}
             {publication.state}
             {publication.liveVersion !== null && ` · version ${publication.liveVersion}`}

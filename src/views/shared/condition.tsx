@@ -1,14 +1,18 @@
 import type { Condition } from '~/contract/live'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 
-export const conditionGlyph: Record<Condition['state'], GlyphState> = { running: 'good', starting: 'uncertain', trouble: 'bad', off: 'idle' }
+const glyphs: Record<Condition['state'], GlyphState> = { running: 'good', starting: 'uncertain', trouble: 'bad', off: 'idle' }
+
+/** What runs while a part of it does not is drawn as uncertain. */
+export const glyphOf = (c: Condition | null | undefined): GlyphState =>
+  !c ? 'idle' : c.state === 'running' && c.doubt ? 'uncertain' : glyphs[c.state]
 
 /** How something is doing, in a glyph and words. */
 export function ConditionText({ condition }: { condition: Condition | null | undefined }) {
   if (!condition) return <span className="text-muted">not known</span>
   return (
     <span className="inline-flex items-center gap-2">
-      <Glyph state={conditionGlyph[condition.state]} title={condition.state} />
+      <Glyph state={glyphOf(condition)} title={condition.state} />
       <span className={condition.state === 'trouble' ? 'text-bad' : ''}>
         {condition.state}
         {condition.reason && condition.state !== 'trouble' ? (
@@ -18,6 +22,7 @@ export function ConditionText({ condition }: { condition: Condition | null | und
         ) : (
           ''
         )}
+        {condition.doubt && <span className="text-uncertain">; {condition.doubt}</span>}
       </span>
     </span>
   )

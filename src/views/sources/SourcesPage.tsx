@@ -12,7 +12,7 @@ import { failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
-import { conditionGlyph } from '../shared/condition'
+import { glyphOf } from '../shared/condition'
 import { kindView, placeOf } from './kinds'
 import { SourceForm } from './SourceForm'
 import { SourcePeek } from './SourcePeek'
@@ -84,7 +84,7 @@ export function SourcesPage() {
                     className={`h-[34px] cursor-default border-b border-line/70 ${s.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
                   >
                     <td className="pl-3">
-                      <Glyph state={c ? conditionGlyph[c.state] : 'idle'} />
+                      <Glyph state={glyphOf(c)} />
                     </td>
                     <td className="truncate px-2 font-semibold" title={s.name}>
                       {s.name}

@@ -9,6 +9,7 @@ import { type TreeRow, VirtualTree } from '../shared/VirtualTree'
 export const kindLabels: Record<QuickKind, { label: string; help: string; glyph: GlyphState | null }> = {
   bad: { label: 'Bad', help: 'No usable value: the reason stands in the column Quality', glyph: 'bad' },
   uncertain: { label: 'Uncertain', help: 'A value with a doubt: stale, initial, simulated, beyond its range', glyph: 'uncertain' },
+  range: { label: 'Out of range', help: 'A value beyond the range that was set for it', glyph: null },
   stale: { label: 'Stale', help: 'The value is an old one: its device has fallen silent', glyph: null },
   never: { label: 'Never seen', help: 'No value has come since the engine started', glyph: 'idle' },
   still: { label: 'Not changing', help: 'The same value for more than ten minutes', glyph: null },

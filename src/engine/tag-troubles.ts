@@ -1,0 +1,155 @@
+import type { Tag } from '~/contract/tag'
+import type { Wrong } from '~/contract/wrong'
+import { folderOf } from '~/core/tag/view'
+import { qualityOf, reasonOf, Status } from '~/core/value/quality'
+import type { Clock } from './clock/clock'
+import type { LiveTable } from './live/table'
+
+/** A trouble of tags is told when it has lasted so long, and is over when it has been gone so long, ms. */
+const TOLD_AFTER_MS = 10_000
+const OVER_AFTER_MS = 30_000
+/** So many names stand in words about many. */
+const NAMED = 3
+
+/** Tags of one source that are in one state, which is no good one. */
+interface Group {
+  sourceId: string
+  status: number
+  tags: Tag[]
+  of: number
+}
+
+interface Episode {
+  /** Epoch ms, for people. */
+  since: number
+  begun: number
+  seen: number
+  told: boolean
+  most: number
+}
+
+interface Context {
+  clock: Clock
+  table: LiveTable
+  tags(): Iterable<Tag>
+  /** Name of a source whose link stands; null: its own trouble says all about its tags. */
+  upSource(id: string): string | null
+  event(severity: 'warning' | 'good', subject: string, message: string, hint: string): void
+}
+
+/** A value that stands for the device's is a choice, not a trouble; one that has not come yet is one when it does not come. */
+const chosen = new Set([Status.substitute >>> 16, Status.initial >>> 16])
+
+const hints: Record<number, string> = {
+  [Status.stale >>> 16]: 'What spoke by itself has fallen silent: look whether the device has power and reaches its broker',
+  [Status.engineeringUnitsExceeded >>> 16]: 'Look whether scaling and data type fit the device, or whether the range is too narrow',
+  [Status.outOfRange >>> 16]: 'Look whether scaling and data type fit the device, or whether the range is too narrow',
+  [Status.nodeUnknown >>> 16]: 'The device no longer has these addresses: browse it again',
+  [Status.decoding >>> 16]: 'What came does not fit the data type: look at the raw octets of one of them',
+  [Status.typeMismatch >>> 16]: 'What came does not fit the data type: look at the raw octets of one of them',
+}
+
+/** Groups tags in trouble by source and reason, knows since when, and tells each such episode once. */
+export class TagTroubles {
+  private readonly episodes = new Map<string, Episode>()
+  private groups: { key: string; group: Group }[] = []
+
+  constructor(private readonly c: Context) {}
+
+  /** Looks at all tags: 50,000 take some ms. */
+  look(): void {
+    const now = this.c.clock.mono()
+    this.groups = this.grouped()
+    for (const { key, group } of this.groups) {
+      const e = this.episodes.get(key) ?? { since: this.c.clock.wall(), begun: now, seen: now, told: false, most: 0 }
+      this.episodes.set(key, e)
+      e.seen = now
+      e.most = Math.max(e.most, group.tags.length)
+      if (e.told || now - e.begun < TOLD_AFTER_MS) continue
+      e.told = true
+      this.c.event('warning', subjectOf(group), causeOf(group, this.c.table), hints[group.status >>> 16] ?? '')
+    }
+    for (const [key, e] of this.episodes) {
+      if (now - e.seen < OVER_AFTER_MS) continue
+      this.episodes.delete(key)
+      const [sourceId, status] = key.split(' ')
+      const name = this.c.upSource(sourceId!)
+      // A source that is lost, or gone, has told so itself.
+      if (e.told && name !== null) this.c.event('good', name, `no tag is ${reasonOf(Number(status) * 65_536)} any more; there were ${e.most}`, '')
+    }
+  }
+
+  /** What is wrong with tags now. */
+  now(): Wrong[] {
+    const now = this.c.clock.mono()
+    return this.groups.flatMap(({ key, group }) => {
+      const e = this.episodes.get(key)
+      if (!e || now - e.begun < TOLD_AFTER_MS) return []
+      const bad = qualityOf(group.status) === 'bad'
+      const kind = group.status >>> 16 === Status.stale >>> 16 ? 'stale' : isRange(group.status) ? 'range' : bad ? 'bad' : 'uncertain'
+      return [
+        {
+          severity: bad ? 'bad' : 'uncertain',
+          where: 'tag',
+          subjectId: group.tags.length === 1 ? group.tags[0]!.id : null,
+          subject: subjectOf(group),
+          since: e.since,
+          cause: causeOf(group, this.c.table),
+          hint: hints[group.status >>> 16] ?? '',
+          tags: { sourceId: group.sourceId, folder: commonFolder(group.tags), kind },
+        },
+      ]
+    })
+  }
+
+  /** How many of a source's tags are in trouble, and the reason of most of them. */
+  ofSource(id: string): { count: number; of: number; reason: string } | null {
+    const own = this.groups.filter((g) => g.group.sourceId === id).map((g) => g.group)
+    const worst = own.reduce<Group | null>((a, b) => (a === null || b.tags.length > a.tags.length ? b : a), null)
+    return worst && { count: own.reduce((n, g) => n + g.tags.length, 0), of: worst.of, reason: causeOf(worst, this.c.table) }
+  }
+
+  private grouped(): { key: string; group: Group }[] {
+    const { table } = this.c
+    const groups = new Map<string, Group>()
+    const counts = new Map<string, number>()
+    for (const t of this.c.tags()) {
+      counts.set(t.sourceId, (counts.get(t.sourceId) ?? 0) + 1)
+      const status = table.status[t.handle] ?? Status.waitingForInitialData
+      if (status >>> 30 === 0 || chosen.has(status >>> 16)) continue
+      const key = `${t.sourceId} ${status >>> 16}`
+      let g = groups.get(key)
+      if (!g) groups.set(key, (g = { sourceId: t.sourceId, status, tags: [], of: 0 }))
+      g.tags.push(t)
+    }
+    return [...groups].flatMap(([key, group]) => {
+      if (this.c.upSource(group.sourceId) === null) return []
+      group.of = counts.get(group.sourceId)!
+      return [{ key, group }]
+    })
+  }
+}
+
+const isRange = (status: number) => status >>> 16 === Status.engineeringUnitsExceeded >>> 16 || status >>> 16 === Status.outOfRange >>> 16
+
+/** The folder in which all of them lie; null: in several, or in none. */
+function commonFolder(tags: readonly Tag[]): string | null {
+  const folder = folderOf(tags[0]!.name)
+  return folder !== '' && tags.every((t) => folderOf(t.name) === folder) ? folder : null
+}
+
+function subjectOf({ tags, of }: Group): string {
+  if (tags.length === 1) return tags[0]!.name
+  const folder = commonFolder(tags)
+  if (folder !== null) return folder
+  const names = tags.slice(0, NAMED).map((t) => t.name)
+  const rest = tags.length - names.length
+  return `${tags.length} of ${of} tags: ${names.join(', ')}${rest > 0 ? ` and ${rest} more` : ''}`
+}
+
+/** The reason, in the protocol's own words where it said some. */
+function causeOf({ tags, status }: Group, table: LiveTable): string {
+  const note = table.notes.get(tags[0]!.handle)?.text
+  const many = tags.length === 1 ? '' : `${tags.length} tags `
+  return `${many}${qualityOf(status)}, ${reasonOf(status)}${note ? `: ${note}` : ''}`
+}

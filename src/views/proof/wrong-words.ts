@@ -1,0 +1,48 @@
+import type { WentWrong, Wrong } from '~/contract/wrong'
+
+/** Where something is looked into and mended, and what the link to it says. */
+export interface Way {
+  href: string
+  label: string
+}
+
+const query = (path: string, params: Record<string, string | null>): string => {
+  const all = Object.entries(params).filter((p): p is [string, string] => p[1] !== null)
+  return all.length > 0 ? `${path}?${new URLSearchParams(all)}` : path
+}
+
+/** The way from something that is wrong to its place. */
+export function wayTo(w: Pick<Wrong, 'where' | 'subjectId' | 'tags'> | Pick<WentWrong, 'where' | 'subjectId'>): Way | null {
+  const id = w.subjectId
+  if ('tags' in w && w.tags) {
+    const { sourceId, folder, kind } = w.tags
+    const label = id ? 'Look at the tag' : 'Look at these tags'
+    return { href: query('/tags', id ? { tag: id } : { source: sourceId, folder, kind }), label }
+  }
+  switch (w.where) {
+    case 'source':
+      return { href: query('/sources', { source: id }), label: 'Look at the source' }
+    case 'tag':
+      return { href: query('/tags', { tag: id }), label: id ? 'Look at the tag' : 'Look at the tags' }
+    case 'equipment':
+      return { href: query('/equipment', { id }), label: 'Look at the equipment' }
+    case 'publication':
+      return { href: query('/publications', { id }), label: 'Look at the publication' }
+    case 'destination':
+    case 'witness':
+    case 'outbox':
+      return { href: query('/destinations', { id }), label: 'Look at the destination' }
+    case 'credential':
+      return { href: query('/destinations/credentials', { id }), label: 'Look at the credential' }
+    case 'ledger':
+      return { href: '/proof', label: 'Look at the wall' }
+    default:
+      return null
+  }
+}
+
+/** Of the last hour, what is not wrong now: the same subject at the same place is told once. */
+export function over(hour: readonly WentWrong[], now: readonly Wrong[]): WentWrong[] {
+  const still = new Set(now.map((w) => `${w.where === 'witness' || w.where === 'outbox' ? 'destination' : w.where} ${w.subjectId ?? w.subject}`))
+  return hour.filter((h) => !still.has(`${h.where} ${h.subjectId ?? h.subject}`))
+}
