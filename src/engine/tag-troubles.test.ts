@@ -47,7 +47,7 @@ describe('tags in trouble', () => {
     expect(p.told).toEqual([])
     expect(p.troubles.now()).toEqual([])
     p.later(120_000)
-    expect(p.told).toEqual(['warning Dryer 5: 2 tags bad, timed out: unit 5: no answer within 1 s'])
+    expect(p.told).toEqual(['warning Dryer 5: 2 tags timed out (bad): unit 5: no answer within 1 s'])
     expect(p.troubles.now()).toEqual([
       {
         severity: 'bad',
@@ -55,14 +55,14 @@ describe('tags in trouble', () => {
         subjectId: null,
         subject: 'Dryer 5',
         since: 1_000_000,
-        cause: '2 tags bad, timed out: unit 5: no answer within 1 s',
+        cause: '2 tags timed out (bad): unit 5: no answer within 1 s',
         hint: '',
         tags: { sourceId: 's', folder: 'Dryer 5', kind: 'bad' },
       },
     ])
-    expect(p.troubles.ofSource('s')).toEqual({ count: 2, of: 3, reason: '2 tags bad, timed out: unit 5: no answer within 1 s' })
+    expect(p.troubles.ofSource('s')).toEqual({ count: 2, of: 3, reason: '2 tags timed out (bad): unit 5: no answer within 1 s' })
     p.set([0, 1], Status.good)
-    p.later(60_000)
+    p.later(130_000)
     expect(p.told.slice(1)).toEqual(['good Dryers: no tag is timed out any more; there were 2'])
     expect([p.troubles.now(), p.troubles.ofSource('s')]).toEqual([[], null])
   })
@@ -76,6 +76,16 @@ describe('tags in trouble', () => {
       p.later(6000)
     }
     expect(p.told.length).toBe(1)
+    expect(p.troubles.now()[0]!.cause).toBe('timed out (bad); it comes and goes, 50 % of the time')
+  })
+
+  it('a moment that does not come again is not told', () => {
+    const p = plant(unit5)
+    p.set([0], Status.timeout)
+    p.later(4000)
+    p.set([0], Status.good)
+    p.later(300_000)
+    expect([p.told, p.troubles.now()]).toEqual([[], []])
   })
 
   it('are not told beside a source that is down: that is told already', () => {
@@ -103,5 +113,9 @@ describe('tags in trouble', () => {
     )
     p.later(20_000)
     expect(p.troubles.now()[0]!.subject).toBe('300 of 400 tags: Zone 0/temperature, Zone 1/temperature, Zone 2/temperature and 297 more')
+    const few = plant([...unit5, 'Press/force'])
+    few.set([0, 1, 3], Status.nodeUnknown)
+    few.later(20_000)
+    expect(few.troubles.now()[0]!.subject).toBe('3 of 4 tags: Dryer 5 (2), Press/force')
   })
 })

@@ -5,9 +5,9 @@ import { qualityOf, reasonOf, Status } from '~/core/value/quality'
 import type { Clock } from './clock/clock'
 import type { LiveTable } from './live/table'
 
-/** A trouble of tags is told when it has lasted so long, and is over when it has been gone so long, ms. */
+/** A trouble of tags is told when it is there so long after it began, and is over when it has been gone so long, ms. */
 const TOLD_AFTER_MS = 10_000
-const OVER_AFTER_MS = 30_000
+const OVER_AFTER_MS = 120_000
 /** So many names stand in words about many. */
 const NAMED = 3
 
@@ -26,6 +26,11 @@ interface Episode {
   seen: number
   told: boolean
   most: number
+  /** As it was last. */
+  last: Group
+  /** How often it was looked at while it lasts, and how often it was there. */
+  looks: number
+  there: number
 }
 
 interface Context {
@@ -61,15 +66,19 @@ export class TagTroubles {
     const now = this.c.clock.mono()
     this.groups = this.grouped()
     for (const { key, group } of this.groups) {
-      const e = this.episodes.get(key) ?? { since: this.c.clock.wall(), begun: now, seen: now, told: false, most: 0 }
+      const fresh = { since: this.c.clock.wall(), begun: now, seen: now, told: false, most: 0, last: group, looks: 0, there: 0 }
+      const e = this.episodes.get(key) ?? fresh
       this.episodes.set(key, e)
       e.seen = now
+      e.last = group
+      e.there++
       e.most = Math.max(e.most, group.tags.length)
       if (e.told || now - e.begun < TOLD_AFTER_MS) continue
       e.told = true
       this.c.event('warning', subjectOf(group), causeOf(group, this.c.table), hints[group.status >>> 16] ?? '')
     }
     for (const [key, e] of this.episodes) {
+      e.looks++
       if (now - e.seen < OVER_AFTER_MS) continue
       this.episodes.delete(key)
       const [sourceId, status] = key.split(' ')
@@ -79,12 +88,13 @@ export class TagTroubles {
     }
   }
 
-  /** What is wrong with tags now. */
+  /** What is wrong with tags now, and what comes and goes. */
   now(): Wrong[] {
-    const now = this.c.clock.mono()
-    return this.groups.flatMap(({ key, group }) => {
-      const e = this.episodes.get(key)
-      if (!e || now - e.begun < TOLD_AFTER_MS) return []
+    return [...this.episodes.values()].flatMap((e) => {
+      const group = e.last
+      if (!e.told || this.c.upSource(group.sourceId) === null) return []
+      const share = Math.round((100 * e.there) / Math.max(1, e.looks))
+      const comes = share < 90 ? `; it comes and goes, ${share} % of the time` : ''
       const bad = qualityOf(group.status) === 'bad'
       const kind = group.status >>> 16 === Status.stale >>> 16 ? 'stale' : isRange(group.status) ? 'range' : bad ? 'bad' : 'uncertain'
       return [
@@ -94,7 +104,7 @@ export class TagTroubles {
           subjectId: group.tags.length === 1 ? group.tags[0]!.id : null,
           subject: subjectOf(group),
           since: e.since,
-          cause: causeOf(group, this.c.table),
+          cause: causeOf(group, this.c.table) + comes,
           hint: hints[group.status >>> 16] ?? '',
           tags: { sourceId: group.sourceId, folder: commonFolder(group.tags), kind },
         },
@@ -130,6 +140,12 @@ export class TagTroubles {
   }
 }
 
+function put<T>(into: Map<string, T[]>, key: string, one: T): void {
+  const there = into.get(key)
+  if (there) there.push(one)
+  else into.set(key, [one])
+}
+
 const isRange = (status: number) => status >>> 16 === Status.engineeringUnitsExceeded >>> 16 || status >>> 16 === Status.outOfRange >>> 16
 
 /** The folder in which all of them lie; null: in several, or in none. */
@@ -142,14 +158,17 @@ function subjectOf({ tags, of }: Group): string {
   if (tags.length === 1) return tags[0]!.name
   const folder = commonFolder(tags)
   if (folder !== null) return folder
-  const names = tags.slice(0, NAMED).map((t) => t.name)
-  const rest = tags.length - names.length
-  return `${tags.length} of ${of} tags: ${names.join(', ')}${rest > 0 ? ` and ${rest} more` : ''}`
+  const by = new Map<string, Tag[]>()
+  for (const t of tags) put(by, folderOf(t.name) || t.name, t)
+  const all = [...by].map(([name, own]) => (own.length === 1 ? own[0]!.name : `${name} (${own.length})`))
+  const rest = all.length - NAMED
+  return `${tags.length} of ${of} tags: ${all.slice(0, NAMED).join(', ')}${rest > 0 ? ` and ${rest} more` : ''}`
 }
 
 /** The reason, in the protocol's own words where it said some. */
 function causeOf({ tags, status }: Group, table: LiveTable): string {
   const note = table.notes.get(tags[0]!.handle)?.text
   const many = tags.length === 1 ? '' : `${tags.length} tags `
-  return `${many}${qualityOf(status)}, ${reasonOf(status)}${note ? `: ${note}` : ''}`
+  const [quality, reason] = [qualityOf(status), reasonOf(status)]
+  return `${many}${reason === quality ? quality : `${reason} (${quality})`}${note ? `: ${note}` : ''}`
 }

@@ -1,8 +1,19 @@
 import { X } from 'lucide-react'
 import { Dialog } from 'radix-ui'
-import type { ReactNode } from 'react'
+import { type FormEvent, type ReactNode, useRef, useState } from 'react'
+import { Button } from './Button'
 
-/** A sheet over the bench, for work that has an end. Escape closes it. */
+/** What is typed into a filter is no work that could be lost. */
+const isWork = (e: FormEvent) => e.target instanceof Element && e.target.closest('[data-filter], [type="search"]') === null
+
+/** The first thing to fill in; where there is none, the sheet itself takes the keys. */
+function focusFirst(sheet: HTMLElement): void {
+  const first = sheet.querySelector<HTMLElement>('[data-body] :is(input:not([type="hidden"]), select, textarea, .cm-content):not(:disabled)')
+  const begun = sheet.querySelector<HTMLElement>('[data-body] [autofocus], [data-body] button:not(:disabled)')
+  ;(first ?? begun ?? sheet).focus()
+}
+
+/** A sheet over the bench, for work that has an end. Escape closes it, and asks first where something was typed. */
 export function Modal({
   open,
   onClose,
@@ -20,15 +31,33 @@ export function Modal({
   children: ReactNode
   foot?: ReactNode
 }) {
+  const sheet = useRef<HTMLDivElement>(null)
+  const typed = useRef(false)
+  const [asking, setAsking] = useState(false)
+  const leave = () => {
+    if (typed.current && !asking) setAsking(true)
+    else onClose()
+  }
   return (
-    <Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
+    <Dialog.Root open={open} onOpenChange={(o) => !o && leave()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/35 dark:bg-black/55" />
         <Dialog.Content
+          ref={sheet}
           className="fixed top-[52px] left-1/2 z-50 flex max-h-[calc(100vh-76px)] -translate-x-1/2 flex-col rounded-sm border border-line bg-paper shadow-[0_10px_40px_rgb(0_0_0/0.22)]"
+          onOpenAutoFocus={(e) => {
+            e.preventDefault()
+            if (sheet.current && !sheet.current.contains(document.activeElement)) focusFirst(sheet.current)
+          }}
+          onInput={(e) => {
+            typed.current ||= isWork(e)
+          }}
           // In an editor Escape closes what it offers; it must not lose what was written.
           onEscapeKeyDown={(e) => {
-            if (document.activeElement?.closest('.cm-editor')) e.preventDefault()
+            if (document.activeElement?.closest('.cm-editor')) return e.preventDefault()
+            if (!asking) return
+            e.preventDefault()
+            setAsking(false)
           }}
           style={{ width: `min(${width}px, calc(100vw - 32px))` }}
         >
@@ -41,8 +70,22 @@ export function Modal({
               <X size={16} />
             </Dialog.Close>
           </header>
-          <div className="min-h-0 flex-1 overflow-auto px-4 py-3">{children}</div>
-          {foot && <footer className="flex items-center justify-end gap-2 border-t border-line px-4 py-2.5">{foot}</footer>}
+          <div data-body className="min-h-0 flex-1 overflow-auto px-4 py-3">
+            {children}
+          </div>
+          {asking ? (
+            <footer role="alert" className="flex items-center justify-end gap-2 border-t border-bad/40 bg-bad-wash px-4 py-2.5">
+              <span className="mr-auto font-semibold">What you typed is not saved.</span>
+              <Button kind="danger" onClick={onClose}>
+                Throw it away
+              </Button>
+              <Button kind="main" autoFocus onClick={() => setAsking(false)}>
+                Go on writing
+              </Button>
+            </footer>
+          ) : (
+            foot && <footer className="flex items-center justify-end gap-2 border-t border-line px-4 py-2.5">{foot}</footer>
+          )}
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

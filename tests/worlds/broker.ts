@@ -120,7 +120,7 @@ export class SimBroker {
     readonly random: () => number,
     readonly keyOf: (topic: string, payload: Buffer, p: IPublishPacket) => string,
     /** An answer to a message reached the client. */
-    readonly answered: (link: Link) => void = () => undefined,
+    readonly answered: (link: Link, again: boolean) => void = () => undefined,
   ) {
     const snap = () => {
       this.snapshot = new Map([...this.sessions].map(([id, s]) => [id, s.copy()]))
@@ -255,7 +255,10 @@ class Connection implements Peer {
 
   private say(packet: Packet): void {
     const tells = packet.cmd === 'puback' || packet.cmd === 'pubrec'
-    this.link.reply(mqtt.generate(packet, { protocolVersion: this.version }), () => tells && this.broker.answered(this.link))
+    this.link.reply(
+      mqtt.generate(packet, { protocolVersion: this.version }),
+      () => tells && this.broker.answered(this.link, (packet as { reasonCode?: number }).reasonCode === 0x97),
+    )
   }
 
   private handle(p: Packet): void {

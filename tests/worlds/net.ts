@@ -166,12 +166,13 @@ export class Net {
     if (++b.inARow >= 2) b.since = 0
   }
 
-  answered(link: Link): void {
+  /** A message was answered; `again`: with "not now", so that it is tried again. */
+  answered(link: Link, again: boolean): void {
     if (link.left) return
     link.answered = true
     const b = this.barrenOf(link.client)
     b.inARow = 0
-    if (b.since !== null && ++b.since > MOST_TRIED) b.since = null
+    if (b.since !== null && !again && ++b.since > MOST_TRIED) b.since = null
   }
 
   /** Nobody gets through before this moment. */

@@ -67,7 +67,7 @@ export class World {
       this.scheduler,
       own(),
       (topic, payload, p) => this.keyAtBroker(topic, payload, p),
-      (link) => this.net.answered(link),
+      (link, again) => this.net.answered(link, again),
     )
     this.net = new Net(this.scheduler, own(), (link) => this.broker.accept(link))
     this.database = new SimDatabase(this.scheduler, own())

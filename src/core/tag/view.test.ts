@@ -101,7 +101,7 @@ describe('the view', () => {
   it('finds what is out of its range, the value being uncertain or bad for it', () => {
     const beyond = { ...from, status: from.status.map((s, h) => (h === 1 ? Status.engineeringUnitsExceeded : h === 7 ? Status.outOfRange : s)) }
     const at = { ...ctx, states: new StateIndex(decodeStates(encodeStates(handles, beyond).slice().buffer), now) }
-    expect(list.view({ ...all, kind: 'range' }, at).map((t) => t.handle)).toEqual([1, 7])
+    expect(list.view({ ...all, kind: 'range' }, at).map((t) => t.handle)).toEqual([7, 1])
     expect(countKinds(tags, at).range).toBe(2)
   })
   it('counts each kind', () =>

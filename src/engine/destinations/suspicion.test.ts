@@ -20,6 +20,16 @@ it('tries each message alone after two connections without any answer, until all
   expect(s.careful).toBe(false)
 })
 
+it('says why it became careful, whatever link is lost later', () => {
+  const s = new Suspicion()
+  s.ended(5, 0, 5, true)
+  s.ended(5, 0, 5, true)
+  expect([s.careful, s.silent]).toEqual([true, true])
+  s.ended(2, 2, 5, false)
+  s.ended(0, 0, 5, false)
+  expect([s.careful, s.silent]).toEqual([true, true])
+})
+
 it('suspects a topic that was under way at three lost links and never answered, not the ones far behind it', () => {
   const s = new Suspicion()
   const all = ['1', '2', '3', '4'].map((n) => item(Number(n), `kiln/${n}`))

@@ -74,9 +74,11 @@ export class Suspicion {
    */
   ended(sent: number, answered: number, through: number, silent = false): void {
     if (answered > 0) this.barren = 0
-    else if (sent > 0) this.barren++
+    else if (sent > 0) {
+      this.barren++
+      this.silent = silent
+    }
     if (this.barren >= BARREN) this.through = through
-    this.silent = silent
   }
 
   /** How long nothing is to be sent on a link before a message is tried alone, ms. */

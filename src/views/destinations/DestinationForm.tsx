@@ -1,5 +1,4 @@
 import { zodResolver } from '@hookform/resolvers/zod'
-import { useState } from 'react'
 import { type FieldValues, useForm } from 'react-hook-form'
 import { type Destination, DestinationDraft, MqttSettings } from '~/contract/destination'
 import { Button } from '~/ui/Button'
@@ -8,8 +7,10 @@ import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
+import { KeptNote } from '../shared/DraftNotes'
 import { SettingsForm } from '../shared/SettingsForm'
 import { useCheck } from '../shared/Steps'
+import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
 
 const fresh: DestinationDraft = {
@@ -50,7 +51,12 @@ export function DestinationForm({
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
   const { saving, problem, save } = useSaving(form)
-  const [begun] = useState(() => ({ version: destination?.version }))
+  const kept = useKeptForm(form, `destination ${destination?.id ?? 'new'}`, destination?.version ?? null, start)
+  // Closed on purpose, after a question where something was typed: then it is thrown away.
+  const close = () => {
+    kept.forget()
+    onClose()
+  }
   const check = useCheck('checkDestination')
   const { register, watch, formState } = form
   const tls = watch('settings.tls') as boolean
@@ -64,22 +70,23 @@ export function DestinationForm({
     save(async () => {
       const body = form.getValues() as DestinationDraft
       const saved = destination
-        ? await call('changeDestination', { params: { id: destination.id }, query: begun, body })
+        ? await call('changeDestination', { params: { id: destination.id }, query: { version: kept.begun }, body })
         : await call('addDestination', { body })
       await refresh('listDestinations', 'listCredentials')
+      kept.forget()
       onSaved(saved)
     }),
   )
   return (
     <Modal
       open
-      onClose={onClose}
+      onClose={close}
       width={900}
       title={destination ? destination.name : 'Add a destination'}
       note="MQTT broker"
       foot={
         <>
-          <Button onClick={onClose}>Cancel</Button>
+          <Button onClick={close}>Cancel</Button>
           <Button kind="main" busy={saving} onClick={() => void submit()}>
             {destination ? 'Save' : 'Add destination'}
           </Button>
@@ -88,6 +95,7 @@ export function DestinationForm({
     >
       <div className="grid grid-cols-[1fr_330px] gap-6">
         <form onSubmit={(e) => void submit(e)} aria-label="Destination">
+          {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
           <TextField
             label="Name"
             autoFocus

@@ -39,6 +39,8 @@ describe('ways from what is wrong to where it is mended', () => {
     const tags = { sourceId: 's', folder: 'Clay Prep/Probe 3', kind: 'stale' as const }
     const many = wayTo(wrong({ where: 'tag', subjectId: null, tags }))!
     expect(queryOf(new URL(many.href, 'http://x').searchParams)).toMatchObject({ sourceId: 's', folder: 'Clay Prep/Probe 3', kind: 'stale' })
+    expect(wayTo(went({ where: 'tag', subjectId: null, subject: 'Dryer 5' }))!.href).toBe('/tags?q=Dryer+5')
+    expect(wayTo(went({ where: 'tag', subjectId: null, subject: '3 of 9 tags: a, b, c' }))!.href).toBe('/tags')
     expect(wayTo(wrong({ where: 'tag', subjectId: 't', tags }))).toEqual({ href: '/tags?tag=t', label: 'Look at the tag' })
   })
 

@@ -12,7 +12,7 @@ const query = (path: string, params: Record<string, string | null>): string => {
 }
 
 /** The way from something that is wrong to its place. */
-export function wayTo(w: Pick<Wrong, 'where' | 'subjectId' | 'tags'> | Pick<WentWrong, 'where' | 'subjectId'>): Way | null {
+export function wayTo(w: Pick<Wrong, 'where' | 'subjectId' | 'subject' | 'tags'> | Pick<WentWrong, 'where' | 'subjectId' | 'subject'>): Way | null {
   const id = w.subjectId
   if ('tags' in w && w.tags) {
     const { sourceId, folder, kind } = w.tags
@@ -22,8 +22,11 @@ export function wayTo(w: Pick<Wrong, 'where' | 'subjectId' | 'tags'> | Pick<Went
   switch (w.where) {
     case 'source':
       return { href: query('/sources', { source: id }), label: 'Look at the source' }
-    case 'tag':
-      return { href: query('/tags', { tag: id }), label: id ? 'Look at the tag' : 'Look at the tags' }
+    case 'tag': {
+      // Of many in several folders no words find all.
+      const words = 'subject' in w && !/^\d+ of \d+ tags: /.test(w.subject) ? w.subject : null
+      return { href: query('/tags', id ? { tag: id } : { q: words }), label: id ? 'Look at the tag' : 'Look at the tags' }
+    }
     case 'equipment':
       return { href: query('/equipment', { id }), label: 'Look at the equipment' }
     case 'publication':

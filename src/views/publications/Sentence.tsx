@@ -12,6 +12,7 @@ import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { glyphOf } from '../shared/condition'
+import { ConflictNote, KeptNote } from '../shared/DraftNotes'
 import { AddressForm } from './AddressForm'
 import { ContractLinks } from './ContractLinks'
 import { MessagePeek } from './MessagePeek'
@@ -30,6 +31,23 @@ interface Props {
   onSaved(id: string | null): void
 }
 
+/** What the parts of a publication are called where two versions are compared. */
+const fieldWords = {
+  name: 'Name',
+  equipmentIds: 'What: equipment',
+  trigger: 'When',
+  shape: 'Shape',
+  topic: 'Topic',
+  key: 'Key',
+  headers: 'Headers',
+  qos: 'QoS',
+  retain: 'Retained',
+  contentType: 'Content type',
+  responseTopic: 'Response topic',
+  expiryS: 'Expires after, s',
+  destinationId: 'Destination',
+}
+
 /** A publication as a sentence: what, when, in what shape, to which topic, through which destination, how safely. */
 export function Sentence({ publication, condition, destinations, left, add, onSaved }: Props) {
   const equipment = useCall('listEquipment')
@@ -37,7 +55,8 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const mayEdit = useMay('engineer')
   const mayRun = useMay('operator')
   const edit = usePublicationDraft({ publication, destinations, onSaved })
-  const { draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } = edit
+  const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } =
+    edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const example = useExample(draft.equipmentIds[0] ?? null)
   const common = useCommonMembers(draft.equipmentIds)
@@ -112,6 +131,8 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
         peek={<MessagePeek publication={publication} preview={preview} trouble={trouble} waiting={waiting} dirty={dirty} />}
       >
         <form className="flex flex-col gap-2 p-3.5" onSubmit={(e) => e.preventDefault()} aria-label="Publication">
+          {own.keptAt !== null && <KeptNote at={own.keptAt} onForget={own.forget} />}
+          {own.conflict && <ConflictNote differ={own.conflict} labels={fieldWords} onTheirs={own.takeTheirs} onMine={own.takeMine} />}
           <input
             aria-label="Name"
             value={draft.name}

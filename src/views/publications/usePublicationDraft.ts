@@ -6,7 +6,8 @@ import { flatJsonSettings } from '~/contract/shape'
 import type { Problem } from '~/ui/Notes'
 import { useInAddress } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
-import { tellFailure } from '../shared/problems'
+import { isConflict, tellFailure } from '../shared/problems'
+import { useDraft } from '../shared/useDraft'
 
 /** Which section of the sentence a field stands in. */
 const sections: [RegExp, string][] = [
@@ -27,21 +28,22 @@ export function usePublicationDraft({
   destinations: readonly Destination[]
   onSaved(id: string | null): void
 }) {
-  const [draft, setDraft] = useState<PublicationDraft>(() =>
-    publication
-      ? pick(publication)
-      : {
-          ...plainAddress,
-          name: '',
-          equipmentIds: [],
-          trigger: { kind: 'change' },
-          shape: flatJsonSettings,
-          topic: '{path}/state',
-          qos: 1,
-          retain: false,
-          destinationId: destinations[0]?.id ?? '',
-        },
+  const own = useDraft<PublicationDraft>(
+    `publication ${publication?.id ?? 'new'}`,
+    publication && { version: publication.version, draft: pick(publication) },
+    {
+      ...plainAddress,
+      name: '',
+      equipmentIds: [],
+      trigger: { kind: 'change' },
+      shape: flatJsonSettings,
+      topic: '{path}/state',
+      qos: 1,
+      retain: false,
+      destinationId: destinations[0]?.id ?? '',
+    },
   )
+  const { draft, setDraft } = own
   const [preview, setPreview] = useState<Preview | null>(null)
   const [trouble, setTrouble] = useState<Problem | null>(null)
   const [refused, setRefused] = useState<Record<string, string>>({})
@@ -51,7 +53,7 @@ export function usePublicationDraft({
     (params) => params.get('section') ?? (publication ? null : 'what'),
     (section) => ({ section }),
   )
-  const dirty = !publication || JSON.stringify(draft) !== JSON.stringify(pick(publication))
+  const dirty = !publication || own.dirty
   const set = (change: Partial<PublicationDraft>) => setDraft({ ...draft, ...change })
   const waiting = draft.equipmentIds.length === 0 || !draft.destinationId
 
@@ -97,8 +99,6 @@ export function usePublicationDraft({
     }
   }, [text, waiting, unfit, publicationId])
 
-  /** The version that this draft began with. */
-  const [begun, setBegun] = useState(publication?.version)
   const save = async (): Promise<Publication | null> => {
     const parsed = PublicationDraft.safeParse(draft)
     if (!parsed.success) {
@@ -111,15 +111,16 @@ export function usePublicationDraft({
     setBusy('save')
     try {
       const saved = publication
-        ? await call('changePublication', { params: { id: publication.id }, query: { version: begun }, body: draft })
+        ? await call('changePublication', { params: { id: publication.id }, query: { version: own.begun ?? undefined }, body: draft })
         : await call('addPublication', { body: draft })
       await refresh('listPublications', 'listDestinations')
-      setDraft(pick(saved))
-      setBegun(saved.version)
+      own.saved({ draft: pick(saved), version: saved.version })
       return saved
     } catch (e) {
       const f = failureIn(e)
       if (f.fields) setRefused(f.fields)
+      // Somebody else was first: what they saved is shown beside what is written here.
+      else if (publication && isConflict(e)) await refresh('listPublications')
       else tellFailure(e)
       return null
     } finally {
@@ -170,7 +171,7 @@ export function usePublicationDraft({
     }
   }
 
-  return { draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove }
+  return { own, draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove }
 }
 
 /** What of a publication is edited. */

@@ -6,3 +6,6 @@ export function tellFailure(e: unknown): void {
   const { message, hint } = failureIn(e)
   toast.error(message, { description: hint })
 }
+
+/** Somebody else saved the same thing first. */
+export const isConflict = (e: unknown): boolean => failureIn(e).code === 'version.other'

@@ -8,8 +8,10 @@ import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote, WarnNote } from '~/ui/Notes'
 import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
+import { KeptNote } from '../shared/DraftNotes'
 import { SettingsForm } from '../shared/SettingsForm'
 import { useCheck } from '../shared/Steps'
+import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
 import { kindList, kindView } from './kinds'
 import { Offers, OwnCertificate, ServerCertificate } from './OpcUaParts'
@@ -98,7 +100,12 @@ function KindForm({
   }
   const result = check.steps.find((s) => s.facts?.result)?.facts?.result
 
-  const [begun] = useState(() => ({ version: source?.version }))
+  const kept = useKeptForm(form, `source ${source?.id ?? `new ${kind}`}`, source?.version ?? null, start, ['password'])
+  // Closed on purpose, after a question where something was typed: then it is thrown away.
+  const close = () => {
+    kept.forget()
+    onClose()
+  }
   const draft = () => {
     const v = form.getValues()
     return { ...v, ...(v.password ? {} : { password: undefined }) } as SourceDraft
@@ -110,9 +117,10 @@ function KindForm({
   const submit = form.handleSubmit(() =>
     save(async () => {
       const saved = source
-        ? await call('changeSource', { params: { id: source.id }, query: begun, body: draft() })
+        ? await call('changeSource', { params: { id: source.id }, query: { version: kept.begun }, body: draft() })
         : await call('addSource', { body: draft() })
       await refresh('listSources', 'listCredentials')
+      kept.forget()
       onSaved(saved)
     }),
   )
@@ -120,7 +128,7 @@ function KindForm({
   return (
     <Modal
       open
-      onClose={onClose}
+      onClose={close}
       width={900}
       title={source ? source.name : `Add a source: ${view.label}`}
       note={view.note}
@@ -128,7 +136,7 @@ function KindForm({
         <>
           {onBack && <Button onClick={onBack}>Another protocol</Button>}
           <span className="mr-auto text-muted">{passed ? 'The check passed.' : 'Saving is possible without a check.'}</span>
-          <Button onClick={onClose}>Cancel</Button>
+          <Button onClick={close}>Cancel</Button>
           <Button kind="main" busy={saving} onClick={() => void submit()}>
             {source ? 'Save' : 'Add source'}
           </Button>
@@ -137,6 +145,7 @@ function KindForm({
     >
       <div className="grid grid-cols-[1fr_330px] gap-6">
         <form onSubmit={(e) => void submit(e)} aria-label="Source">
+          {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
           <TextField
             label="Name"
             autoFocus

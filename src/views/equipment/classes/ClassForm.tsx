@@ -8,7 +8,9 @@ import { membersOf } from '~/core/equipment/members'
 import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
 import { call, failureIn, refresh } from '../../app/api'
-import { tellFailure } from '../../shared/problems'
+import { ConflictNote, KeptNote } from '../../shared/DraftNotes'
+import { isConflict, tellFailure } from '../../shared/problems'
+import { useDraft } from '../../shared/useDraft'
 import { Calculation } from './Calculation'
 
 const keyFrom = (label: string) =>
@@ -59,6 +61,21 @@ const fresh = (): Typed => ({
 
 const box = 'h-[26px] w-full rounded-sm border border-line bg-sheet px-2'
 
+/** A class as it is written here. */
+interface Written {
+  name: string
+  description: string
+  extendsId: string
+  members: Typed[]
+}
+const nothing: Written = { name: '', description: '', extendsId: '', members: [] }
+const written = (c: EquipmentClass): Written => ({
+  name: c.name,
+  description: c.description,
+  extendsId: c.extendsId ?? '',
+  members: c.members.map(typed),
+})
+
 export function ClassForm({
   cls,
   classes,
@@ -72,10 +89,10 @@ export function ClassForm({
   onDraft(d: ClassInput | null): void
   onSaved(c: EquipmentClass): void
 }) {
-  const [name, setName] = useState(cls?.name ?? '')
-  const [description, setDescription] = useState(cls?.description ?? '')
-  const [extendsId, setExtends] = useState(cls?.extendsId ?? '')
-  const [members, setMembers] = useState<Typed[]>(() => (cls?.members ?? []).map(typed))
+  const own = useDraft<Written>(`class ${cls?.id ?? 'new'}`, cls && { version: cls.version, draft: written(cls) }, nothing)
+  const { name, description, extendsId, members } = own.draft
+  const change = (part: Partial<Written>) => own.setDraft({ ...own.draft, ...part })
+  const setMembers = (next: Typed[]) => change({ members: next })
   const [open, setOpen] = useState<string | null>(null)
   const [computing, setComputing] = useState<string | null>(null)
   const [fields, setFields] = useState<Record<string, string>>({})
@@ -84,10 +101,7 @@ export function ClassForm({
     () => ({ name, description, extendsId: extendsId || null, members: members.map(untyped) }),
     [name, description, extendsId, members],
   )
-  const before = cls
-    ? { name: cls.name, description: cls.description, extendsId: cls.extendsId, members: cls.members.map((m) => untyped(typed(m))) }
-    : null
-  const dirty = JSON.stringify(draft) !== JSON.stringify(before ?? { name: '', description: '', extendsId: null, members: [] })
+  const { dirty } = own
   useEffect(() => onDraft(dirty ? draft : null), [draft, dirty, onDraft])
   const set = (i: number, change: Partial<Typed>) => setMembers(members.map((m, k) => (k === i ? { ...m, ...change } : m)))
   const move = (i: number, by: number) => {
@@ -97,18 +111,21 @@ export function ClassForm({
     ;[next[i], next[to]] = [next[to]!, next[i]!]
     setMembers(next)
   }
-  const [begun] = useState(() => ({ version: cls?.version }))
   const save = async () => {
     setBusy(true)
     setFields({})
     try {
-      const saved = cls ? await call('changeClass', { params: { id: cls.id }, query: begun, body: draft }) : await call('addClass', { body: draft })
+      const saved = cls
+        ? await call('changeClass', { params: { id: cls.id }, query: { version: own.begun ?? undefined }, body: draft })
+        : await call('addClass', { body: draft })
       await refresh('listClasses', 'listEquipment', 'classVersions', 'listRecords')
+      own.saved({ version: saved.version, draft: written(saved) })
       toast.success(`${saved.name} is saved${cls ? `, version ${saved.version}` : ''}`)
       onSaved(saved)
     } catch (e) {
       const f = failureIn(e)
       if (f.fields) setFields(f.fields)
+      else if (cls && isConflict(e)) await refresh('listClasses')
       else tellFailure(e)
     } finally {
       setBusy(false)
@@ -126,14 +143,16 @@ export function ClassForm({
       }}
       aria-label="Class"
     >
+      {own.keptAt !== null && <KeptNote at={own.keptAt} onForget={own.forget} />}
+      {own.conflict && <ConflictNote differ={own.conflict} onTheirs={own.takeTheirs} onMine={own.takeMine} />}
       <div className="max-w-2xl">
-        <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} error={fields.name} placeholder="Kiln Zone" />
-        <TextField label="Description" value={description} onChange={(e) => setDescription(e.target.value)} error={fields.description} />
+        <TextField label="Name" value={name} onChange={(e) => change({ name: e.target.value })} error={fields.name} placeholder="Kiln Zone" />
+        <TextField label="Description" value={description} onChange={(e) => change({ description: e.target.value })} error={fields.description} />
         {(others.length > 0 || extendsId) && (
           <SelectField
             label="Extends"
             value={extendsId}
-            onChange={(e) => setExtends(e.target.value)}
+            onChange={(e) => change({ extendsId: e.target.value })}
             error={fields.extendsId}
             help="Has all members of that class too"
           >

@@ -98,14 +98,7 @@ export function ClassesPage() {
             A class says once what a kind of equipment looks like: its members, their types and units.
           </Empty>
         ) : (
-          <ClassForm
-            key={chosen ? `${chosen.id} ${chosen.version}` : 'new'}
-            cls={chosen}
-            classes={byId}
-            mayEdit={mayEdit}
-            onDraft={setDraft}
-            onSaved={(c) => choose(c.id)}
-          />
+          <ClassForm key={chosen?.id ?? 'new'} cls={chosen} classes={byId} mayEdit={mayEdit} onDraft={setDraft} onSaved={(c) => choose(c.id)} />
         )}
       </ThreeParts>
       {importing && (
