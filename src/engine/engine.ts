@@ -46,7 +46,7 @@ import { makeApplicationCertificate } from './sources/opcua/application'
 import { Sources } from './sources/sources'
 import type { SourceSupervisor } from './sources/supervisor'
 import { StoreState } from './store-state'
-import { TagTroubles } from './tag-troubles'
+import { LOOK_MS, TagTroubles } from './tag-troubles'
 import { Trimming } from './trimming'
 import { ModelCache } from './world'
 
@@ -65,8 +65,6 @@ export interface EngineOptions {
 const VERSION = '0.1.0'
 /** How often people are told what went wrong with messages, ms: what happens together is told together. */
 const NEWS_EVERY_MS = 5000
-/** How often tags in trouble are looked for, ms. */
-const TAG_LOOK_MS = 2000
 /** So long a start waits for single things to be taken up before it says that it is up, ms. */
 const TAKE_UP_MS = 5000
 /** Exit code of an engine that another one has taken over from. */
@@ -245,7 +243,7 @@ export class Engine {
         for (const t of this.model.tags.values()) handles.push(t.handle)
         this.table.sample(handles)
       }),
-      this.clock.every(TAG_LOOK_MS, () => this.tagTroubles.look()),
+      this.clock.every(LOOK_MS, () => this.tagTroubles.look()),
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
     this.trimming.start()

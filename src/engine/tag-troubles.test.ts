@@ -61,7 +61,10 @@ describe('tags in trouble', () => {
       },
     ])
     expect(p.troubles.ofSource('s')).toEqual({ count: 2, of: 3, reason: '2 tags timed out (bad): unit 5: no answer within 1 s' })
+    // It is gone, and did not come and go: nothing is wrong now.
     p.set([0, 1], Status.good)
+    p.later(4000)
+    expect(p.troubles.now()).toEqual([])
     p.later(130_000)
     expect(p.told.slice(1)).toEqual(['good Dryers: no tag is timed out any more; there were 2'])
     expect([p.troubles.now(), p.troubles.ofSource('s')]).toEqual([[], null])

@@ -8,6 +8,8 @@ import type { LiveTable } from './live/table'
 /** A trouble of tags is told when it is there so long after it began, and is over when it has been gone so long, ms. */
 const TOLD_AFTER_MS = 10_000
 const OVER_AFTER_MS = 120_000
+/** How often tags in trouble are looked for, ms. */
+export const LOOK_MS = 2000
 /** So many names stand in words about many. */
 const NAMED = 3
 
@@ -31,6 +33,8 @@ interface Episode {
   /** How often it was looked at while it lasts, and how often it was there. */
   looks: number
   there: number
+  /** How often it came. */
+  spells: number
 }
 
 interface Context {
@@ -66,9 +70,10 @@ export class TagTroubles {
     const now = this.c.clock.mono()
     this.groups = this.grouped()
     for (const { key, group } of this.groups) {
-      const fresh = { since: this.c.clock.wall(), begun: now, seen: now, told: false, most: 0, last: group, looks: 0, there: 0 }
+      const fresh = { since: this.c.clock.wall(), begun: now, seen: now, told: false, most: 0, last: group, looks: 0, there: 0, spells: 0 }
       const e = this.episodes.get(key) ?? fresh
       this.episodes.set(key, e)
+      if (e.spells === 0 || now - e.seen > 1.5 * LOOK_MS) e.spells++
       e.seen = now
       e.last = group
       e.there++
@@ -90,9 +95,10 @@ export class TagTroubles {
 
   /** What is wrong with tags now, and what comes and goes. */
   now(): Wrong[] {
-    return [...this.episodes.values()].flatMap((e) => {
+    const here = new Set(this.groups.map((g) => g.key))
+    return [...this.episodes].flatMap(([key, e]) => {
       const group = e.last
-      if (!e.told || this.c.upSource(group.sourceId) === null) return []
+      if (!e.told || !(here.has(key) || e.spells > 1) || this.c.upSource(group.sourceId) === null) return []
       const share = Math.round((100 * e.there) / Math.max(1, e.looks))
       const comes = share < 90 ? `; it comes and goes, ${share} % of the time` : ''
       const bad = qualityOf(group.status) === 'bad'

@@ -1,11 +1,11 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { Page } from '@playwright/test'
-import { demo, expect, logIn, test } from './support'
+import { expect, home, logIn, test } from './support'
 
 const line = (page: Page) => page.evaluate(() => document.documentElement.dataset.line)
 const figure = (page: Page, station: string) => page.locator(`[data-figure="${station}"]`)
-const enginePid = () => Number(readFileSync(join(demo, 'logs', 'engine.pid'), 'utf8'))
+const enginePid = () => Number(readFileSync(join(home, 'logs', 'engine.pid'), 'utf8'))
 
 test('twelve tabs at once: all are live, none keeps another from its answers, and a log-out in one ends all', async ({ page, context }) => {
   test.setTimeout(240_000)
@@ -90,7 +90,7 @@ test('what is chosen and filtered stands in the address, and the shell stays whi
   await page.evaluate(() => Object.assign(window, { stayed: true }))
   await page.locator('[data-filter]').fill('zone')
   await expect(page).toHaveURL(/\/tags\?q=zone/)
-  const row = page.getByRole('row', { name: /zone/ }).nth(2)
+  const row = page.getByRole('row', { name: /zone/i }).nth(2)
   const name = await row.locator('[title*="/"]').first().getAttribute('title')
   await row.click()
   await expect(page).toHaveURL(/tag=/)

@@ -3,6 +3,10 @@ import { toast } from 'sonner'
 import { type Difference, differences } from './differences'
 import { useKept } from './kept'
 
+/** A draft of more characters than this is kept when typing pauses for so long, ms; a smaller one at once. */
+const LARGE = 20_000
+const SETTLES_MS = 150
+
 interface Stored<T> {
   version: number
   draft: T
@@ -18,6 +22,7 @@ export function useDraft<T extends object>(place: string, stored: Stored<T> | nu
   const [draft, setDraft] = useState<T>(found?.draft ?? base)
   const [begun, setBegun] = useState<number | null>(found ? found.version : (stored?.version ?? null))
   const [keptAt, setKeptAt] = useState(found?.at ?? null)
+  const [done, setDone] = useState(false)
   const text = JSON.stringify(draft)
   const baseText = JSON.stringify(base)
   const dirty = text !== baseText
@@ -36,10 +41,15 @@ export function useDraft<T extends object>(place: string, stored: Stored<T> | nu
   }
   // biome-ignore lint/correctness/useExhaustiveDependencies: the text says what the draft is
   useEffect(() => {
-    const timer = setTimeout(() => keep(dirty ? { draft, version: begun } : null), 150)
+    // A new thing that was saved is none any more.
+    if (stored === null && done) return
+    const put = () => keep(dirty ? { draft, version: begun } : null)
+    if (text.length < LARGE) return put()
+    const timer = setTimeout(put, SETTLES_MS)
     return () => clearTimeout(timer)
-  }, [text, dirty, begun])
+  }, [text, dirty, begun, done])
   const take = (next: Stored<T>) => {
+    setDone(true)
     setDraft(next.draft)
     setBegun(next.version)
     setKeptAt(null)

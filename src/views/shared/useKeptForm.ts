@@ -20,18 +20,12 @@ export function useKeptForm(
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when it opens
   useEffect(() => {
     if (found) reset({ ...start, ...found.draft }, { keepDefaultValues: true })
-    let timer: ReturnType<typeof setTimeout> | undefined
+    const open = (values: FieldValues) => Object.fromEntries(Object.entries(values).filter(([name]) => !secrets.includes(name)))
     const typed = watch((values) => {
-      clearTimeout(timer)
-      timer = setTimeout(() => {
-        const draft = Object.fromEntries(Object.entries(values).filter(([name]) => !secrets.includes(name)))
-        keep(form.formState.isDirty ? { draft, version: begun } : null)
-      }, 150)
+      const draft = open(values)
+      keep(JSON.stringify(draft) === JSON.stringify(open(start)) ? null : { draft, version: begun })
     })
-    return () => {
-      clearTimeout(timer)
-      typed.unsubscribe()
-    }
+    return () => typed.unsubscribe()
   }, [])
   const forget = () => {
     keep(null)
