@@ -14,7 +14,13 @@ test('the first page says whether all arrived, what is wrong and why; what is me
   // While a link is down no share is claimed.
   await expect(page.locator('[data-figure="proof"]')).toHaveText('link down')
   await expect(broker).toHaveCount(0, { timeout: 40_000 })
-  await expect(page.locator(list('Over, in the last hour')).getByRole('listitem').filter({ has: page.getByText('Site broker', { exact: true }) }).first()).toBeVisible()
+  await expect(
+    page
+      .locator(list('Over, in the last hour'))
+      .getByRole('listitem')
+      .filter({ has: page.getByText('Site broker', { exact: true }) })
+      .first(),
+  ).toBeVisible()
   await expect(page.locator('[data-figure="proof"]')).toHaveText(/%/)
 })
 

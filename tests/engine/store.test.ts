@@ -2,6 +2,7 @@ import { sql } from 'kysely'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { DestinationDraft } from '~/contract/destination'
 import { FailureError } from '~/contract/failure'
+import { FoundKind } from '~/contract/find'
 import { plainAddress } from '~/contract/publication'
 import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
 import { SourceDraft } from '~/contract/source'
@@ -15,6 +16,7 @@ import { addDestination, changeDestination, getDestination } from '~/store/desti
 import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
+import { findNamed } from '~/store/find'
 import { Lease, thisProcess } from '~/store/lease'
 import { migrate } from '~/store/migrate'
 import {
@@ -492,6 +494,35 @@ describe('a destination', () => {
     const older = { ...d, settings: { ...d.settings, protocol: '3.1.1' as const } }
     expect(await refused(changeDestination(t.db, d.id, older))).toEqual({ 'settings.protocol': expect.stringContaining('Binary events') })
     expect((await getDestination(t.db, d.id)).settings.protocol).toBe('5')
+  })
+})
+
+describe('the finder', () => {
+  it('finds all kinds by words in any order, what is called just so first, and takes signs for what they are', async () => {
+    const s = await source('Finder 100%')
+    const names = [
+      'Finder/Zone 1/temperature',
+      'Finder/Zone 11/temperature',
+      'Finder/Zone 1/temperature set',
+      'Finder/50_percent',
+      'Finder/50 percent',
+    ]
+    await addTags(
+      t.db,
+      names.map((name) => ({ name, sourceId: s.id, address: `ns=1;s=${name}`, dataType: 'number' as const })),
+    )
+    const find = async (q: string) => (await findNamed(t.db, q, 12, new Set(FoundKind.options))).map((f) => [f.kind, f.name, f.exact])
+    expect((await find('temp finder 1 zone')).map((f) => f[1])).toEqual([names[0], names[2], names[1]])
+    expect((await find('TEMPERATURE SET')).map((f) => f[1])).toEqual([names[2]])
+    expect((await find('finder/zone 1/temperature')).map((f) => [f[1], f[2]])).toEqual([
+      [names[0], true],
+      [names[2], false],
+    ])
+    expect((await find('50 percent')).filter((f) => f[2])).toEqual([['tag', names[4], true]])
+    expect((await find('50_p')).map((f) => f[1])).toEqual([names[3]])
+    expect(await find('100%')).toEqual([['source', 'Finder 100%', false]])
+    for (const q of ['', '   ', '\\', "'; drop table tag; --", '[', '(.*', '%']) await find(q)
+    expect(await find('%%%%')).toEqual([])
   })
 })
 

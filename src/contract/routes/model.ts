@@ -1,8 +1,19 @@
+import { z } from 'zod'
 import { ClassDraft, ClassVersion, Equipment, EquipmentClass, EquipmentDraft, EquipmentEdit, EquipmentEdited, RecordColumn } from '../equipment'
+import { Found } from '../find'
 import { Begun, list, type Route } from './route'
 
 /** Classes and equipment. */
 export const modelRoutes = {
+  find: {
+    method: 'GET',
+    path: '/api/find',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'Everything of all kinds whose name has these words; what is called just so first',
+    query: z.object({ q: z.string().max(200).default('') }),
+    answer: list(Found),
+  },
   listClasses: {
     method: 'GET',
     path: '/api/classes',

@@ -571,7 +571,7 @@ export class DestinationSupervisor {
     const now = this.ctx.clock.mono()
     if (others.length > 0 || now - since >= this.destination.settings.ackS * 1000) return
     if (!(this.suspicion.careful || this.suspicion.suspects(item)) || !this.suspicion.tells(since - idleSince, now - since)) return
-    if (!this.suspicion.strike(item, now)) return
+    if (!this.suspicion.strike(item, now, now - since)) return
     this.sending?.succeeded()
     // What went out at QoS 0 does not go out again: it is what follows that goes aside.
     if (!left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))

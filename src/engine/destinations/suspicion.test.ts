@@ -20,6 +20,14 @@ it('tries each message alone after two connections without any answer, until all
   expect(s.careful).toBe(false)
 })
 
+it('three losses that took very different times are no proof, three alike are', () => {
+  const s = new Suspicion()
+  const one = item(1, 'kiln/1')
+  expect([105, 343, 385].map((took) => s.strike(one, 0, took))).toEqual([false, false, false])
+  // The last one begins anew: two more like it convict.
+  expect([350, 360].map((took) => s.strike(one, 0, took))).toEqual([false, true])
+})
+
 it('says why it became careful, whatever link is lost later', () => {
   const s = new Suspicion()
   s.ended(5, 0, 5, true)
@@ -42,10 +50,10 @@ it('suspects a topic that was under way at three lost links and never answered, 
 
 it('needs one lost link for a further topic of a publication of which three topics went aside and nothing was ever taken', () => {
   const s = new Suspicion()
-  for (const topic of ['kiln/1', 'kiln/2', 'kiln/3']) for (const _ of [1, 2, 3]) s.strike(item(1, topic), 0)
+  for (const topic of ['kiln/1', 'kiln/2', 'kiln/3']) for (const _ of [1, 2, 3]) s.strike(item(1, topic), 0, 5)
   // Never untried: it may be a topic that is taken.
   expect([s.barred(item(9, 'kiln/4'), 10), s.suspects(item(9, 'kiln/4'))]).toEqual([false, true])
-  expect(s.strike(item(9, 'kiln/4'), 10)).toBe(true)
+  expect(s.strike(item(9, 'kiln/4'), 10, 5)).toBe(true)
   expect(s.barred(item(10, 'kiln/4'), 20)).toBe(true)
   s.answered(item(11, 'kiln/5'))
   expect(s.suspects(item(12, 'kiln/6'))).toBe(false)
@@ -55,25 +63,25 @@ it('needs one lost link for a further topic of a publication of which three topi
 it('bars a topic at QoS 0 when three of its messages were lost with the link', () => {
   const s = new Suspicion()
   const zero = (n: number) => ({ ...item(n, 'kiln/1'), envelope: { delivery: 1, qos: 0, retain: false, topic: 'kiln/1' } }) as unknown as Item
-  expect([s.strike(zero(1), 0), s.strike(zero(2), 1), s.strike(zero(3), 2)]).toEqual([false, false, true])
+  expect([s.strike(zero(1), 0, 5), s.strike(zero(2), 1, 5), s.strike(zero(3), 2, 5)]).toEqual([false, false, true])
   expect(s.barred(zero(4), 10)).toBe(true)
 })
 
 it('makes a message the cause at the third loss, not when it was answered in between', () => {
   const s = new Suspicion()
   const one = item(1, 'kiln/1')
-  expect([s.strike(one, 0), s.strike(one, 1)]).toEqual([false, false])
+  expect([s.strike(one, 0, 5), s.strike(one, 1, 5)]).toEqual([false, false])
   s.answered(one)
-  expect([s.strike(one, 2), s.strike(one, 3), s.strike(one, 4)]).toEqual([false, false, true])
+  expect([s.strike(one, 2, 5), s.strike(one, 3, 5), s.strike(one, 4, 5)]).toEqual([false, false, true])
 })
 
 it('bars a topic of which three went aside, tries it again after a minute, and leaves its neighbour alone', () => {
   const s = new Suspicion()
-  for (const _ of [1, 2, 3]) s.strike(item(1, 'kiln/1'), 0)
+  for (const _ of [1, 2, 3]) s.strike(item(1, 'kiln/1'), 0, 5)
   expect(s.suspects(item(2, 'kiln/1'))).toBe(true)
   expect(s.barred(item(2, 'kiln/1'), 0)).toBe(false)
-  expect(s.strike(item(2, 'kiln/1'), 10)).toBe(true)
-  expect(s.strike(item(3, 'kiln/1'), 20)).toBe(true)
+  expect(s.strike(item(2, 'kiln/1'), 10, 5)).toBe(true)
+  expect(s.strike(item(3, 'kiln/1'), 20, 5)).toBe(true)
   expect(s.barred(item(4, 'kiln/1'), 30)).toBe(true)
   expect(s.barred(item(4, 'kiln/2'), 30)).toBe(false)
   expect(s.barred(item(4, 'kiln/1'), 60_020)).toBe(false)
@@ -96,7 +104,7 @@ it('does not take a link that is cut again and again for the fault of a message,
   s.ended(5, 0, 5)
   // Lost right after the message each time, at a rhythm: from one time to the next it must hold longer.
   expect(s.tells(750, 10)).toBe(true)
-  expect([s.strike(one, 0), s.holdMs, s.strike(one, 1), s.holdMs]).toEqual([false, 1500, false, 3000])
+  expect([s.strike(one, 0, 5), s.holdMs, s.strike(one, 1, 5), s.holdMs]).toEqual([false, 1500, false, 3000])
   s.lostIdle()
-  expect([s.strike(one, 2), s.strike(one, 3)]).toEqual([false, false])
+  expect([s.strike(one, 2, 5), s.strike(one, 3, 5)]).toEqual([false, false])
 })

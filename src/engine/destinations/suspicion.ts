@@ -18,6 +18,18 @@ const STREAM_SUSPECT_AFTER = 3
 const BARREN = 2
 /** So long a link is to hold with nothing sent on it before a message is tried alone, ms: anything at first, and one whose topic is suspected. */
 const HOLD_MS = { careful: 750, suspects: 100 }
+/** However often it was lost, ms. */
+const HOLD_MOST_MS = 12_000
+
+/** Links lost on a message take so much alike to be lost: up to so many times the shortest, and so many ms. */
+const ALIKE = { times: 2, ms: 150 }
+
+/** Links that were lost on one message alone: how many, and how long after it went out. */
+interface Strikes {
+  n: number
+  least: number
+  most: number
+}
 
 /** What is known of the messages of one publication to one topic. */
 interface Place {
@@ -38,7 +50,8 @@ interface Stream {
  * Finds the one message that a destination answers by hanging up. Links are lost for many reasons: only a link that was seen
  * to hold before, and was lost on a message that was alone on it, three times, makes that message the cause. It must have
  * held twice as long with nothing sent as it then took to be lost, and longer from one time to the next: a link that is cut
- * every few seconds, at a destination that is slow to answer, is lost with a message on it each time and for none of them.
+ * every few seconds, at a destination that is slow to answer, is lost with a message on it each time and for none of them. And the
+ * three times must be alike.
  */
 export class Suspicion {
   private barren = 0
@@ -47,7 +60,7 @@ export class Suspicion {
   /** How long a link must hold idle now, ms, where that is more than at first. */
   private hold = 0
   /** By place in the outbox; what went out at QoS 0 does not go out again, so that it is its topic that counts. */
-  private readonly strikes = new Map<number | string, number>()
+  private readonly strikes = new Map<number | string, Strikes>()
   private readonly places = new Map<string, Place>()
   private readonly streams = new Map<string, Stream>()
 
@@ -134,14 +147,13 @@ export class Suspicion {
     }
   }
 
-  /** The link was lost on this message alone; true: it is to go aside. */
-  strike(item: Item, now: number): boolean {
+  /** The link was lost on this message alone, so long after it went out; true: it is to go aside. */
+  strike(item: Item, now: number, tookMs: number): boolean {
     const of = this.strikeOf(item)
     const place = this.place(this.placeOf(item))
-    const n = (this.strikes.get(of) ?? 0) + 1
-    this.strikes.set(of, n)
+    const { n } = this.struck(of, tookMs)
     if (n < (place.aside > 0 || this.untaken(item) ? 1 : STRIKES)) {
-      this.hold = this.holdMs * 2
+      this.hold = Math.min(this.holdMs * 2, HOLD_MOST_MS)
       return false
     }
     this.strikes.delete(of)
@@ -149,6 +161,16 @@ export class Suspicion {
     if (this.through !== null && item.segment.ordinal + item.index >= this.through) this.passed()
     this.convict(item, place, now)
     return true
+  }
+
+  /** Who hangs up on a message does so in much the same time: what takes long once and is quick the next time has another cause. */
+  private struck(of: number | string, tookMs: number): Strikes {
+    const before = this.strikes.get(of)
+    const [least, most] = [Math.min(before?.least ?? tookMs, tookMs), Math.max(before?.most ?? tookMs, tookMs)]
+    const alike = most <= ALIKE.times * least + ALIKE.ms
+    const next = before && alike ? { n: before.n + 1, least, most } : { n: 1, least: tookMs, most: tookMs }
+    this.strikes.set(of, next)
+    return next
   }
 
   private convict(item: Item, place: Place, now: number): void {

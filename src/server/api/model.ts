@@ -1,6 +1,9 @@
+import { FoundKind } from '~/contract/find'
+import { allows } from '~/contract/role'
 import { addClass, changeClass, classVersions, listClasses, removeClass } from '~/store/class'
 import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
+import { findNamed } from '~/store/find'
 import { freeze } from '~/store/freeze'
 import { addPublication, changePublication, getPublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
 import { listRecords } from '~/store/record'
@@ -9,6 +12,7 @@ import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 
 type Keys =
+  | 'find'
   | 'listClasses'
   | 'addClass'
   | 'changeClass'
@@ -31,7 +35,12 @@ type Keys =
   | 'pausePublication'
   | 'resumePublication'
 
+/** Things of one kind that the finder shows. */
+const FOUND_MAX = 12
+
 export const modelHandlers: Pick<Handlers, Keys> = {
+  find: ({ query, caller }) =>
+    findNamed(database(), query.q, FOUND_MAX, new Set(FoundKind.options.filter((k) => k !== 'credential' || allows(caller.role, 'engineer')))),
   listClasses: () => listClasses(database()),
   addClass: ({ body, caller }) => addClass(database(), body, caller.name),
   changeClass: ({ params, body, caller, query }) => changeClass(database(), params.id!, body, caller.name, query.version),

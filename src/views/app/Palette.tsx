@@ -1,7 +1,7 @@
 import { Command } from 'cmdk'
 import { Dialog } from 'radix-ui'
-import { type ReactNode, useMemo, useState } from 'react'
-import { rankTags } from '~/core/equipment/matching'
+import { type ReactNode, useDeferredValue, useMemo, useState } from 'react'
+import type { Found, FoundKind } from '~/contract/find'
 import { go } from './address'
 import { useCall } from './api'
 import { useMay } from './caller'
@@ -33,21 +33,52 @@ export function Palette({ open, onClose }: { open: boolean; onClose(): void }) {
   )
 }
 
+const kinds: readonly [FoundKind, string, (f: Found) => string][] = [
+  ['tag', 'Tags', (f) => `/tags?tag=${f.id}`],
+  ['equipment', 'Equipment', (f) => `/equipment?id=${f.id}`],
+  ['class', 'Classes', (f) => `/equipment/classes?id=${f.id}`],
+  ['publication', 'Publications', (f) => `/publications?id=${f.id}`],
+  ['topic', 'Topics', (f) => `/publications?id=${f.id}&section=address`],
+  ['source', 'Sources', (f) => `/sources?source=${f.id}`],
+  ['destination', 'Destinations', (f) => `/destinations?id=${f.id}`],
+  ['credential', 'Credentials', (f) => `/destinations/credentials?id=${f.id}`],
+]
+const words: Record<FoundKind, string> = {
+  tag: 'tag',
+  equipment: 'equipment',
+  class: 'class',
+  publication: 'publication',
+  topic: 'topic',
+  source: 'source',
+  destination: 'destination',
+  credential: 'credential',
+}
+
+/** What was found, as groups: first what is called just so, whatever it is. */
+function grouped(found: readonly Found[]): [string, Hit[]][] {
+  const hit = (f: Found, aside = f.aside): Hit => ({
+    id: `${f.kind} ${f.id} ${f.name}`,
+    name: f.name,
+    aside,
+    href: kinds.find(([k]) => k === f.kind)![2](f),
+  })
+  const exact = found.filter((f) => f.exact).map((f) => hit(f, f.aside === words[f.kind] ? f.aside : `${words[f.kind]}, ${f.aside}`))
+  return [
+    ['Called just so', exact],
+    ...kinds.map(([kind, title]): [string, Hit[]] => [title, found.filter((f) => f.kind === kind && !f.exact).map((f) => hit(f))]),
+  ]
+}
+
 function Finder({ onClose }: { onClose(): void }) {
   const [query, setQuery] = useState('')
-  const tags = useCall('listTags')
-  const equipment = useCall('listEquipment')
-  const publications = useCall('listPublications')
-  const sources = useCall('listSources')
-  const destinations = useCall('listDestinations')
+  const q = useDeferredValue(query.trim())
+  const asked = useCall('find', { query: { q }, enabled: q !== '' })
+  // What was found stays while more is typed.
+  const [kept, setKept] = useState<readonly Found[]>([])
+  if (asked.data && asked.data !== kept) setKept(asked.data)
   const theme = useTheme()
   const engineer = useMay('engineer')
   const groups = useMemo(() => {
-    const find = <T extends { id: string; name: string }>(
-      items: readonly T[] | undefined,
-      limit: number,
-      hit: (t: T) => Omit<Hit, 'id' | 'name'>,
-    ): Hit[] => (query.trim() === '' ? [] : rankTags(query, items ?? [], limit).map((t) => ({ id: t.id, name: t.name, ...hit(t) })))
     const word = query.trim().toLowerCase()
     const pages: Hit[] = stations
       .flatMap((s) =>
@@ -67,16 +98,9 @@ function Finder({ onClose }: { onClose(): void }) {
           { id: 'c4', name: 'Add a destination', aside: '', href: '/destinations?add' },
         ].filter((c) => c.name.toLowerCase().includes(word))
       : []
-    return [
-      ['Go to', pages],
-      ['Do', commands],
-      ['Tags', find(tags.data, 12, (t) => ({ aside: t.unit || t.dataType, href: `/tags?tag=${t.id}` }))],
-      ['Equipment', find(equipment.data, 8, (e) => ({ aside: e.level, href: `/equipment?id=${e.id}` }))],
-      ['Publications', find(publications.data, 8, (p) => ({ aside: p.state, href: `/publications?id=${p.id}` }))],
-      ['Sources', find(sources.data, 5, () => ({ aside: 'OPC UA', href: '/sources' }))],
-      ['Destinations', find(destinations.data, 5, () => ({ aside: 'MQTT', href: '/destinations' }))],
-    ] as const
-  }, [query, tags.data, equipment.data, publications.data, sources.data, destinations.data, engineer])
+    const found = grouped(word === '' ? [] : kept)
+    return [...found.slice(0, 1), ['Go to', pages] as const, ['Do', commands] as const, ...found.slice(1)]
+  }, [query, kept, engineer])
   const other = theme === 'dark' ? 'light' : 'dark'
   return (
     <Command shouldFilter={false} label="Find" loop>
@@ -84,11 +108,11 @@ function Finder({ onClose }: { onClose(): void }) {
         autoFocus
         value={query}
         onValueChange={setQuery}
-        placeholder="Tag, equipment, publication, command ..."
+        placeholder="Tag, equipment, publication, topic, command ..."
         className="h-10 w-full border-b border-line bg-transparent px-3 text-[15px] outline-none placeholder:text-muted"
       />
       <Command.List className="max-h-[400px] overflow-auto p-1.5">
-        <Command.Empty className="px-2 py-6 text-center text-muted">Nothing is called that.</Command.Empty>
+        <Command.Empty className="px-2 py-6 text-center text-muted">{asked.isFetching ? 'Looking ...' : 'Nothing is called that.'}</Command.Empty>
         {groups.map(([title, hits]) =>
           hits.length === 0 ? null : (
             <Command.Group
@@ -97,7 +121,15 @@ function Finder({ onClose }: { onClose(): void }) {
               className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-muted"
             >
               {hits.map((h) => (
-                <Entry key={h.id} value={`${title} ${h.id}`} aside={h.aside} onSelect={() => go(h.href)}>
+                <Entry
+                  key={h.id}
+                  value={`${title} ${h.id}`}
+                  aside={h.aside}
+                  onSelect={() => {
+                    onClose()
+                    go(h.href)
+                  }}
+                >
                   {h.name}
                 </Entry>
               ))}
