@@ -91,7 +91,7 @@ const speakerOf = (id: string, { settings }: DestinationDraft): Speaker => ({
 async function demandNoHeadersNeeded(db: Conn, id: string): Promise<void> {
   const live = await sql<{ name: string }>`
     select p.name from publication p join publication_version v on v.publication_id = p.id and v.number = p.live_version
-    where p.state <> 'draft' and v.destination_id = ${id} and v.plan->'shape'->>'kind' = 'cloudevents' and v.plan->'shape'->>'mode' = 'binary'
+    where p.state = 'live' and v.destination_id = ${id} and v.plan->'shape'->>'kind' = 'cloudevents' and v.plan->'shape'->>'mode' = 'binary'
     order by p.name limit 20`.execute(db)
   if (live.rows.length === 0) return
   const names = live.rows.map((r) => r.name).join(', ')

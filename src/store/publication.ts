@@ -5,6 +5,7 @@ import type { Plan, Publication, PublicationDraft } from '~/contract/publication
 import { overlap } from '~/core/address/topic-filter'
 import { leftBehind } from '~/core/publication/left-behind'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
+import { getDestination } from './destination'
 
 const words = {
   publication_name: { field: 'name', message: 'Another publication has this name' },
@@ -141,11 +142,21 @@ export async function planOf(db: Conn, publicationId: string, number: number): P
   return row?.plan ?? null
 }
 
+/** What puts its attributes into headers does not go on where the destination has none any more. */
+async function demandHeaders(db: Conn, p: Publication): Promise<void> {
+  const plan = await planOf(db, p.id, p.liveVersion!)
+  if (plan?.shape.kind !== 'cloudevents' || plan.shape.mode !== 'binary') return
+  if ((await getDestination(db, plan.destinationId)).settings.protocol === '5') return
+  const message = `${p.name} cannot go on: CloudEvents in binary mode have their attributes in headers, and its destination speaks MQTT 3.1.1 now, which has none`
+  throw fail(409, 'publication.headers', message, 'Let it go live in structured mode, or take MQTT 5 there', 'publication')
+}
+
 /** Stops it; resuming goes on with the same frozen plan. */
 export async function setRunning(db: Db, id: string, running: boolean): Promise<Publication> {
   return db.transaction().execute(async (tx) => {
     const p = await getPublication(tx, id)
     if (p.liveVersion === null) throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
+    if (running) await demandHeaders(tx, p)
     await tx
       .updateTable('publication')
       .set({ state: running ? 'live' : 'paused' })

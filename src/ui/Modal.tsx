@@ -51,6 +51,8 @@ export function Modal({
           }}
           onInput={(e) => {
             typed.current ||= isWork(e)
+            // What is typed into a sheet over this one is not typed into this one.
+            e.stopPropagation()
           }}
           // In an editor Escape closes what it offers; it must not lose what was written.
           onEscapeKeyDown={(e) => {

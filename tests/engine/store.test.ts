@@ -35,7 +35,7 @@ import {
   setUp,
   setUpToken,
 } from '~/store/person'
-import { addPublication, changePublication, getPublication } from '~/store/publication'
+import { addPublication, changePublication, getPublication, setRunning } from '~/store/publication'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
 import { listTags, tagUse } from '~/store/tag'
 import { addTags, changeTag, removeTags } from '~/store/tag-edit'
@@ -487,13 +487,20 @@ describe('a destination', () => {
   })
 
   it('does not become one of MQTT 3.1.1 under what is live and needs headers; nothing is saved', async () => {
-    const d = await addDestination(t.db, draft('With headers', 'headers'))
-    const { equipmentIds } = await zonesPlant(t.db, t.vault, 1)
+    const own = await freshDatabase()
+    const d = await addDestination(own.db, draft('With headers', 'headers'))
+    const { equipmentIds } = await zonesPlant(own.db, own.vault, 1)
     const shape = ShapeSettings.parse({ kind: 'cloudevents', mode: 'binary' })
-    await publish(t.db, { name: 'Binary events', destinationId: d.id, equipmentIds, shape })
+    const p = await publish(own.db, { name: 'Binary events', destinationId: d.id, equipmentIds, shape })
     const older = { ...d, settings: { ...d.settings, protocol: '3.1.1' as const } }
-    expect(await refused(changeDestination(t.db, d.id, older))).toEqual({ 'settings.protocol': expect.stringContaining('Binary events') })
-    expect((await getDestination(t.db, d.id)).settings.protocol).toBe('5')
+    expect(await refused(changeDestination(own.db, d.id, older))).toEqual({ 'settings.protocol': expect.stringContaining('Binary events') })
+    expect((await getDestination(own.db, d.id)).settings.protocol).toBe('5')
+    // A paused one does not keep it, and does not go on there.
+    await setRunning(own.db, p, false)
+    expect(await refused(changeDestination(own.db, d.id, older))).toBeNull()
+    await expect(setRunning(own.db, p, true)).rejects.toThrow('CloudEvents in binary mode')
+    expect((await getPublication(own.db, p)).state).toBe('paused')
+    await own.drop()
   })
 })
 
@@ -517,6 +524,7 @@ describe('the finder', () => {
     expect((await find('finder/zone 1/temperature')).map((f) => [f[1], f[2]])).toEqual([
       [names[0], true],
       [names[2], false],
+      [names[1], false],
     ])
     expect((await find('50 percent')).filter((f) => f[2])).toEqual([['tag', names[4], true]])
     expect((await find('50_p')).map((f) => f[1])).toEqual([names[3]])

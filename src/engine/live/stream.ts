@@ -5,9 +5,9 @@ import type { Engine } from '../engine'
 
 const TICK_MS = 100
 const SLOW_TICKS = 5
-/** A frame of more characters than this goes out once in so many ticks: nobody reads a thousand lines five times a second. */
+/** A frame of more characters than this goes out once a second, to all who look in the same tenth of it, so that it is written once for them. */
 const LARGE = 65_536
-const LARGE_TICKS = 10
+const LARGE_EVERY_MS = 1000
 const BEAT_TICKS = 20
 /** Octets a slow reader may have waiting before ticks are left out for it. */
 const BEHIND = 1 << 20
@@ -37,8 +37,8 @@ export function parseHandles(text: string): number[] {
 export class LiveStream {
   private readonly timer: NodeJS.Timeout
   private readonly sent = new Map<string, string>()
-  /** The tick before which a large frame does not go out again. */
-  private readonly largeDue = new Map<string, number>()
+  /** The second in which a large frame went out. */
+  private readonly largeAt = new Map<string, number>()
   private version = -1
   private ticks = 0
 
@@ -63,13 +63,13 @@ export class LiveStream {
   }
 
   private emitChanged<K extends keyof LiveFrames>(name: K, frame: LiveFrames[K], key: string = name): void {
-    const due = this.largeDue.get(key)
-    if (due !== undefined && this.ticks < due) return
+    const second = Math.floor(this.engine.clock.mono() / LARGE_EVERY_MS)
+    if (this.largeAt.get(key) === second) return
     const text = textOf(frame as object)
     if (this.sent.get(key) === text) return
     this.sent.set(key, text)
-    if (text.length > LARGE) this.largeDue.set(key, this.ticks + LARGE_TICKS)
-    else this.largeDue.delete(key)
+    if (text.length > LARGE) this.largeAt.set(key, second)
+    else this.largeAt.delete(key)
     this.res.write(`event: ${name}\ndata: ${text}\n\n`)
   }
 

@@ -1,5 +1,5 @@
 import { Popover } from 'radix-ui'
-import { Component, type ReactNode, useEffect, useState } from 'react'
+import { Component, type ReactNode, useEffect, useRef, useState } from 'react'
 import { Toaster } from 'sonner'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
@@ -8,6 +8,7 @@ import { Mark } from '~/ui/Glyph'
 import { ProblemNote } from '~/ui/Notes'
 import { go } from './address'
 import { call, failureIn } from './api'
+import { KeyList } from './KeyList'
 import { leaveAll } from './leaving'
 import { useFrame, useOnline, useWatch } from './live/live'
 import { Palette } from './Palette'
@@ -67,8 +68,12 @@ function Course({ caller, station }: Props) {
   const online = useOnline()
   const down = useFrame('down')
   const [finding, setFinding] = useState(false)
+  const [keys, setKeys] = useState(false)
   useWatch({})
-  useKeys(() => setFinding(true))
+  useKeys(
+    () => setFinding(true),
+    () => setKeys(true),
+  )
   return (
     <>
       <header className="flex h-[57px] shrink-0 items-center gap-3 border-b border-line px-3">
@@ -114,7 +119,7 @@ function Course({ caller, station }: Props) {
           <span>Find</span>
           <kbd className="font-mono text-[11px]">Ctrl K</kbd>
         </button>
-        <Who caller={caller} />
+        <Who caller={caller} onKeys={() => setKeys(true)} />
       </header>
       {(online === 'off' || online === 'silent') && (
         <div role="status" className="shrink-0 border-b border-bad/40 bg-bad-wash px-3 py-1 text-bad">
@@ -123,6 +128,7 @@ function Course({ caller, station }: Props) {
         </div>
       )}
       <Palette open={finding} onClose={() => setFinding(false)} />
+      {keys && <KeyList onClose={() => setKeys(false)} />}
     </>
   )
 }
@@ -136,7 +142,7 @@ function Joint({ text, live }: { text: string | null; live: boolean }) {
   )
 }
 
-function Who({ caller }: { caller: Caller }) {
+function Who({ caller, onKeys }: { caller: Caller; onKeys(): void }) {
   const theme = useTheme()
   const initials = caller.name
     .split(/\s+/)
@@ -179,6 +185,9 @@ function Who({ caller }: { caller: Caller }) {
                 {p.label}
               </a>
             ))}
+          <button type="button" className="block w-full rounded-sm px-2 py-1.5 text-left hover:bg-well" onClick={onKeys}>
+            Keys
+          </button>
           <a href="/api/openapi.json" className="block rounded-sm px-2 py-1.5 hover:bg-well">
             API description
           </a>
@@ -195,14 +204,16 @@ function Who({ caller }: { caller: Caller }) {
   )
 }
 
-/** Ctrl+K finds, `/` filters, `g` and a letter goes to a station. */
-function useKeys(find: () => void): void {
+/** Ctrl+K finds, `?` lists the keys, `/` filters, `g` and a letter goes to a station. */
+function useKeys(find: () => void, list: () => void): void {
+  const now = useRef({ find, list })
+  now.current = { find, list }
   useEffect(() => {
     let went = 0
     const onKey = (e: KeyboardEvent) => {
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
         e.preventDefault()
-        return find()
+        return now.current.find()
       }
       const typing = e.target instanceof HTMLElement && (e.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName))
       if (typing || e.ctrlKey || e.metaKey || e.altKey) return
@@ -212,7 +223,8 @@ function useKeys(find: () => void): void {
           e.preventDefault()
           box.focus()
         }
-      } else if (e.key === 'g') went = Date.now()
+      } else if (e.key === '?') now.current.list()
+      else if (e.key === 'g') went = Date.now()
       else if (Date.now() - went < 1200) {
         const to = stations.find((s) => s.letter === e.key)
         went = 0
@@ -221,7 +233,7 @@ function useKeys(find: () => void): void {
     }
     window.addEventListener('keydown', onKey)
     return () => window.removeEventListener('keydown', onKey)
-  }, [find])
+  }, [])
 }
 
 /** Catches what a view throws, so that the course stays usable. */

@@ -12,6 +12,7 @@ import { SettingsForm } from '../shared/SettingsForm'
 import { useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
+import { useNewCredential } from './useNewCredential'
 
 const fresh: DestinationDraft = {
   name: '',
@@ -58,6 +59,7 @@ export function DestinationForm({
     onClose()
   }
   const check = useCheck('checkDestination')
+  const adding = useNewCredential(form, { authorityId: 'authority', credentialId: 'certificate', witnessCredentialId: 'certificate' })
   const { register, watch, formState } = form
   const tls = watch('settings.tls') as boolean
   const witness = watch('settings.witness') as boolean
@@ -112,6 +114,7 @@ export function DestinationForm({
               credentialId: of('certificate', 'password'),
               witnessCredentialId: of('certificate', 'password'),
             }}
+            after={adding.after}
             hide={(f) => (f === 'authorityId' && !tls) || ((f === 'witnessClientId' || f === 'witnessCredentialId' || f === 'lateS') && !witness)}
           />
           <CheckField label="Switched on" {...register('enabled')} />
@@ -133,6 +136,7 @@ export function DestinationForm({
           {problem && <ProblemNote problem={problem} />}
         </div>
       </div>
+      {adding.dialog}
     </Modal>
   )
 }

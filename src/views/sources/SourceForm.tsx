@@ -7,6 +7,7 @@ import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote, WarnNote } from '~/ui/Notes'
 import { call, refresh, useCall } from '../app/api'
+import { useNewCredential } from '../destinations/useNewCredential'
 import { CheckPanel } from '../shared/CheckPanel'
 import { KeptNote } from '../shared/DraftNotes'
 import { SettingsForm } from '../shared/SettingsForm'
@@ -87,6 +88,7 @@ function KindForm({
   const credentials = useCall('listCredentials')
   const check = useCheck('checkSource')
   const { saving, problem, save } = useSaving(form)
+  const adding = useNewCredential(form, { authorityId: 'authority', credentialId: kind === 'opcua' ? 'certificate' : 'password' })
   const { register, watch, formState } = form
   const settings = watch('settings') as Record<string, unknown>
   const passed = check.steps.length > 0 && check.steps.every((s) => s.state === 'passed')
@@ -160,6 +162,7 @@ function KindForm({
             options={{ authorityId: of('authority'), credentialId: kind === 'opcua' ? of('certificate') : of('certificate', 'password') }}
             hide={(f) => hidden(kind, f, settings)}
             after={{
+              ...adding.after,
               ...(kind === 'opcua' && {
                 endpoint: (
                   <Offers
@@ -239,6 +242,7 @@ function KindForm({
           {source && <UseNote source={source} />}
         </div>
       </div>
+      {adding.dialog}
     </Modal>
   )
 }
