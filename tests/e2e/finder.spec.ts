@@ -2,6 +2,7 @@ import { expect, logIn, test } from './support'
 
 test('the finder: what is called just so comes first, topics too, and it goes there without a new document', async ({ page }) => {
   await logIn(page, 'viewer')
+  await expect(page.locator('[data-sentence]')).toBeVisible()
   await page.evaluate(() => Object.assign(window, { stayed: true }))
   await page.keyboard.press('Control+k')
   const input = page.getByPlaceholder(/Tag, equipment/)
