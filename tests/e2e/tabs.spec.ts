@@ -44,7 +44,7 @@ test('twelve tabs at once: all are live, none keeps another from its answers, an
   await expect.poll(async () => (await ages()).join() !== before.join(), { timeout: 20_000 }).toBe(true)
   await page.getByRole('button', { name: /Ines/ }).click()
   await page.getByRole('button', { name: 'Log out' }).click()
-  for (const tab of tabs) await tab.waitForURL(/\/login/, { timeout: 20_000 })
+  for (const tab of tabs) await expect(tab).toHaveURL(/\/login/, { timeout: 20_000 })
   for (const tab of tabs.slice(1)) await tab.close()
 })
 

@@ -1,6 +1,7 @@
 import { QueryClient, useQuery } from '@tanstack/react-query'
 import { type Failure, FailureError } from '~/contract/failure'
 import { type AnswerOf, type InputOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'
+import { toLogIn } from './leaving'
 
 interface Options<K extends RouteKey> {
   params?: Record<string, string>
@@ -41,7 +42,7 @@ async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response
   }
   if (response.ok) return response
   const failure = (await response.json().catch(() => null)) as Failure | null
-  if (response.status === 401 && key !== 'logIn') location.assign(`/login?next=${encodeURIComponent(location.pathname + location.search)}`)
+  if (response.status === 401 && key !== 'logIn') toLogIn(true)
   throw new FailureError(
     failure ?? { code: 'web.failed', message: `The answer was ${response.status}`, hint: 'Try again', where: 'web' },
     response.status,

@@ -53,5 +53,6 @@ describe('ways from what is wrong to where it is mended', () => {
     ]
     const now = [wrong({}), wrong({ where: 'witness', subjectId: 'd' }), wrong({ where: 'tag', subjectId: null, subject: 'B' })]
     expect(over(hour, now)).toEqual([hour[1], hour[3]])
+    expect(over(hour, [wrong({ where: 'tag', subjectId: 't1', subject: 'A' })])).toEqual(hour.slice(0, 3))
   })
 })

@@ -46,6 +46,8 @@ export function wayTo(w: Pick<Wrong, 'where' | 'subjectId' | 'subject' | 'tags'>
 
 /** Of the last hour, what is not wrong now: the same subject at the same place is told once. */
 export function over(hour: readonly WentWrong[], now: readonly Wrong[]): WentWrong[] {
-  const still = new Set(now.map((w) => `${w.where === 'witness' || w.where === 'outbox' ? 'destination' : w.where} ${w.subjectId ?? w.subject}`))
+  const place = (w: Wrong) => (w.where === 'witness' || w.where === 'outbox' ? 'destination' : w.where)
+  // Events about tags name them, since they may be about many.
+  const still = new Set(now.flatMap((w) => [`${place(w)} ${w.subjectId}`, `${place(w)} ${w.subject}`]))
   return hour.filter((h) => !still.has(`${h.where} ${h.subjectId ?? h.subject}`))
 }

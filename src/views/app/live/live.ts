@@ -3,6 +3,7 @@ import type { LastMessage, LiveFrames } from '~/contract/live'
 import type { Scalar } from '~/core/value/deadband'
 import { fromWire } from '~/core/value/wire'
 import { hearClock } from '~/ui/clock'
+import { toLogIn } from '../leaving'
 import type { Heard } from './line'
 import { Link } from './link'
 import { type Part, together, type Want } from './wants'
@@ -14,9 +15,6 @@ export type Online = 'opening' | 'on' | 'silent' | 'off'
 
 /** A tag's present value in the browser: as on the line, its value taken off it. */
 export type ShownValue = [handle: number, value: Scalar, status: number, time: number, seen: number]
-
-/** What happens when nobody is logged in any more. */
-const toLogIn = () => location.assign(`/login?next=${encodeURIComponent(location.pathname + location.search)}`)
 
 /** Live values for the whole page: what its parts want together. */
 class LiveStore {
@@ -60,7 +58,7 @@ class LiveStore {
       case 'silent':
         return this.setOnline(this.online === 'off' ? 'off' : 'silent')
       case 'logged out':
-        return toLogIn()
+        return toLogIn(true)
       case 'values':
         for (const v of h.frame) this.values.set(v[0], [v[0], fromWire(v[1]), v[2], v[3], v[4]])
         for (const v of h.frame) this.tell(`v${v[0]}`)
