@@ -19,7 +19,10 @@ const says = (...parts: Partial<Fate>[]) => accountSentence(parts.map(fate), 'si
 describe('the sentence about a while', () => {
   it('says that all arrived only when all did', () => {
     expect(says({ produced: 1200, arrived: 1200 })).toBe('Everything that was sent since 06:00 arrived.')
-    expect(says({ produced: 1200, arrived: 1199 })).toBe('Everything that was sent since 06:00 arrived. 1 message is on the way.')
+    expect(says({ produced: 1200, arrived: 1199 })).toBe('All that was sent since 06:00 arrived, but for 1 message still on the way.')
+    // A link that is cut since the beginning.
+    expect(says({ produced: 1200 })).toBe('Of the 1,200 messages sent since 06:00 none has arrived yet.')
+    expect(says({ produced: 1200, unknown: 200 })).toContain('Of the 1,000 messages sent since 06:00 none has arrived yet.')
   })
 
   it('names each loss with its cause and its destination', () => {

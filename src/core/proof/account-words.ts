@@ -20,10 +20,10 @@ export function accountSentence(fates: readonly Fate[], span: string): string {
   const lost = losses.flatMap(([key, words]) => fates.flatMap((f) => (f[key] > 0 ? [words(f[key], f.destination)] : [])))
   const known = produced - unknown
   const open = fates.reduce((n, f) => n + f.produced - f.arrived - f.altered - f.missing - f.rejected - f.dropped - f.unknown, 0)
-  const whole = lost.length === 0 ? 'Everything' : 'All'
   const unseen = unknown > 0 ? ` Of ${count(unknown)} nobody can say: the witness was away.` : ''
   if (known === 0) return `Of the ${count(produced)} sent ${span} nobody can say whether they arrived: no witness saw them.`
-  const waiting = open > 0 ? ` ${count(open)} ${open === 1 ? 'is' : 'are'} on the way.` : ''
-  const of = `${whole} that was sent ${span}${unknown > 0 ? ' and watched' : ''} arrived`
-  return `${of}${lost.length > 0 ? `, but for ${and(lost)}` : ''}.${unseen}${waiting}`
+  if (sum('arrived') === 0 && lost.length === 0) return `Of the ${count(known)} sent ${span} none has arrived yet.${unseen}`
+  if (open > 0) lost.push(`${count(open)} still on the way`)
+  const of = `${lost.length === 0 ? 'Everything' : 'All'} that was sent ${span}${unknown > 0 ? ' and watched' : ''} arrived`
+  return `${of}${lost.length > 0 ? `, but for ${and(lost)}` : ''}.${unseen}`
 }

@@ -12,7 +12,7 @@ interface Page {
   say(h: Heard): void
   want: Required<Want>
   tags: Set<number>
-  /** Everything now: what it had was before it looked away. */
+  /** Epoch ms: when it last said that it is there. */
   saidAt: number
 }
 
