@@ -19,9 +19,7 @@ export function WrongPage() {
       <Row station="proof" page="What is wrong" />
       <main className="min-h-0 flex-1 overflow-auto px-4 py-3">
         {wrong.isPending && <Loading />}
-        {wrong.error && !w && (
-          <ProblemNote problem={failureIn(wrong.error)} action={<Button onClick={() => void wrong.refetch()}>Try again</Button>} />
-        )}
+        {wrong.error && <ProblemNote problem={failureIn(wrong.error)} action={<Button onClick={() => void wrong.refetch()}>Try again</Button>} />}
         {w && (
           <>
             <h1 className="max-w-4xl text-[19px] leading-6 font-semibold" data-sentence>
