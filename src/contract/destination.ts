@@ -67,3 +67,11 @@ export const DestinationDraft = z.object({
 export type DestinationDraft = z.infer<typeof DestinationDraft>
 export const Destination = DestinationDraft.extend({ id: Id, version: z.number().int(), publicationCount: z.number().int() })
 export type Destination = z.infer<typeof Destination>
+
+/** A connection with an outbox of its own: that of a destination, or that of one node which speaks there by itself. */
+export interface Lane extends Destination {
+  /** Whose settings it has; null: it is the destination's own. */
+  parentId: string | null
+  /** The one that speaks on it: it is only up while somebody does; '': the destination's own, which is always up. */
+  node: string
+}

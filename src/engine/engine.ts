@@ -142,7 +142,7 @@ export class Engine {
       },
       ledger: this.ledger,
       event: (d, severity, code, message, hint) =>
-        this.events.add({ severity, where: 'destination', subjectId: d.id, subject: d.name, code, message, hint }),
+        this.events.add({ severity, where: 'destination', subjectId: d.parentId ?? d.id, subject: d.name, code, message, hint }),
       target: (d) => this.target(d),
       maySend: () => this.lease.valid(),
       mayHold: () => this.lease.mayHold(),
@@ -263,7 +263,7 @@ export class Engine {
 
   /** Whose permissions decide about a delivery. */
   private permissions(d: DeliveryRow): string {
-    const settings = this.destinations.get(d.destinationId)?.destination.settings
+    const settings = this.destinations.get(d.lane)?.destination.settings
     const filter = this.publishers.get(d.publicationId)?.plan.filter ?? 'its topics'
     return settings ? `of ${settings.clientId} to publish, or of ${settings.witnessClientId} to read ${filter}` : `to read ${filter}`
   }

@@ -2,6 +2,7 @@ import type { Condition, CourseFigures, LedgerLine, LiveFrames } from '~/contrac
 import type { Clock } from './clock/clock'
 import { type CourseParts, courseOf } from './course'
 import type { DestinationSupervisor } from './destinations/supervisor'
+import { asOne, type NodeFigures } from './lanes'
 import type { Publications } from './publications/publications'
 import type { SourceSupervisor } from './sources/supervisor'
 import type { StoreState } from './store-state'
@@ -71,21 +72,36 @@ export class Shown {
     return troubled ? { ...c, doubt: `${troubled.count} of ${troubled.of} tags not good: ${troubled.reason}` } : c
   }
 
-  destinations(): LiveFrames['destinations'] {
-    return this.fresh('destinations', () =>
-      Object.fromEntries(
-        [...this.engine.destinations].map(([id, d]) => [
-          id,
-          {
-            sender: this.withStore(d.present()),
-            witness: d.witness?.present() ?? null,
-            waiting: d.outbox.waiting,
-            bytes: d.outbox.bytes,
-            capBytes: d.outbox.cap,
-          },
-        ]),
-      ),
+  /** Every connection by its lane: those of destinations, and those of nodes that speak there by themselves. */
+  private lanes(): Map<string, LiveFrames['destinations'][string]> {
+    return this.fresh(
+      'lanes',
+      () =>
+        new Map(
+          [...this.engine.destinations].map(([id, d]) => [
+            id,
+            {
+              sender: this.withStore(d.present()),
+              witness: d.witness?.present() ?? null,
+              waiting: d.outbox.waiting,
+              bytes: d.outbox.bytes,
+              capBytes: d.outbox.cap,
+            },
+          ]),
+        ),
     )
+  }
+
+  destinations(): LiveFrames['destinations'] {
+    return this.fresh('destinations', () => {
+      const lanes = this.lanes()
+      const nodes = new Map<string, NodeFigures[]>()
+      for (const [id, { destination: d }] of this.engine.destinations)
+        if (d.parentId !== null) nodes.set(d.parentId, [...(nodes.get(d.parentId) ?? []), { node: d.node, figures: lanes.get(id)! }])
+      return Object.fromEntries(
+        [...lanes].flatMap(([id, own]) => (this.engine.destinations.get(id)?.destination.parentId ? [] : [[id, asOne(own, nodes.get(id) ?? [])]])),
+      )
+    })
   }
 
   /** While nothing can be stored that is the trouble, whatever else there is. */
@@ -102,7 +118,6 @@ export class Shown {
   }
 
   publications(): LiveFrames['publications'] {
-    const destinations = this.destinations()
-    return this.fresh('publications', () => this.engine.publications.conditions((id) => destinations[id]?.sender ?? null))
+    return this.fresh('publications', () => this.engine.publications.conditions((lane) => this.lanes().get(lane)?.sender ?? null))
   }
 }

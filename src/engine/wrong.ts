@@ -25,12 +25,14 @@ export function wrongNow(engine: Engine): { now: Wrong[]; soon: Wrong[] } {
   const down = new Set<string>()
   for (const [id, s] of Object.entries(engine.sourceConditions()))
     if (s.state === 'trouble') now.push(trouble('source', id, engine.sources.get(id)?.source.name ?? id, s))
-  for (const [id, d] of engine.destinations) {
-    const { name } = d.destination
+  for (const [lane, d] of engine.destinations) {
+    const { name, parentId } = d.destination
+    const id = parentId ?? lane
     const sender = d.present()
     if (sender.state === 'trouble') {
-      down.add(id)
-      now.push(trouble('destination', id, name, sender))
+      down.add(lane)
+      // What keeps a destination away keeps its nodes away.
+      if (parentId === null || engine.destinations.get(parentId)?.present().state !== 'trouble') now.push(trouble('destination', id, name, sender))
     }
     const witness = d.witness?.present()
     // One link leads to both: what keeps the sender away keeps the witness away.
@@ -48,7 +50,7 @@ export function wrongNow(engine: Engine): { now: Wrong[]; soon: Wrong[] } {
   }
   for (const [id, p] of Object.entries(engine.publicationConditions())) {
     const plan = engine.publishers.get(id)?.plan
-    if (p.state === 'trouble' && !(plan && (down.has(plan.destinationId) || store)))
+    if (p.state === 'trouble' && !(plan && (down.has(engine.publications.laneOf(plan)) || store)))
       now.push(trouble('publication', id, plan?.name ?? engine.publications.broken.get(id)?.plan.name ?? id, p))
   }
   now.push(...engine.tagTroubles.now())

@@ -36,7 +36,13 @@ export async function addAsides(db: Conn, asides: readonly NewAside[]): Promise<
 /** Of each so many octets are listed. */
 const SHOWN = 4096
 
-/** The newest first. */
+const lanesOf = (db: Conn, destinationId: string) =>
+  db
+    .selectFrom('destination')
+    .select('id')
+    .where((q) => q.or([q('id', '=', destinationId), q('parent_id', '=', destinationId)]))
+
+/** The newest first; of a destination and the nodes that speak there. */
 export async function listAsides(db: Conn, destinationId: string): Promise<Aside[]> {
   const rows = await db
     .selectFrom('aside as a')
@@ -45,7 +51,7 @@ export async function listAsides(db: Conn, destinationId: string): Promise<Aside
     .select(['a.id', 'a.seq', 'a.at', 'a.topic', 'a.qos', 'a.retain', 'a.code', 'a.message', 'a.hint'])
     .select(sql<Buffer>`substr(a.payload, 1, ${SHOWN})`.as('payload'))
     .select(['p.id as publicationId', 'p.name as publication'])
-    .where('a.destination_id', '=', destinationId)
+    .where('a.destination_id', 'in', lanesOf(db, destinationId))
     .orderBy('a.id', 'desc')
     .limit(ASIDES_LISTED)
     .execute()
@@ -66,5 +72,5 @@ export async function listAsides(db: Conn, destinationId: string): Promise<Aside
 }
 
 export async function removeAsides(db: Conn, destinationId: string): Promise<void> {
-  await db.deleteFrom('aside').where('destination_id', '=', destinationId).execute()
+  await db.deleteFrom('aside').where('destination_id', 'in', lanesOf(db, destinationId)).execute()
 }

@@ -1,3 +1,4 @@
+import type { MqttSettings } from '~/contract/destination'
 import { FailureError } from '~/contract/failure'
 import type { Conn } from './database'
 
@@ -23,6 +24,26 @@ export function clientIdsOf({ clientId, witness, witnessClientId }: Row['setting
   return { 'settings.clientId': clientId, ...(witness && witnessClientId !== undefined && { 'settings.witnessClientId': witnessClientId }) }
 }
 
+/** Settings of a node's own connection: those of its destination, under client ids of its own (no name of a node has a slash in it). */
+export function laneSettings(settings: MqttSettings, node: string): MqttSettings {
+  return { ...settings, clientId: `${settings.clientId}/${node}`, witnessClientId: `${settings.witnessClientId}/${node}` }
+}
+
+async function destinationsAndLanes(db: Conn): Promise<Row[]> {
+  const rows = await db
+    .selectFrom('destination as d')
+    .leftJoin('destination as p', 'p.id', 'd.parent_id')
+    .select(['d.id', 'd.name', 'd.node', 'd.settings', 'p.name as parent', 'p.settings as parentSettings'])
+    .where('d.kind', '=', 'mqtt')
+    .execute()
+  return rows.map(({ id, name, node, settings, parent, parentSettings }) => ({
+    kind: 'destination',
+    id,
+    name: parent === null ? name : `${parent}, node ${node}`,
+    settings: parentSettings === null ? settings : laneSettings(parentSettings, node),
+  }))
+}
+
 const here = new Set(['localhost', '127.0.0.1', '::1', '[::1]'])
 const placeOf = ({ host, port }: { host: string; port: number }) => `${here.has(host.toLowerCase()) ? 'here' : host.toLowerCase()}:${port}`
 
@@ -32,11 +53,7 @@ const placeOf = ({ host, port }: { host: string; port: number }) => `${here.has(
  */
 export async function demandOwnClientIds(db: Conn, s: Speaker): Promise<void> {
   const rows: Row[] = [
-    ...(await db.selectFrom('destination').select(['id', 'name', 'settings']).where('kind', '=', 'mqtt').execute()).map((r) => ({
-      ...r,
-      kind: 'destination' as const,
-      settings: r.settings as Row['settings'],
-    })),
+    ...(await destinationsAndLanes(db)),
     ...(await db.selectFrom('source').select(['id', 'name', 'settings']).where('kind', '=', 'mqtt').execute()).map((r) => ({
       ...r,
       kind: 'source' as const,

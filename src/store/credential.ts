@@ -27,7 +27,7 @@ export async function listCredentials(db: Conn): Promise<Credential[]> {
     .orderBy('name')
     .execute()
   const [destinations, sources] = await Promise.all([
-    db.selectFrom('destination').select(['name', 'settings']).execute(),
+    db.selectFrom('destination').select(['name', 'settings']).where('parent_id', 'is', null).execute(),
     db.selectFrom('source').select(['name', 'kind', 'settings']).execute(),
   ])
   return rows.map((r) => ({
@@ -96,7 +96,7 @@ export async function demandPlaces(db: Conn, uses: readonly Use[], who: { anywhe
     .execute()
   if (rows.length === 0) return
   const [destinations, sources] = await Promise.all([
-    db.selectFrom('destination').select(['settings']).execute(),
+    db.selectFrom('destination').select(['settings']).where('parent_id', 'is', null).execute(),
     db.selectFrom('source').select(['kind', 'settings']).execute(),
   ])
   const now = [...destinations.flatMap((d) => destinationUses(d)), ...sources.flatMap((s) => sourceUses(s as SourceDraft))]

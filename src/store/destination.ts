@@ -26,6 +26,7 @@ export async function listDestinations(db: Conn): Promise<Destination[]> {
         .select((f) => f.fn.countAll<number>().as('n'))
         .as('n'),
     ])
+    .where('d.parent_id', 'is', null)
     .orderBy('d.name')
     .execute()
   return rows.map(({ n, ...r }) => ({ ...r, publicationCount: n ?? 0 }))

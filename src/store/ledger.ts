@@ -140,7 +140,8 @@ export async function fatesSince(db: Conn, since: number): Promise<Fate[]> {
     select t.id as "destinationId", t.name as destination, sum(s.produced)::bigint as produced,
       sum(s.confirmed + s.late + s.disordered + s.doubled)::bigint as arrived, sum(s.altered)::bigint as altered, sum(s.missing)::bigint as missing,
       sum(s.dropped)::bigint as dropped, sum(s.rejected)::bigint as rejected, sum(s.unknown)::bigint as unknown
-    from ledger_slice s join delivery d on d.number = s.delivery join destination t on t.id = d.destination_id
+    from ledger_slice s join delivery d on d.number = s.delivery
+    join destination l on l.id = d.destination_id join destination t on t.id = coalesce(l.parent_id, l.id)
     where s.start >= ${since} group by t.id, t.name order by t.name`.execute(db)
   return rows.rows
 }

@@ -14,6 +14,7 @@ import * as publishers from './migrations/0010-publishers'
 import * as places from './migrations/0011-places'
 import * as devices from './migrations/0012-devices'
 import * as announced from './migrations/0013-announced'
+import * as lanes from './migrations/0014-lanes'
 
 const migrations = {
   '0001-first': first,
@@ -29,6 +30,7 @@ const migrations = {
   '0011-places': places,
   '0012-devices': devices,
   '0013-announced': announced,
+  '0014-lanes': lanes,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -4,8 +4,10 @@ import { newId } from '~/contract/id'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
 import { overlap } from '~/core/address/topic-filter'
 import { leftBehind } from '~/core/publication/left-behind'
+import { nodeOf } from '~/core/shape/registry'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { getDestination } from './destination'
+import { laneFor, removeIdleLanes } from './lane'
 
 const words = {
   publication_name: { field: 'name', message: 'Another publication has this name' },
@@ -104,7 +106,7 @@ export async function goLive(
     const number = (last?.n ?? 0) + 1
     const delivery = await tx
       .insertInto('delivery')
-      .values({ publication_id: id, destination_id: body.destinationId })
+      .values({ publication_id: id, destination_id: await laneFor(tx, body.destinationId, nodeOf(body.shape)) })
       .onConflict((c) => c.columns(['publication_id', 'destination_id']).doUpdateSet({ publication_id: id }))
       .returning('number')
       .executeTakeFirstOrThrow()
@@ -172,13 +174,14 @@ export async function removePublication(db: Db, id: string): Promise<void> {
     const p = await getPublication(tx, id)
     if (p.state === 'live') throw fail(409, 'publication.live', `${p.name} is live`, 'Pause it first', 'publication')
     await tx.deleteFrom('publication').where('id', '=', id).execute()
+    await removeIdleLanes(tx)
     await announce(tx, 'publication')
   })
 }
 
 /**
- * Plans that are live at a destination and may write to the same topics as this filter; those of Sparkplug always, since there is
- * one edge node a destination, and those with the same publisher id. Only filters are read of the others.
+ * Plans that are live at a destination and may write to the same topics as this filter, and those with the same publisher id.
+ * Only filters are read of the others.
  */
 export async function rivalPlans(db: Conn, destinationId: string, filter: string, publisher: string | null = null): Promise<Plan[]> {
   const rows = await sql<{ publicationId: string; number: number; filter: string; publisher: string | null }>`
@@ -187,7 +190,7 @@ export async function rivalPlans(db: Conn, destinationId: string, filter: string
     where p.state = 'live' and v.destination_id = ${destinationId} and v.filter is not null`.execute(db)
   return plansOf(
     db,
-    rows.rows.filter((r) => r.filter.startsWith('spBv1.0/') || overlap(r.filter, filter) || (publisher !== null && r.publisher === publisher)),
+    rows.rows.filter((r) => overlap(r.filter, filter) || (publisher !== null && r.publisher === publisher)),
   )
 }
 
@@ -216,30 +219,39 @@ export interface DeliveryRow {
   publicationId: string
   publication: string
   destinationId: string
+  /** With the node, where one speaks there by itself. */
   destination: string
+  /** The connection on which it goes out. */
+  lane: string
 }
 
 export async function listDeliveries(db: Conn): Promise<DeliveryRow[]> {
   const rows = await sql<DeliveryRow>`
-    select d.number, p.id as "publicationId", p.name as publication, t.id as "destinationId", t.name as destination
-    from delivery d join publication p on p.id = d.publication_id join destination t on t.id = d.destination_id
-    order by p.name, t.name`.execute(db)
+    select d.number, p.id as "publicationId", p.name as publication, t.id as "destinationId", l.id as lane,
+      case when l.node = '' then t.name else t.name || ', node ' || l.node end as destination
+    from delivery d join publication p on p.id = d.publication_id
+    join destination l on l.id = d.destination_id join destination t on t.id = coalesce(l.parent_id, l.id)
+    order by p.name, t.name, l.node`.execute(db)
   return rows.rows
 }
 
-/** Every filter that messages of the last versions, live or paused, go out under; by destination. */
+/** Every filter that messages of the last versions, live or paused, go out under; by lane. */
 export async function allWitnessFilters(db: Conn): Promise<Map<string, string[]>> {
-  const rows = await sql<{ destination: string; filter: string }>`
-    select distinct v.destination_id as destination, v.filter from publication p
+  const rows = await sql<{ lane: string; filter: string }>`
+    select distinct coalesce(d.destination_id::text, v.destination_id) as lane, v.filter from publication p
     join publication_version v on v.publication_id = p.id and v.number > p.live_version - 3
-    where v.filter is not null and v.destination_id is not null`.execute(db)
+    left join delivery d on d.number = v.delivery
+    where v.filter is not null and coalesce(d.destination_id::text, v.destination_id) is not null`.execute(db)
   const out = new Map<string, string[]>()
-  for (const { destination, filter } of rows.rows) out.set(destination, [...(out.get(destination) ?? []), filter])
+  for (const { lane, filter } of rows.rows) out.set(lane, [...(out.get(lane) ?? []), filter])
   return out
 }
 
+/** Those of a destination and of the nodes that speak there. */
 export async function witnessFilters(db: Conn, destinationId: string): Promise<string[]> {
-  return (await allWitnessFilters(db)).get(destinationId) ?? []
+  const all = await allWitnessFilters(db)
+  const nodes = await db.selectFrom('destination').select('id').where('parent_id', '=', destinationId).execute()
+  return [destinationId, ...nodes.map((n) => n.id)].flatMap((lane) => all.get(lane) ?? [])
 }
 
 /** Retained topics that are to be taken back, by delivery. */

@@ -118,6 +118,9 @@ export interface Tables {
     enabled: boolean
     version: Generated<number>
     birth_death: Generated<number>
+    /** Of a lane: the destination whose settings it has, and who speaks on it. */
+    parent_id: string | null
+    node: Generated<string>
   }
   publication: {
     id: string
@@ -139,6 +142,7 @@ export interface Tables {
     filter: ColumnType<string | null, never, never>
     destination_id: ColumnType<string | null, never, never>
     publisher: ColumnType<string | null, never, never>
+    delivery: ColumnType<number | null, never, never>
   }
   delivery: { number: Generated<number>; publication_id: string; destination_id: string }
   retained_topic: { delivery: number; topic: string }

@@ -25,6 +25,7 @@ const all = [
   '0011-places',
   '0012-devices',
   '0013-announced',
+  '0014-lanes',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -350,7 +350,7 @@ describe('a Sparkplug edge node', () => {
       name: 'hosted',
       shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'hosted', primaryHost: 'board' }),
     })
-    await until(() => engine.destinations.get(destinationId)!.present().reason.includes('primary host'), 'the reason to be told', 40)
+    await until(() => engine.destinationConditions()[destinationId]!.sender.reason.includes('primary host'), 'the reason to be told', 40)
     expect(heard.filter((h) => name(h).includes('BIRTH/hosted'))).toEqual([])
     await state(true)
     await until(() => heard.some((h) => name(h) === 'DBIRTH/hosted/Zone 3'), 'the births', 40)
@@ -364,10 +364,10 @@ describe('a Sparkplug edge node', () => {
     await over(plan.id)
   })
 
-  it('is one a connection: a second is refused before it goes live', async () => {
+  it('is one publication: a second as the same node is refused before it goes live', async () => {
     const plan = await live({ name: 'one', shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'one' }) })
-    await expect(live({ name: 'two', shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'two' }) })).rejects.toThrow(
-      'one is a Sparkplug edge node',
+    await expect(live({ name: 'two', shape: ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'one' }) })).rejects.toThrow(
+      'one is the edge node varnmoor/one',
     )
     await over(plan.id)
   })

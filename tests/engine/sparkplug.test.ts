@@ -46,6 +46,8 @@ interface Told {
 const KEYS = ['temperature', 'pressure'] as const
 const ZONES = 3
 const HOST = 'spBv1.0/STATE/board'
+const KILN = 'sender/varnmoor/kiln'
+const MILL = 'sender/varnmoor/mill'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
 let b: TestBroker
@@ -58,25 +60,26 @@ let destinationId: string
 let T: number
 let waitedMs = 0
 let connectionsWhileWaiting = 0
+let plainDelivery = 0
+let mill: Plan
 /** Where in the record a part of the history began. */
 const marks: Record<string, number> = {}
 
 const read = (payload: Buffer | string) => published.toObject(published.decode(payload as Buffer), { longs: Number }) as Told['payload']
-const isNode = (connection: number) =>
-  wire.packets.some((p) => p.connection === connection && p.packet.cmd === 'connect' && (p.packet as IConnectPacket).clientId === 'sender')
+const clientOf = (connection: number) =>
+  wire.packets.flatMap((p) => (p.connection === connection && p.packet.cmd === 'connect' ? [(p.packet as IConnectPacket).clientId] : []))[0]
+const isNode = (connection: number, client = KILN) => clientOf(connection) === client
 /** What the node said, in the order of the wire. */
-function told(from = 0, to = wire.packets.length): Told[] {
+function told(from = 0, to = wire.packets.length, client = KILN): Told[] {
   return wire.packets.slice(from, to).flatMap(({ connection, from: who, packet }, i): Told[] => {
-    if (who !== 'client' || packet.cmd !== 'publish' || !packet.topic.startsWith('spBv1.0/') || !isNode(connection)) return []
+    if (who !== 'client' || packet.cmd !== 'publish' || !packet.topic.startsWith('spBv1.0/') || !isNode(connection, client)) return []
     const { topic, qos, retain, payload } = packet as IPublishPacket
     const [, , type, , device] = topic.split('/')
     return [{ connection, topic, type: type!, device: device ?? null, qos, retain, at: from + i, payload: read(payload as Buffer) }]
   })
 }
 const connects = () =>
-  wire.packets.filter(
-    (p): p is Recorded & { packet: IConnectPacket } => p.packet.cmd === 'connect' && (p.packet as IConnectPacket).clientId === 'sender',
-  )
+  wire.packets.filter((p): p is Recorded & { packet: IConnectPacket } => p.packet.cmd === 'connect' && (p.packet as IConnectPacket).clientId === KILN)
 const between = (a: string, z?: string) => told(marks[a], z === undefined ? undefined : marks[z])
 const kinds = (list: readonly Told[]) => list.map((m) => (m.device ? `${m.type} ${m.device}` : m.type))
 const bdSeq = (m: Pick<Told, 'payload'>) => m.payload.metrics!.find((x) => x.name === 'bdSeq')!.longValue!
@@ -95,13 +98,49 @@ const command = (topic: string, name: string) => {
   const payload = protobuf.Writer.create().uint32(8).uint64(Date.now()).uint32(18).bytes(metric).finish()
   return host.publishAsync(topic, Buffer.from(payload), { qos: 1 })
 }
-const reason = () => engine.destinations.get(destinationId)!.present().reason
-const settled = () =>
+const reason = () => engine.destinationConditions()[destinationId]!.sender.reason
+const settled = (delivery = plan.delivery) =>
   until(() => {
-    const c = engine.ledger.countsOf(plan.delivery)!
-    return c.produced > 0 && c.produced === engine.ledger.account(plan.delivery).numberedThrough && c.waiting === 0
+    const c = engine.ledger.countsOf(delivery)!
+    return c.produced > 0 && c.produced === engine.ledger.account(delivery).numberedThrough && c.waiting === 0
   }, 'the ledger to settle')
 const heard = (what: (m: Told) => boolean, from: string, words: string) => until(() => between(from).find(what), words)
+
+/** Another node and a plain publication at the same destination: they begin, one is paused while something waits, and goes on. */
+async function neighbours(equipmentIds: string[]): Promise<void> {
+  const office = (online: boolean) =>
+    host.publishAsync('spBv1.0/STATE/office', JSON.stringify({ online, timestamp: Date.now() }), { qos: 1, retain: true })
+  await office(true)
+  const bare = await publish(t.db, {
+    name: 'plain',
+    destinationId,
+    equipmentIds,
+    shape: ShapeSettings.parse({ kind: 'cbor' }),
+    topic: 'plain/{unit}',
+  })
+  const { delivery } = (await until(() => engine.publishers.get(bare), 'the plain publication')).plan
+  await settled(delivery)
+  mark('neighbours')
+  plainDelivery = delivery
+  const shape = ShapeSettings.parse({ kind: 'sparkplug-b', group: 'varnmoor', node: 'mill', primaryHost: 'office' })
+  const id = await publish(t.db, { name: 'second node', destinationId, equipmentIds, shape })
+  mill = (await until(() => engine.publishers.get(id), 'the second node')).plan
+  await settled(mill.delivery)
+  await office(false)
+  await until(() => reason().startsWith('node varnmoor/mill: '), 'the second node to wait for its host')
+  set(zone(1), 630)
+  await until(() => engine.ledger.countsOf(mill.delivery)!.waiting > 0, 'messages of the second node to wait')
+  await setRunning(t.db, id, false)
+  await until(() => engine.destinationConditions()[destinationId]!.sender.state === 'running', 'the destination to be well without it')
+  mark('second paused')
+  await office(true)
+  set(zone(1), 640)
+  await settled(delivery)
+  await settled()
+  mark('second back')
+  await setRunning(t.db, id, true)
+  await settled(mill.delivery)
+}
 
 beforeAll(async () => {
   t = await freshDatabase()
@@ -201,6 +240,8 @@ beforeAll(async () => {
   await heard((m) => m.type === 'DDATA', 'cut', 'data after the cut')
   await settled()
 
+  await neighbours(equipmentIds)
+
   mark('end')
   await setRunning(t.db, id, false)
   await heard((m) => m.type === 'NDEATH', 'end', 'the death when it is paused')
@@ -271,6 +312,37 @@ describe('the connection (5.4)', () => {
     expect(death).toBeGreaterThanOrEqual(0)
     expect(last.findIndex((p) => p.packet.cmd === 'disconnect')).toBeGreaterThan(death)
     expect(bdSeq(between('end').find((m) => m.type === 'NDEATH')!)).toBe(bdSeq(between('cut').findLast((m) => m.type === 'NBIRTH')!))
+  })
+})
+
+describe('several nodes at one destination (5.1)', () => {
+  const others = (from: string, to?: string) =>
+    wire.packets
+      .slice(marks[from], to === undefined ? undefined : marks[to])
+      .flatMap((p) => (p.packet.cmd === 'connect' ? [(p.packet as IConnectPacket).clientId] : []))
+  it('each has a connection, a witness and an account by itself; the others keep theirs', () => {
+    expect(new Set(others('neighbours', 'end'))).toEqual(new Set([MILL, 'reader/varnmoor/mill']))
+    const after = wire.packets.slice(marks.neighbours, marks.end).filter((p) => p.from === 'client' && p.packet.cmd === 'disconnect')
+    expect(after.map((p) => clientOf(p.connection)).every((c) => c === MILL)).toBe(true)
+    for (const d of [plainDelivery, plan.delivery])
+      expect(engine.ledger.countsOf(d)).toMatchObject({ waiting: 0, missing: 0, unknown: 0, doubled: 0, dropped: 0 })
+  })
+  it('what waits for a node that is paused goes out after its next birth, and not before', () => {
+    expect(told(marks['second paused'], marks['second back'], MILL)).toEqual([])
+    expect(others('second paused', 'second back')).toEqual([])
+    const back = told(marks['second back'], marks.end, MILL)
+    expect(kinds(back).slice(0, 4)).toEqual(['NBIRTH', 'DBIRTH Zone 1', 'DBIRTH Zone 2', 'DBIRTH Zone 3'])
+    const waited = back.filter((m) => m.type === 'DDATA' && m.payload.metrics?.some((x) => x.doubleValue === 630))
+    expect(waited).toHaveLength(1)
+    expect(waited[0]!.payload.metrics!.every((x) => x.isHistorical)).toBe(true)
+    expect(engine.ledger.countsOf(mill.delivery)).toMatchObject({ waiting: 0, missing: 0, unknown: 0, doubled: 0, dropped: 0 })
+  })
+  it('is well known to be another node: its births have a bdSeq of its own', () => {
+    for (const [client, topic] of [
+      [KILN, 'kiln'],
+      [MILL, 'mill'],
+    ] as const)
+      for (const m of told(0, undefined, client)) expect(m.topic.split('/')[3]).toBe(topic)
   })
 })
 

@@ -1,4 +1,4 @@
-import type { Destination } from '~/contract/destination'
+import type { Lane } from '~/contract/destination'
 import type { Plan } from '~/contract/publication'
 import { mqttDriverOver } from '~/engine/destinations/mqtt/driver'
 import { DestinationSupervisor } from '~/engine/destinations/supervisor'
@@ -71,7 +71,7 @@ export class SimEngine {
     this.ledger.start()
   }
 
-  private supervise(d: Destination): DestinationSupervisor {
+  private supervise(d: Lane): DestinationSupervisor {
     const { world, clock } = this
     return new DestinationSupervisor(d, {
       clock,
@@ -97,7 +97,7 @@ export class SimEngine {
   /** Takes up what is configured now. */
   reconcile(): void {
     if (!this.up) return
-    for (const d of this.world.destinations) {
+    for (const d of this.world.destinations.map((one): Lane => ({ ...one, parentId: null, node: '' }))) {
       let running = this.destinations.get(d.id)
       if (!running) {
         running = this.supervise(d)

@@ -160,8 +160,10 @@ describe('what a publication sends, and where', () => {
     const waiting = other(draft({ topic: '{enterprise}/clay-prep/{value.order}' }))
     expect(look(draft(), { others: [waiting] }).said[0]).toContain('Other writes to varnmoor/clay-prep/mill-a too')
     expect(look(draft({}, { kind: 'sparkplug-b' }), { others: [other(draft({}, { kind: 'sparkplug-b' }))] }).said.join()).toContain(
-      'Other is a Sparkplug edge node on this destination already',
+      'stops shape: Other is the edge node plant/embrik on this destination already',
     )
+    const named = (node: string) => draft({}, { kind: 'sparkplug-b', node })
+    expect(look(named('kiln'), { others: [other(named('dryer'))] }).said).toEqual([])
   })
 
   it('headers on a destination that has none are told', () => {

@@ -5,7 +5,7 @@ import { matches, widen } from '../address/topic-filter'
 import { type AddressOf, filterOf, outsideName, resolveTemplate, templateProblems, textProblems, topicText } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
-import { asPrescribed, shapeOf } from '../shape/registry'
+import { asPrescribed, nodeOf, shapeOf } from '../shape/registry'
 import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
 
 export interface World extends Model {
@@ -278,11 +278,11 @@ function checkTopics(
   for (const f of topicFindings(fixed)) (f.severity === 'stops' ? stop : warn)('address', f.message, f.hint)
   for (const other of options.others ?? []) {
     if (other.publicationId === options.publicationId || other.destinationId !== draft.destinationId) continue
-    if (draft.shape.kind === 'sparkplug-b' && other.shape.kind === 'sparkplug-b')
+    if (nodeOf(draft.shape) !== '' && nodeOf(draft.shape) === nodeOf(other.shape))
       stop(
-        'through',
-        `${other.name} is a Sparkplug edge node on this destination already`,
-        'One edge node a connection: add its equipment there, or take another destination',
+        'shape',
+        `${other.name} is the edge node ${nodeOf(draft.shape)} on this destination already`,
+        'Name this node otherwise, or add its equipment there',
       )
     const publisher = publisherOf(draft.shape)
     if (publisher !== null && other.shape.kind === draft.shape.kind && publisherOf(other.shape) === publisher)

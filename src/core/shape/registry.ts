@@ -78,6 +78,9 @@ export function asPrescribed<D extends { shape: ShapeSettings; qos: 0 | 1 | 2; r
   return fixed ? { ...draft, ...fixed } : draft
 }
 
+/** Who speaks on a connection of its own for what a shape makes (Sparkplug 3.0 5.1: one session an edge node); '': nobody. */
+export const nodeOf = (shape: ShapeSettings): string => (shape.kind === 'sparkplug-b' ? `${shape.group}/${shape.node}` : '')
+
 /** How payloads are compressed as a whole; within the format does not count. */
 export const compressionOf = (settings: ShapeSettings): Compression =>
   'compression' in settings && settings.kind !== 'sparkplug-b' ? settings.compression : 'none'

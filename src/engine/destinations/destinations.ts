@@ -1,6 +1,6 @@
-import type { Destination } from '~/contract/destination'
+import type { Lane } from '~/contract/destination'
 import type { Db } from '~/store/database'
-import { listDestinations } from '~/store/destination'
+import { listLanes } from '~/store/lane'
 import { failureOf } from '../failure'
 import { ItemQueues } from '../item-queues'
 import { destinationDrivers } from './registry'
@@ -9,7 +9,7 @@ import { type DestinationContext, DestinationSupervisor } from './supervisor'
 
 export type DestinationsContext = Omit<DestinationContext, 'driver'>
 
-/** All destinations, each in a compartment of its own. */
+/** All destinations, and each node that speaks there by itself: each connection in a compartment of its own, by the id of its lane. */
 export class Destinations {
   readonly running = new Map<string, DestinationSupervisor>()
   private readonly queues: ItemQueues
@@ -26,10 +26,10 @@ export class Destinations {
     })
   }
 
-  /** Brings what runs to what is configured, one by one; resolves when all is begun. `filters` is what is to be read back, by destination. */
+  /** Brings what runs to what is configured, one by one; resolves when all is begun. `filters` is what is to be read back, by lane. */
   async reconcile(filters: ReadonlyMap<string, readonly string[]>): Promise<void> {
     this.filters = new Map(filters)
-    const wanted = new Map((await listDestinations(this.db)).map((d) => [d.id, d]))
+    const wanted = new Map((await listLanes(this.db)).map((d) => [d.id, d]))
     for (const [id, running] of this.running) {
       if (wanted.has(id)) continue
       this.running.delete(id)
@@ -38,7 +38,7 @@ export class Destinations {
     for (const d of wanted.values()) this.takeUp(d)
   }
 
-  private takeUp(d: Destination): void {
+  private takeUp(d: Lane): void {
     const running = this.running.get(d.id)
     if (running) {
       if (running.wantedVersion === d.version) return

@@ -1,4 +1,4 @@
-import type { Destination } from '~/contract/destination'
+import type { Lane } from '~/contract/destination'
 import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Account } from '~/core/delivery/account'
@@ -77,9 +77,9 @@ export interface DestinationContext {
   installation: string
   ledger: Ledger
   driver: DestinationDriver
-  event(d: Destination, severity: Severity, code: string, message: string, hint: string): void
+  event(d: Lane, severity: Severity, code: string, message: string, hint: string): void
   /** Opens its credentials, anew for each try. */
-  target(d: Destination): Promise<DestinationTarget>
+  target(d: Lane): Promise<DestinationTarget>
   /** Whether this engine may send now: it may be that another one has taken over. */
   maySend(): boolean
   /** Whether it may keep its connections: else another engine may need their names. */
@@ -90,8 +90,8 @@ export interface DestinationContext {
   /** Hears of every step of a message that somebody watches. */
   step(step: Step, delivery: number, seq: number, at: number): void
   putAside(a: Aside): void
-  /** Deliveries that go to this destination. */
-  deliveriesOf(destinationId: string): readonly number[]
+  /** Deliveries that go out on this lane. */
+  deliveriesOf(lane: string): readonly number[]
   /** Whether a delivery is still there: the outbox is only sent for those. */
   isThere(delivery: number): boolean
 }
@@ -145,7 +145,7 @@ export class DestinationSupervisor {
   private readonly stopReleasing: () => void
 
   constructor(
-    public destination: Destination,
+    public destination: Lane,
     private readonly ctx: DestinationContext,
   ) {
     const { clock, store, packing } = ctx
@@ -401,6 +401,11 @@ export class DestinationSupervisor {
       await sleep(clock, LEASE_LOOK_MS)
       return 'again'
     }
+    if (this.nobodySpeaks()) {
+      this.set('off', 'its node is not live; what waits goes out once it is')
+      while (this.nobodySpeaks() && !this.stopped && !retrying.stopped) await this.outbox.woken()
+      return 'again'
+    }
     const target = await this.ctx.target(this.destination)
     this.senderTarget = target
     let down: Failure | null = null
@@ -471,6 +476,11 @@ export class DestinationSupervisor {
     if (down === anew) return 'again'
     if (down !== null) this.lost(down)
     return 'wait'
+  }
+
+  /** A node's own connection is only there while somebody speaks on it: without a birth before them its messages tell receivers nothing. */
+  private nobodySpeaks(): boolean {
+    return this.destination.node !== '' && this.session === null
   }
 
   private async speaking(of: NodeSession) {
@@ -704,7 +714,7 @@ export class DestinationSupervisor {
   }
 
   /** Takes up other settings: what need not be made anew stays, what must be is finished first. */
-  async change(to: Destination): Promise<void> {
+  async change(to: Lane): Promise<void> {
     const from = this.destination
     this.destination = to
     this.outbox.setCap(to.settings.outboxMb * 1_000_000)
@@ -793,6 +803,7 @@ export class DestinationSupervisor {
   /** Whom the connection speaks for; when that changes it is made anew, with another will and other births. */
   async speakFor(session: NodeSession | null): Promise<void> {
     if (this.session?.identity === session?.identity) return
+    if (this.nobodySpeaks() && this.status.state === 'off' && this.destination.enabled) this.set('starting', 'connecting')
     this.session = session
     const go = await this.finish(FINISH_MS)
     this.end()

@@ -32,15 +32,21 @@ export class Publications {
   readonly broken = new Map<string, Broken>()
   deliveries: DeliveryRow[] = []
   private byDelivery = new Map<number, Publisher>()
-  private byDestination = new Map<string, number[]>()
+  private byLane = new Map<string, number[]>()
+  private laneByDelivery = new Map<number, string>()
   private numbers = new Set<number>()
   /** Which version of each is being taken up. */
   private readonly wanted = new Map<string, number>()
 
   constructor(private readonly ctx: PublicationsContext) {}
 
-  deliveriesOf(destinationId: string): readonly number[] {
-    return this.byDestination.get(destinationId) ?? []
+  deliveriesOf(lane: string): readonly number[] {
+    return this.byLane.get(lane) ?? []
+  }
+
+  /** The connection on which a plan's messages go out. */
+  laneOf(plan: Pick<Plan, 'delivery' | 'destinationId'>): string {
+    return this.laneByDelivery.get(plan.delivery) ?? plan.destinationId
   }
 
   isThere(delivery: number): boolean {
@@ -55,12 +61,13 @@ export class Publications {
   async readDeliveries(): Promise<void> {
     this.deliveries = await listDeliveries(this.ctx.db)
     const numbers = new Set<number>()
-    this.byDestination = new Map()
+    this.byLane = new Map()
+    this.laneByDelivery = new Map(this.deliveries.map((d) => [d.number, d.lane]))
     for (const d of this.deliveries) {
       numbers.add(d.number)
-      const list = this.byDestination.get(d.destinationId)
+      const list = this.byLane.get(d.lane)
       if (list) list.push(d.number)
-      else this.byDestination.set(d.destinationId, [d.number])
+      else this.byLane.set(d.lane, [d.number])
     }
     for (const n of this.numbers) if (!numbers.has(n)) this.ctx.ledger.forget(n)
     this.numbers = numbers
@@ -77,16 +84,18 @@ export class Publications {
       return broken !== undefined && now - broken.triedAt >= TRY_AGAIN_MS
     })
     // Plans first: what goes live while this reads is then either whole here, account and filters too, or left to the next time.
-    const plans = await plansOf(db, fresh)
+    const read = await plansOf(db, fresh)
     await this.readDeliveries()
+    // What goes out on a connection that is not there yet is taken up with that: the next reading brings both.
+    const plans = read.filter((p) => destinations.running.has(this.laneOf(p)))
     const filters = await allWitnessFilters(db)
     const kept = new Set(live.map((l) => l.publicationId))
     for (const id of [...this.wanted.keys()]) if (!kept.has(id)) this.pause(id)
     for (const p of plans) this.wanted.set(p.publicationId, p.number)
-    const byDestination = new Map<string, Plan[]>()
-    for (const p of plans) byDestination.set(p.destinationId, [...(byDestination.get(p.destinationId) ?? []), p])
+    const byLane = new Map<string, Plan[]>()
+    for (const p of plans) byLane.set(this.laneOf(p), [...(byLane.get(this.laneOf(p)) ?? []), p])
     for (const id of destinations.running.keys()) {
-      const own = byDestination.get(id) ?? []
+      const own = byLane.get(id) ?? []
       void destinations.for(id, async (d) => {
         await d?.watch(filters.get(id) ?? [])
         this.swap(own)
@@ -130,10 +139,10 @@ export class Publications {
     try {
       const p = new Publisher(plan, {
         ...this.ctx,
-        outbox: () => destinations.running.get(plan.destinationId)?.outbox ?? null,
+        outbox: () => destinations.running.get(this.laneOf(plan))?.outbox ?? null,
         notYet: (words) => this.ctx.event(id, name, 'note', 'publication.command', words, 'Commands are received, and not carried out'),
       })
-      const topics = destinations.running.get(plan.destinationId)?.topics
+      const topics = destinations.running.get(this.laneOf(plan))?.topics
       for (const m of plan.messages) if (typeof m.topic === 'string') topics?.add(m.topic, ledger.account(plan.delivery))
       this.broken.delete(id)
       this.ctx.event(id, name, 'good', 'publication.live', `live, version ${plan.number}, ${plan.equipment.length} equipment`)
@@ -157,10 +166,10 @@ export class Publications {
   }
 
   /** Sends what takes old retained messages back, and forgets them once that is in the outbox. */
-  private async clearRetained(destinationId: string): Promise<void> {
+  private async clearRetained(lane: string): Promise<void> {
     for (const [delivery, topics] of await retainedToClear(this.ctx.db)) {
       const publisher = this.byDelivery.get(delivery)
-      if (publisher?.plan.destinationId !== destinationId) continue
+      if (!publisher || this.laneOf(publisher.plan) !== lane) continue
       publisher.clearRetained(topics)
       await retainedCleared(this.ctx.db, delivery, topics)
     }
@@ -168,14 +177,13 @@ export class Publications {
 
   /** Connections that speak for a node get its session; the others none. */
   private giveSessions(): void {
-    this.ctx.destinations.speakFor(
-      new Map([...this.running.values()].flatMap((p) => (p.session ? [[p.plan.destinationId, p.session] as const] : []))),
-    )
+    this.ctx.destinations.speakFor(new Map([...this.running.values()].flatMap((p) => (p.session ? [[this.laneOf(p.plan), p.session] as const] : []))))
   }
 
-  conditions(destination: (id: string) => Condition | null): Record<string, Condition> {
+  /** `sender` tells how the connection of a lane is doing. */
+  conditions(sender: (lane: string) => Condition | null): Record<string, Condition> {
     const out: Record<string, Condition> = {}
-    for (const [id, p] of this.running) out[id] = p.present(destination(p.plan.destinationId))
+    for (const [id, p] of this.running) out[id] = p.present(sender(this.laneOf(p.plan)))
     for (const [id, b] of this.broken)
       out[id] = {
         state: 'trouble',
