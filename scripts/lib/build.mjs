@@ -35,6 +35,7 @@ export async function buildNode(root) {
     absWorkingDir: root,
     entryPoints: {
       engine: 'src/engine/main.ts',
+      previews: 'src/engine/publications/preview-thread.ts',
       standins: 'src/standins/main.ts',
       web: 'src/server/main.ts',
       migrate: 'scripts/migrate.ts',

@@ -2,12 +2,10 @@ import { hostname } from 'node:os'
 import type { Destination } from '~/contract/destination'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
-import type { Preview, PublicationDraft } from '~/contract/publication'
+import type { PublicationDraft } from '~/contract/publication'
 import type { SourceDraft } from '~/contract/source'
 import { topicText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
-import { compile } from '~/core/publication/compile'
-import { asyncApi, contractOf } from '~/core/publication/contract'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import { writeProblem } from '~/core/value/writing'
@@ -37,7 +35,7 @@ import { log, wordsOf } from './log'
 import { News } from './news'
 import { deflatePacking } from './outbox/packing'
 import { loadCompression } from './publications/compress'
-import { exampleOf, previewOf } from './publications/preview'
+import { type Previews, previewsHere, ThreadedPreviews } from './publications/previews'
 import { Publications } from './publications/publications'
 import type { Publisher } from './publications/publisher'
 import { Shown } from './shown'
@@ -56,11 +54,12 @@ export interface EngineOptions {
   vault: Vault
   workFolder: string
   clock?: Clock
+  /** The bundle of the thread in which drafts are computed; else they are computed in this one. */
+  previewProgram?: URL | string
   /** Another engine has taken over; unless given, the process ends. */
   takenOver?: () => void
 }
 
-/** JSON where it is; else the text. */
 /** Of the program; told in messages about the node. */
 const VERSION = '0.1.0'
 /** How often people are told what went wrong with messages, ms: what happens together is told together. */
@@ -89,6 +88,7 @@ export class Engine {
   private readonly shown: Shown
   private readonly standing: Standing
   private readonly trimming: Trimming
+  private readonly previews: Previews
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
@@ -106,6 +106,8 @@ export class Engine {
     this.storeState = new StoreState(this.events, clock)
     this.standing = new Standing(db, this.table, () => this.model.tags.values())
     this.trimming = new Trimming(db)
+    const { previewProgram } = options
+    this.previews = previewProgram ? new ThreadedPreviews(previewProgram, url, this.table, clock) : previewsHere(db, this.table)
     this.lease = new LeaseKeeper(new Lease(url), clock, () => this.takenOver())
     const store = new PgDeliveryStore(this.deliveryDb, () => this.lease.epoch)
     const fenced = () => this.lease.lost()
@@ -294,6 +296,7 @@ export class Engine {
       }
     }
     const has = (...names: Noun[]) => names.some((n) => nouns.has(n))
+    this.previews.changed(nouns)
     let others = false
     if (has('tag')) await part(['tag'], () => this.model.loadTags(db))
     if (has('equipment', 'tag'))
@@ -406,25 +409,24 @@ export class Engine {
     return this.configuration.after(() => this.allSources.restart(id))
   }
 
-  /** A draft with the values of this moment, beside what is live. */
-  preview(draft: PublicationDraft, equipmentId?: string, publicationId?: string): Preview {
+  /** A draft with the values of this moment, beside what is live; as JSON. */
+  preview(draft: PublicationDraft, equipmentId?: string, publicationId?: string): Promise<string> {
     const settings = this.destinations.get(draft.destinationId)?.destination.settings
-    return previewOf(draft, this.model, this.table, {
+    const live = publicationId === undefined ? undefined : this.publishers.get(publicationId)
+    return this.previews.ask({
+      kind: 'preview',
+      draft,
       host: this.host,
-      plans: [...this.publishers.values()].map((p) => p.plan),
-      ...(publicationId !== undefined && this.publishers.has(publicationId) && { rates: this.publishers.get(publicationId)!.rates() }),
-      ...(equipmentId !== undefined && { equipmentId }),
       ...(publicationId !== undefined && { publicationId }),
+      ...(live && { liveVersion: live.plan.number, rates: live.rates() }),
+      ...(equipmentId !== undefined && { equipmentId }),
       ...(settings && { headersLost: settings.protocol !== '5' }),
     })
   }
 
-  /** What receivers are given: of the live version, or of the draft where nothing is live. */
-  contract(draft: PublicationDraft, publicationId: string, as: 'contract' | 'asyncapi'): object {
+  /** What receivers are given: of the live version, or of the draft where nothing is live; as JSON. */
+  contract(draft: PublicationDraft, publicationId: string, as: 'contract' | 'asyncapi'): Promise<string> {
     const live = this.publishers.get(publicationId)?.plan
-    const plan = live ?? { ...draft, ...compile(draft, this.model).body, publicationId, number: 0 }
-    const example = exampleOf(plan, this.table, this.host)
-    if (as === 'contract') return contractOf(plan, example)
     const destination = this.destinations.get(draft.destinationId)?.destination
     const s = destination?.settings
     const server = {
@@ -433,7 +435,7 @@ export class Engine {
       protocol: s?.tls ? 'secure-mqtt' : 'mqtt',
       version: s?.protocol ?? '5',
     }
-    return asyncApi(plan, server, example)
+    return this.previews.ask({ kind: 'contract', draft, host: this.host, publicationId, as, server, ...(live && { liveVersion: live.number }) })
   }
 
   lines(): LedgerLine[] {
@@ -465,6 +467,7 @@ export class Engine {
     for (const cancel of this.timers) cancel()
     this.trimming.stop()
     this.publications.stop()
+    await this.previews.stop()
     await this.configuration.stop()
     await this.standing.stop()
     await this.allSources.stop()

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { EquipmentEditInput, MemberInput } from '~/contract/equipment'
 import { FailureError } from '~/contract/failure'
 import { newId } from '~/contract/id'
-import { plainAddress } from '~/contract/publication'
+import { Preview, plainAddress } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import type { Tag } from '~/contract/tag'
 import { Engine } from '~/engine/engine'
@@ -229,9 +229,11 @@ describe('values of equipment in the engine', () => {
       retain: false,
       destinationId: newId(),
     }
-    const now = () => JSON.parse(engine.preview(draft).message?.payload ?? '{}') as Record<string, unknown>
-    await until(() => typeof now().product === 'string' && typeof now().quantity === 'number' && typeof now().twice === 'number', 'values')
-    const seen = now()
+    const now = async () => JSON.parse(Preview.parse(JSON.parse(await engine.preview(draft))).message?.payload ?? '{}') as Record<string, unknown>
+    const seen = await until(async () => {
+      const is = await now()
+      return typeof is.product === 'string' && typeof is.quantity === 'number' && typeof is.twice === 'number' ? is : null
+    }, 'values')
     expect(seen.twice).toBeCloseTo((seen.pressure as number) * 2, 6)
     expect(engine.model.bound).toBe(engine.model.members)
 
@@ -239,7 +241,7 @@ describe('values of equipment in the engine', () => {
     await editEquipment(t.db, { change: [{ id: made.equipment[0]!.id, facts: { line: 'packing' } }] })
     await changeTag(t.db, level!.id, { name: 'another name' })
     await until(() => engine.model.recordTags.some((r) => r.address === '/packing/product'), 'the other row')
-    await until(() => typeof now().product === 'string', 'its product')
+    await until(async () => typeof (await now()).product === 'string', 'its product')
     expect((await listRecords(t.db)).map((r) => `${r.row} ${r.column} ${r.dataType}`).sort()).toEqual([
       'kiln 1 product text',
       'kiln 1 quantity number',
@@ -250,7 +252,7 @@ describe('values of equipment in the engine', () => {
     expect(new Set(handles).size).toBe(5)
     // A row that the query does not give is told as such.
     await editEquipment(t.db, { change: [{ id: made.equipment[0]!.id, facts: { line: 'nowhere' } }] })
-    await until(() => JSON.stringify(now().quality ?? {}).includes('address unknown'), 'its fault')
-    expect(now().product).toBeNull()
+    await until(async () => JSON.stringify((await now()).quality ?? {}).includes('address unknown'), 'its fault')
+    expect((await now()).product).toBeNull()
   })
 })

@@ -64,7 +64,11 @@ export class ControlServer {
 }
 
 function answer(res: ServerResponse, status: number, body: unknown): void {
-  res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body))
+  answerJson(res, status, JSON.stringify(body))
+}
+
+function answerJson(res: ServerResponse, status: number, text: string): void {
+  res.writeHead(status, { 'content-type': 'application/json' }).end(text)
 }
 
 async function parse<S extends z.ZodType>(req: IncomingMessage, schema: S): Promise<z.infer<S>> {
@@ -232,7 +236,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
         req,
         z.object({ draft: PublicationDraft, equipmentId: Id.optional(), publicationId: Id.optional() }),
       )
-      return answer(res, 200, engine.preview(draft, equipmentId, publicationId))
+      return answerJson(res, 200, await engine.preview(draft, equipmentId, publicationId))
     }
 
     case 'POST /publications/contract': {
@@ -240,7 +244,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
         req,
         z.object({ draft: PublicationDraft, publicationId: Id, as: z.enum(['contract', 'asyncapi']) }),
       )
-      return answer(res, 200, engine.contract(draft, publicationId, as))
+      return answerJson(res, 200, await engine.contract(draft, publicationId, as))
     }
 
     default: {
