@@ -31,7 +31,21 @@ export const OpenSession = z.object({
 })
 export type OpenSession = z.infer<typeof OpenSession>
 
-export const LogIn = z.object({ login: z.string().min(1, 'Who are you?').max(200), password: z.string().min(1, 'Your password').max(200) })
+export const LogIn = z.object({
+  login: z.string().min(1, 'Who are you?').max(200),
+  password: z.string().min(1, 'Your password').max(200),
+  code: z.string().max(40).optional().describe('Of the second factor, where there is one'),
+})
+
+/** How somebody's second factor stands: a code that a device of theirs shows, new every 30 s (RFC 6238). */
+export const SecondFactor = z.object({
+  since: z.number().nullable().describe('Epoch ms; null: there is none'),
+  codesLeft: z.number().int().describe('Recovery codes that were not used yet'),
+})
+export type SecondFactor = z.infer<typeof SecondFactor>
+/** One's own password, for what a stranger at an open session must not do. */
+export const PasswordAgain = z.object({ password: z.string().min(1, 'Your password').max(200) })
+export const CodeConfirm = z.object({ code: z.string().trim().min(1, 'The code that the device shows').max(40) })
 export const SetUp = z.object({ token: z.string().min(1, 'It stands in the log'), name: Name, login: Login, password: Password })
 export type SetUp = z.infer<typeof SetUp>
 
@@ -39,7 +53,7 @@ export const PersonDraft = z.object({ name: Name, login: Login, role: Role, pass
 export type PersonDraft = z.infer<typeof PersonDraft>
 export const PersonChange = PersonDraft.partial().omit({ login: true })
 export type PersonChange = z.infer<typeof PersonChange>
-export const Person = z.object({ id: Id, name: Name, login: z.string(), role: Role })
+export const Person = z.object({ id: Id, name: Name, login: z.string(), role: Role, secondFactor: z.boolean() })
 export type Person = z.infer<typeof Person>
 
 /** A key ends, at the latest after two years. */

@@ -15,6 +15,7 @@ import * as places from './migrations/0011-places'
 import * as devices from './migrations/0012-devices'
 import * as announced from './migrations/0013-announced'
 import * as lanes from './migrations/0014-lanes'
+import * as secondFactor from './migrations/0015-second-factor'
 
 const migrations = {
   '0001-first': first,
@@ -31,6 +32,7 @@ const migrations = {
   '0012-devices': devices,
   '0013-announced': announced,
   '0014-lanes': lanes,
+  '0015-second-factor': secondFactor,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

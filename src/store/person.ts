@@ -29,7 +29,7 @@ const hashPassword = (password: string) => hash(password, { algorithm: 2, memory
 // What an unknown log-in is verified against, so that it takes as long as a known one.
 let decoy: Promise<string> | null = null
 
-const person = ['id', 'name', 'login', 'role'] as const
+const person = ['id', 'name', 'login', 'role', sql<boolean>`totp is not null`.as('secondFactor')] as const
 
 export async function listPeople(db: Conn): Promise<Person[]> {
   return db.selectFrom('person').select(person).orderBy('name').execute()
@@ -93,33 +93,44 @@ export async function changePerson(db: Db, id: string, change: PersonChange): Pr
   })
 }
 
-/** Changes one's own password; other sessions of the same person end, and browsers are strangers again. */
-export async function changePassword(db: Db, id: string, current: string, next: string, token: string | null): Promise<void> {
+/** Refuses what somebody asks for who does not know their own password, as often as a log-in would. */
+export async function demandPassword(db: Db, id: string, typed: string, field: string): Promise<{ name: string; login: string }> {
   const row = await db.selectFrom('person').selectAll().where('id', '=', id).executeTakeFirst()
   if (!row) throw fail(404, 'person.unknown', 'There is no such person', 'Log in again', 'web')
   const attempt = await beginAttempt(db, row.login, null)
   if (attempt.shutMs > 0) tooMany(attempt.shutMs)
-  if (!(await verify(row.password_hash, current)))
+  if (!(await verify(row.password_hash, typed)))
     throw new FailureError(
       {
         code: 'person.wrong-password',
         message: 'This is not your password',
         hint: 'Type the one that you log in with',
         where: 'web',
-        fields: { current: 'This is not your password' },
+        fields: { [field]: 'This is not your password' },
       },
       422,
     )
   await attemptSucceeded(db, row.login, null)
+  return row
+}
+
+/** Ends all sessions of a person but one. */
+export async function endOtherSessions(db: Conn, personId: string, token: string | null): Promise<void> {
+  await db
+    .deleteFrom('session')
+    .where('person_id', '=', personId)
+    .$if(token !== null, (q) => q.where('token_hash', '!=', digest(token!)))
+    .execute()
+}
+
+/** Changes one's own password; other sessions of the same person end, and browsers are strangers again. */
+export async function changePassword(db: Db, id: string, current: string, next: string, token: string | null): Promise<void> {
+  const row = await demandPassword(db, id, current, 'current')
   demandUncommon(next, [row.name, row.login], 'next')
   const password_hash = await hashPassword(next)
   await db.transaction().execute(async (tx) => {
     await tx.updateTable('person').set({ password_hash }).where('id', '=', id).execute()
-    await tx
-      .deleteFrom('session')
-      .where('person_id', '=', id)
-      .$if(token !== null, (q) => q.where('token_hash', '!=', digest(token!)))
-      .execute()
+    await endOtherSessions(tx, id, token)
     await tx.deleteFrom('known_device').where('person_id', '=', id).execute()
   })
 }
@@ -171,13 +182,20 @@ function tooMany(ms: number): never {
   )
 }
 
-/** Checks log-in and password and opens a session; null when either is wrong. Refuses after too many wrong tries. */
+export interface LogInOptions {
+  /** By which this browser is known. */
+  device?: string | null
+  /** Asked of those who have a second factor, once their password was right. */
+  secondFactor?: (who: { id: string; name: string; login: string; totp: Buffer | null }) => Promise<boolean>
+}
+
+/** Checks log-in and password, and the second factor where there is one, and opens a session; null when any is wrong. Refuses after too many wrong tries. */
 export async function logIn(
   db: Db,
   login: string,
   password: string,
   address: string | null,
-  device: string | null = null,
+  { device = null, secondFactor = async (who) => who.totp === null }: LogInOptions = {},
 ): Promise<{ token: string; expires: Date; person: Person; device: string } | null> {
   const name = login.trim().toLowerCase()
   // Whoever guesses at an account shuts it for strangers, not for browsers in which its owner has logged in before.
@@ -186,7 +204,8 @@ export async function logIn(
   if (attempt.shutMs > 0) tooMany(attempt.shutMs)
   const row = await db.selectFrom('person').selectAll().where('login', '=', name).executeTakeFirst()
   decoy ??= hashPassword(randomBytes(16).toString('hex'))
-  const right = await verify(row?.password_hash ?? (await decoy), password)
+  const knows = await verify(row?.password_hash ?? (await decoy), password)
+  const right = knows && row !== undefined && (await secondFactor(row))
   if (!row || !right) {
     if (attempt.last)
       await addEvents(db, [
@@ -197,7 +216,7 @@ export async function logIn(
           // A name that nobody has may be a password in the wrong field.
           subject: row?.name ?? 'an unknown log-in',
           code: 'access.too-many',
-          message: `too many wrong passwords${address ? `, from ${address}` : ''}; the log-in is shut for a while`,
+          message: `too many wrong passwords or codes${address ? `, from ${address}` : ''}; the log-in is shut for a while`,
           hint: 'If that was not them, look where that address is',
         },
       ])
@@ -211,7 +230,9 @@ export async function logIn(
     .insertInto('session')
     .values({ token_hash: digest(token), person_id: row.id, expires_at: expires, address })
     .execute()
-  return { token, expires, person: { id: row.id, name: row.name, login: row.login, role: row.role }, device: await rememberDevice(db, row.id, known) }
+  const { id, role } = row
+  const who: Person = { id, name: row.name, login: row.login, role, secondFactor: row.totp !== null }
+  return { token, expires, person: who, device: await rememberDevice(db, row.id, known) }
 }
 
 /** So many browsers are remembered of one person. */

@@ -14,7 +14,19 @@ type Made = ColumnType<Date, never, never>
 
 export interface Tables {
   installation: { one: Generated<boolean>; code: string; setup_token_hash: Buffer | null }
-  person: { id: string; name: string; login: string; role: Role; password_hash: string; created_at: Made }
+  person: {
+    id: string
+    name: string
+    login: string
+    role: Role
+    password_hash: string
+    created_at: Made
+    totp: Buffer | null
+    totp_pending: Buffer | null
+    totp_since: Date | null
+    totp_step: Generated<number>
+  }
+  recovery_code: { person_id: string; code_hash: Buffer }
   session: {
     token_hash: Buffer
     /** The token before, good for a moment more: requests under way still carry it. */

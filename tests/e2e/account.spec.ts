@@ -1,4 +1,5 @@
 import { createServer } from 'node:net'
+import { Secret, TOTP } from 'otpauth'
 import { api, expect, logIn, people, port, test, web } from './support'
 
 interface Named {
@@ -103,4 +104,64 @@ test('an engineer has no stored password sent to a place of his own', async () =
   } finally {
     await new Promise<void>((done) => thief.close(() => done()))
   }
+})
+
+test('somebody sets up a second factor, is asked for its code at the log-in, and an administrator resets it', async ({ page, browser }) => {
+  await api('POST', '/api/people', { name: 'Piet Brook', login: 'piet', role: 'viewer', password: 'three words at noon' })
+  const enter = async () => {
+    await page.goto('/login')
+    await page.getByLabel('Log-in').fill('piet')
+    await page.getByLabel('Password').fill('three words at noon')
+    await page.keyboard.press('Enter')
+  }
+  const inside = () => page.waitForURL((url) => !url.pathname.startsWith('/login'))
+  await enter()
+  await inside()
+  await page.goto('/settings/account')
+  await page.getByRole('button', { name: 'Set up a second factor' }).click()
+  await page.keyboard.type('not mine')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('dialog')).toContainText('This is not your password')
+  await page.getByLabel('Your password').fill('three words at noon')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('img', { name: 'The key' })).toBeVisible()
+  const secret = (await page.getByTestId('key').textContent())!.replaceAll(' ', '')
+  const shown = (off = 0) => new TOTP({ secret: Secret.fromBase32(secret) }).generate({ timestamp: Date.now() + off * 30_000 })
+  const code = page.getByRole('textbox', { name: 'The code that it shows now' })
+  await expect(code).toBeFocused()
+  await page.keyboard.type('000000')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('dialog')).toContainText('This is not the code of this moment')
+  await code.fill(shown(-1))
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('list', { name: 'Recovery codes' }).getByRole('listitem')).toHaveCount(10)
+  const recovery = (await page.getByRole('list', { name: 'Recovery codes' }).getByRole('listitem').first().textContent())!
+  await page.getByRole('button', { name: 'I have kept them' }).click()
+  await expect(page.getByRole('region', { name: 'Second factor' })).toContainText('10 recovery codes left')
+
+  await enter()
+  const asked = page.getByLabel('Code from your device, or a recovery code')
+  await expect(asked).toBeFocused()
+  await page.keyboard.type('123456')
+  await page.keyboard.press('Enter')
+  await expect(page.getByText('This is not the code of this moment')).toBeVisible()
+  await asked.fill(shown())
+  await page.keyboard.press('Enter')
+  await inside()
+  await enter()
+  await asked.fill(recovery)
+  await page.keyboard.press('Enter')
+  await inside()
+
+  const other = await browser.newContext()
+  const admin = await other.newPage()
+  await logIn(admin, 'administrator')
+  await admin.goto('/settings')
+  admin.on('dialog', (d) => void d.accept())
+  const row = admin.getByRole('row').filter({ hasText: 'Piet Brook' })
+  await row.getByRole('button', { name: 'Reset second factor' }).click()
+  await expect(row).toContainText('password only')
+  await other.close()
+  await enter()
+  await inside()
 })

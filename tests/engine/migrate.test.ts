@@ -26,6 +26,7 @@ const all = [
   '0012-devices',
   '0013-announced',
   '0014-lanes',
+  '0015-second-factor',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -139,13 +139,13 @@ describe('people', () => {
     for (let i = 0; i < accountRule.free; i++) await logIn(t.db, 'wim', `guess ${i}`, '10.0.1.9')
     expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1'))).toMatchObject({ status: 429 })
     // His own browser has a door of its own, from the same address as the guesser too; it shuts for itself.
-    expect((await logIn(t.db, 'wim', 'long enough', '10.0.1.9', device))!.device).toBe(device)
-    for (let i = 0; i < accountRule.free; i++) expect(await logIn(t.db, 'wim', 'wrong', '10.0.1.1', device)).toBeNull()
-    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', device))).toMatchObject({ status: 429 })
+    expect((await logIn(t.db, 'wim', 'long enough', '10.0.1.9', { device }))!.device).toBe(device)
+    for (let i = 0; i < accountRule.free; i++) expect(await logIn(t.db, 'wim', 'wrong', '10.0.1.1', { device })).toBeNull()
+    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', { device }))).toMatchObject({ status: 429 })
     // What is no such browser, or another person's, helps nobody.
-    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', 'x'.repeat(32)))).toMatchObject({ status: 429 })
+    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', { device: 'x'.repeat(32) }))).toMatchObject({ status: 429 })
     const vera = (await logIn(t.db, 'vera', 'long enough', '10.0.1.2'))!.device
-    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', vera))).toMatchObject({ status: 429 })
+    expect(await failure(logIn(t.db, 'wim', 'long enough', '10.0.1.1', { device: vera }))).toMatchObject({ status: 429 })
   })
 
   it('once somebody is set up, tries with the set-up token are not counted against anybody', async () => {

@@ -1,6 +1,20 @@
 import { z } from 'zod'
 import { AuditQuery, AuditRow } from '../audit'
-import { ApiKey, ApiKeyDraft, Caller, LogIn, OpenSession, PasswordChange, Person, PersonChange, PersonDraft, SetUp } from '../person'
+import {
+  ApiKey,
+  ApiKeyDraft,
+  Caller,
+  CodeConfirm,
+  LogIn,
+  OpenSession,
+  PasswordAgain,
+  PasswordChange,
+  Person,
+  PersonChange,
+  PersonDraft,
+  SecondFactor,
+  SetUp,
+} from '../person'
 import { list, type Route } from './route'
 
 /** Log-in, people and API keys. */
@@ -32,6 +46,41 @@ export const accessRoutes = {
     group: 'Access',
     summary: 'Change your own password; your other sessions end',
     body: PasswordChange,
+    answer: null,
+  },
+  secondFactor: {
+    method: 'GET',
+    path: '/api/session/second-factor',
+    role: 'viewer',
+    group: 'Access',
+    summary: 'How your own second factor stands',
+    answer: SecondFactor,
+  },
+  beginSecondFactor: {
+    method: 'POST',
+    path: '/api/session/second-factor',
+    role: 'viewer',
+    group: 'Access',
+    summary: 'A key for a device of yours, shown this once; it holds when a code of it is confirmed',
+    body: PasswordAgain,
+    answer: z.object({ secret: z.string(), uri: z.string() }),
+  },
+  confirmSecondFactor: {
+    method: 'PUT',
+    path: '/api/session/second-factor',
+    role: 'viewer',
+    group: 'Access',
+    summary: 'Take the key up with a code of it; gives recovery codes, shown this once; your other sessions end',
+    body: CodeConfirm,
+    answer: z.object({ codes: z.array(z.string()) }),
+  },
+  endSecondFactor: {
+    method: 'POST',
+    path: '/api/session/second-factor/end',
+    role: 'viewer',
+    group: 'Access',
+    summary: 'Log in without a second factor from now on',
+    body: PasswordAgain,
     answer: null,
   },
   listSessions: {
@@ -87,6 +136,14 @@ export const accessRoutes = {
     summary: 'Change name, role or password',
     body: PersonChange,
     answer: Person,
+  },
+  resetSecondFactor: {
+    method: 'DELETE',
+    path: '/api/people/:id/second-factor',
+    role: 'administrator',
+    group: 'People',
+    summary: 'Take the second factor of somebody who lost it away; their sessions end',
+    answer: null,
   },
   removePerson: { method: 'DELETE', path: '/api/people/:id', role: 'administrator', group: 'People', summary: 'Remove somebody', answer: null },
   listKeys: {

@@ -17,7 +17,8 @@ import {
   removePerson,
   setUp,
 } from '~/store/person'
-import { database } from '../context'
+import { beginSecondFactor, confirmSecondFactor, endSecondFactor, passesSecondFactor, resetSecondFactor, secondFactorOf } from '~/store/second-factor'
+import { database, secrets } from '../context'
 import type { Handlers } from '../endpoint'
 import { openapi } from '../openapi'
 import { deviceCookie, deviceToken, overTls, sessionCookie } from '../session'
@@ -37,6 +38,11 @@ type Keys =
   | 'addKey'
   | 'removeKey'
   | 'changePassword'
+  | 'secondFactor'
+  | 'beginSecondFactor'
+  | 'confirmSecondFactor'
+  | 'endSecondFactor'
+  | 'resetSecondFactor'
   | 'listSessions'
   | 'endSession'
   | 'listAudit'
@@ -70,7 +76,25 @@ function auditLines(): ReadableStream<Uint8Array> {
 
 export const accessHandlers: Pick<Handlers, Keys> = {
   logIn: async ({ body, address, headers, request }) => {
-    const session = await logIn(database(), body.login, body.password, address, deviceToken(request))
+    const code = body.code?.trim() ?? ''
+    let asked = false
+    const session = await logIn(database(), body.login, body.password, address, {
+      device: deviceToken(request),
+      secondFactor: async (who) => {
+        asked = who.totp !== null
+        return !asked || (code !== '' && (await passesSecondFactor(database(), secrets(), who, code)))
+      },
+    })
+    if (!session && asked && code === '')
+      throw fail(401, 'access.second-factor', 'The code of your second factor', 'It stands on your device, new every 30 s', 'web')
+    if (!session && asked)
+      throw fail(
+        401,
+        'access.wrong-code',
+        'This is not the code of this moment',
+        'Each is taken once. Take the next one, or one of your recovery codes',
+        'web',
+      )
     if (!session) throw fail(401, 'access.refused', 'Log-in or password is wrong', 'Mind upper and lower case in the password', 'web')
     headers.append('set-cookie', sessionCookie(session.token, session.expires, overTls(request)))
     headers.append('set-cookie', deviceCookie(session.device, overTls(request)))
@@ -91,6 +115,13 @@ export const accessHandlers: Pick<Handlers, Keys> = {
   // Who answers for a key answers for those that are made with it.
   addKey: async ({ body, caller }) => addKey(database(), body, caller.kind === 'person' ? caller.id : await keyOwner(database(), caller.id)),
   changePassword: ({ body, caller, token }) => changePassword(database(), person(caller), body.current, body.next, token),
+  secondFactor: async ({ caller }) => (caller.kind === 'person' ? secondFactorOf(database(), caller.id) : { since: null, codesLeft: 0 }),
+  beginSecondFactor: ({ caller, body }) => beginSecondFactor(database(), secrets(), person(caller), body.password),
+  confirmSecondFactor: async ({ caller, body, token }) => ({
+    codes: await confirmSecondFactor(database(), secrets(), person(caller), body.code, token),
+  }),
+  endSecondFactor: ({ caller, body }) => endSecondFactor(database(), person(caller), body.password),
+  resetSecondFactor: ({ params }) => resetSecondFactor(database(), params.id!),
   listSessions: async ({ caller, token }) => (caller.kind === 'person' ? listSessions(database(), caller.id, token) : []),
   endSession: ({ caller, params }) => endSession(database(), person(caller), params.id!),
   listAudit: ({ query }) => listAudit(database(), query),

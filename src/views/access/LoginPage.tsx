@@ -40,16 +40,21 @@ function wanted(): string {
 export function LoginPage() {
   const [login, setLogin] = useState('')
   const [password, setPassword] = useState('')
+  /** Of the second factor, once it was asked for. */
+  const [code, setCode] = useState<string | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
   const [busy, setBusy] = useState(false)
   const enter = async () => {
     setBusy(true)
     setProblem(null)
     try {
-      await call('logIn', { body: { login, password } })
+      await call('logIn', { body: { login, password, ...(code !== null && { code }) } })
       location.assign(wanted())
     } catch (e) {
-      setProblem(failureIn(e))
+      const f = failureIn(e)
+      // Asked for, it is no problem yet.
+      if (f.code !== 'access.second-factor') setProblem(f)
+      if (f.code === 'access.second-factor' || f.code === 'access.wrong-code') setCode('')
       setBusy(false)
     }
   }
@@ -70,6 +75,17 @@ export function LoginPage() {
           value={password}
           onChange={(e) => setPassword(e.target.value)}
         />
+        {code !== null && (
+          <Box
+            label="Code from your device, or a recovery code"
+            name="code"
+            inputMode="numeric"
+            autoComplete="one-time-code"
+            autoFocus
+            value={code}
+            onChange={(e) => setCode(e.target.value)}
+          />
+        )}
         {problem && (
           <div className="mb-3">
             <ProblemNote problem={problem} />

@@ -8,6 +8,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { Row } from '../app/Frame'
 import { tellFailure } from '../shared/problems'
 import { useFields } from '../shared/useFields'
+import { SecondFactor } from './SecondFactor'
 
 export function AccountPage() {
   return (
@@ -16,6 +17,7 @@ export function AccountPage() {
       <main className="min-h-0 flex-1 overflow-auto p-4">
         <div className="max-w-2xl">
           <Password />
+          <SecondFactor />
           <Sessions />
         </div>
       </main>

@@ -46,6 +46,15 @@ export function PeoplePage() {
       tellFailure(e)
     }
   }
+  const resetSecondFactor = async (id: string, name: string) => {
+    if (!window.confirm(`Let ${name} log in with the password alone? Their sessions end.`)) return
+    try {
+      await call('resetSecondFactor', { params: { id } })
+      await refresh('listPeople')
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
   const setRole = async (id: string, role: Role) => {
     try {
       await call('changePerson', { params: { id }, body: { role } })
@@ -93,6 +102,15 @@ export function PeoplePage() {
                         ))}
                       </select>
                       <span className="ml-2 text-muted">{roleWords[p.role]}</span>
+                    </td>
+                    <td>
+                      {p.secondFactor && p.id !== caller.id ? (
+                        <Button small kind="quiet" onClick={() => void resetSecondFactor(p.id, p.name)}>
+                          Reset second factor
+                        </Button>
+                      ) : (
+                        <span className="text-muted">{p.secondFactor ? 'with a second factor' : 'password only'}</span>
+                      )}
                     </td>
                     <td className="text-right">
                       {p.id !== caller.id && (
