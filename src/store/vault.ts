@@ -1,40 +1,86 @@
-import { createCipheriv, createDecipheriv, randomBytes } from 'node:crypto'
+import { createCipheriv, createDecipheriv, createHash, randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { FailureError } from '~/contract/failure'
 
-/** Encrypts what must stay secret in the database: AES-256-GCM (NIST SP 800-38D), a fresh nonce each, bound to its place. */
+/** Octets before what is encrypted: version, key, nonce, tag; those of the first version name no key. */
+const LENGTHS = { version: 1, key: 4, nonce: 12, tag: 16 } as const
+
+/** By what a key is named beside what was sealed with it: tells nothing of it. */
+const nameOf = (key: Buffer) => createHash('sha256').update('embrik master key').update(key).digest().subarray(0, LENGTHS.key)
+
+/**
+ * Encrypts what must stay secret in the database: AES-256-GCM (NIST SP 800-38D), a fresh nonce each, bound to its place. What is
+ * sealed names its key, so that a master key can follow another: the present one seals, earlier ones still open.
+ */
 export class Vault {
-  constructor(private readonly key: Buffer) {
-    if (key.length !== 32) throw keyFailure('The master key is not 32 octets long')
+  private readonly keys: readonly { name: Buffer; key: Buffer }[]
+
+  constructor(key: Buffer, before: readonly Buffer[] = []) {
+    this.keys = [key, ...before].map((k) => {
+      if (k.length !== 32) throw keyFailure('The master key is not 32 octets long')
+      return { name: nameOf(k), key: k }
+    })
   }
 
   /** `place` (table and id) is authenticated, so that a secret moved to another row can't be opened. */
   seal(secret: string, place: string): Buffer {
-    const nonce = randomBytes(12)
-    const cipher = createCipheriv('aes-256-gcm', this.key, nonce)
-    cipher.setAAD(Buffer.from(place))
+    const [{ name, key }] = this.keys as [{ name: Buffer; key: Buffer }]
+    const nonce = randomBytes(LENGTHS.nonce)
+    const head = Buffer.concat([Buffer.from([2]), name])
+    const cipher = createCipheriv('aes-256-gcm', key, nonce)
+    cipher.setAAD(Buffer.concat([head, Buffer.from(place)]))
     const body = Buffer.concat([cipher.update(secret, 'utf8'), cipher.final()])
-    return Buffer.concat([Buffer.from([1]), nonce, cipher.getAuthTag(), body])
+    return Buffer.concat([head, nonce, cipher.getAuthTag(), body])
   }
 
   open(sealed: Buffer, place: string): string {
-    try {
-      if (sealed[0] !== 1) throw new Error('version')
-      const decipher = createDecipheriv('aes-256-gcm', this.key, sealed.subarray(1, 13))
-      decipher.setAAD(Buffer.from(place))
-      decipher.setAuthTag(sealed.subarray(13, 29))
-      return decipher.update(sealed.subarray(29), undefined, 'utf8') + decipher.final('utf8')
-    } catch {
-      throw new FailureError(
-        {
-          code: 'vault.unreadable',
-          message: 'A stored secret cannot be opened with this master key',
-          hint: 'Start with the master key under which it was stored, or enter the secret again',
-          where: 'credential',
-        },
-        500,
-      )
+    const opened = sealed[0] === 2 ? this.openNamed(sealed, place) : sealed[0] === 1 ? this.openUnnamed(sealed, place) : null
+    if (opened !== null) return opened
+    throw new FailureError(
+      {
+        code: 'vault.unreadable',
+        message: 'A stored secret cannot be opened with this master key',
+        hint: 'Start with the master key under which it was stored (EMBRIK_MASTER_KEYS_BEFORE takes earlier ones), or enter the secret again',
+        where: 'credential',
+      },
+      500,
+    )
+  }
+
+  /** Whether it was sealed under the present key. */
+  isPresent(sealed: Buffer): boolean {
+    return sealed[0] === 2 && sealed.subarray(LENGTHS.version, LENGTHS.version + LENGTHS.key).equals(this.keys[0]!.name)
+  }
+
+  private openNamed(sealed: Buffer, place: string): string | null {
+    const end = LENGTHS.version + LENGTHS.key
+    const name = sealed.subarray(LENGTHS.version, end)
+    const named = this.keys.find((k) => k.name.equals(name))
+    return named ? decrypt(named.key, sealed.subarray(end), Buffer.concat([sealed.subarray(0, end), Buffer.from(place)])) : null
+  }
+
+  /** What was sealed before keys had names. */
+  private openUnnamed(sealed: Buffer, place: string): string | null {
+    for (const { key } of this.keys) {
+      const opened = decrypt(key, sealed.subarray(LENGTHS.version), Buffer.from(place))
+      if (opened !== null) return opened
     }
+    return null
+  }
+}
+
+/** Nonce, tag and text; null: not with this key, or altered. */
+function decrypt(key: Buffer, from: Buffer, authenticated: Buffer): string | null {
+  const tagAt = LENGTHS.nonce
+  const bodyAt = tagAt + LENGTHS.tag
+  if (from.length < bodyAt) return null
+  try {
+    const decipher = createDecipheriv('aes-256-gcm', key, from.subarray(0, tagAt))
+    decipher.setAAD(authenticated)
+    decipher.setAuthTag(from.subarray(tagAt, bodyAt))
+    return decipher.update(from.subarray(bodyAt), undefined, 'utf8') + decipher.final('utf8')
+  } catch {
+    return null
   }
 }
 
@@ -50,7 +96,10 @@ function keyFailure(message: string): FailureError {
   )
 }
 
-/** Opens the vault with the key from `EMBRIK_MASTER_KEY` or the file named by `EMBRIK_MASTER_KEY_FILE`. */
+/**
+ * Opens the vault with the key from `EMBRIK_MASTER_KEY` or the file named by `EMBRIK_MASTER_KEY_FILE`. `EMBRIK_MASTER_KEYS_BEFORE`
+ * holds earlier keys, and so may further lines of the file.
+ */
 export function openVault(env: NodeJS.ProcessEnv = process.env): Vault {
   let text = env.EMBRIK_MASTER_KEY
   if (!text && env.EMBRIK_MASTER_KEY_FILE) {
@@ -60,8 +109,13 @@ export function openVault(env: NodeJS.ProcessEnv = process.env): Vault {
       throw keyFailure(`The master key file ${env.EMBRIK_MASTER_KEY_FILE} cannot be read`)
     }
   }
-  if (!text) throw keyFailure('There is no master key')
-  const hex = text.trim()
-  if (!/^[0-9a-f]{64}$/i.test(hex)) throw keyFailure('The master key is not 64 hexadecimal digits')
-  return new Vault(Buffer.from(hex, 'hex'))
+  if (!text?.trim()) throw keyFailure('There is no master key')
+  const keys = `${text} ${env.EMBRIK_MASTER_KEYS_BEFORE ?? ''}`
+    .split(/[\s,]+/)
+    .filter(Boolean)
+    .map((hex, i) => {
+      if (!/^[0-9a-f]{64}$/i.test(hex)) throw keyFailure(`${i === 0 ? 'The' : 'An earlier'} master key is not 64 hexadecimal digits`)
+      return Buffer.from(hex, 'hex')
+    })
+  return new Vault(keys[0]!, keys.slice(1))
 }

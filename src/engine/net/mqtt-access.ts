@@ -3,6 +3,7 @@ import { type TLSSocket, connect as tlsConnect } from 'node:tls'
 import { type Failure, FailureError } from '~/contract/failure'
 import type { OpenCredential } from '~/store/credential'
 import { wordsOf } from '../log'
+import { reach } from './reach'
 
 /** Where and as whom to connect to a broker; secrets opened, so never logged. */
 export interface MqttAccess {
@@ -57,7 +58,7 @@ export async function tlsFacts(a: MqttAccess): Promise<string> {
 /** Whether what listens there shakes hands in TLS, whoever it is. */
 export function speaksTls(host: string, port: number): Promise<boolean> {
   return new Promise((done) => {
-    const socket = tlsConnect({ host, port, rejectUnauthorized: false })
+    const socket = tlsConnect({ ...reach.to(host, port), rejectUnauthorized: false })
     const end = (spoke: boolean) => {
       clearTimeout(timer)
       socket.destroy()
@@ -85,7 +86,8 @@ export function tlsOptions(a: MqttAccess): { host: string; port: number; ca?: st
 /** Opens the socket, through TLS when asked for; rejects after ten seconds. */
 export function openSocket(a: MqttAccess): Promise<Socket | TLSSocket> {
   return new Promise((done, failed) => {
-    const socket = a.tls ? tlsConnect(tlsOptions(a)) : tcpConnect({ host: a.host, port: a.port })
+    const to = reach.to(a.host, a.port)
+    const socket = a.tls ? tlsConnect({ ...tlsOptions(a), ...to }) : tcpConnect(to)
     const timer = setTimeout(() => socket.destroy(Object.assign(new Error('timed out'), { code: 'ETIMEDOUT' })), 10_000)
     const settle = () => {
       clearTimeout(timer)

@@ -3,6 +3,7 @@ import { connect } from 'node:net'
 import type { CheckStep, Failure } from '~/contract/failure'
 import { FailureError } from '~/contract/failure'
 import { wordsOf } from '../log'
+import { reach } from './reach'
 
 export interface StepPlan {
   key: string
@@ -46,6 +47,7 @@ export function reachSteps(host: string, port: number, where: Failure['where']):
       label: 'Name',
       run: async () => {
         const found = await lookup(host)
+        reach.demand(found.address, port, host)
         return found.address === host ? `${host} is an address` : `${host} is ${found.address}`
       },
       explain: () => ({
@@ -66,7 +68,7 @@ export function reachSteps(host: string, port: number, where: Failure['where']):
 
 function tryPort(host: string, port: number): Promise<string> {
   return new Promise((done, failed) => {
-    const socket = connect({ host, port })
+    const socket = connect(reach.to(host, port))
     socket.setTimeout(5000, () => socket.destroy(Object.assign(new Error('timed out'), { code: 'ETIMEDOUT' })))
     socket.once('connect', () => {
       // A door that is shut right after opening resets at once: give it the moment in which it would.
@@ -83,6 +85,7 @@ function tryPort(host: string, port: number): Promise<string> {
 }
 
 export function portFailure(e: unknown, host: string, port: number, where: Failure['where']): Failure {
+  if (e instanceof FailureError) return { ...e.failure, where }
   const code = (e as { code?: string }).code
   if (code === 'ECONNREFUSED')
     return {

@@ -4,6 +4,7 @@ import { type Failure, FailureError, fail } from '~/contract/failure'
 import { headersOf } from '~/contract/sources/http'
 import { parseJson, textOf } from '~/core/source/payload'
 import { wordsOf } from '../../log'
+import { reach } from '../../net/reach'
 import { portFailure } from '../../net/steps'
 import type { SourceTarget } from '../driver'
 
@@ -27,7 +28,8 @@ export interface Answer {
 /** GETs the document; rejects with a FailureError when the answer is none, or with what the socket threw. Redirects are not followed. */
 export async function getDocument(target: HttpTarget): Promise<Answer> {
   const { settings, password, authority } = target
-  const { tls } = placeOf(settings.url)
+  const { tls, host, port } = placeOf(settings.url)
+  const { lookup } = reach.to(host, port)
   const login =
     settings.login === 'basic'
       ? { authorization: `Basic ${Buffer.from(`${settings.user}:${password ?? ''}`).toString('base64')}` }
@@ -41,6 +43,7 @@ export async function getDocument(target: HttpTarget): Promise<Answer> {
         method: 'GET',
         headers: { accept: 'application/json', ...headersOf(settings.headers), ...login },
         agent: false,
+        lookup,
         ...(tls && authority?.certificate && { ca: authority.certificate }),
       },
       (res) => {

@@ -5,6 +5,7 @@ import type { Area } from '~/core/source/modbus-address'
 import { modbusExceptions } from '~/core/source/modbus-exception'
 import { Status } from '~/core/value/quality'
 import { wordsOf } from '../../log'
+import { reach } from '../../net/reach'
 import { portFailure } from '../../net/steps'
 
 const CONNECT_MS = 10_000
@@ -40,7 +41,7 @@ export class ModbusClient {
 
   static async open(host: string, port: number, timeoutMs: number, onClose: (failure: Failure) => void): Promise<ModbusClient> {
     const socket = await new Promise<Socket>((done, failed) => {
-      const s = connect({ host, port, noDelay: true, keepAlive: true, keepAliveInitialDelay: 10_000 })
+      const s = connect({ ...reach.to(host, port), noDelay: true, keepAlive: true, keepAliveInitialDelay: 10_000 })
       const timer = setTimeout(() => s.destroy(Object.assign(new Error('timed out'), { code: 'ETIMEDOUT' })), CONNECT_MS)
       s.once('connect', () => {
         clearTimeout(timer)

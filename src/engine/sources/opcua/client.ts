@@ -22,6 +22,7 @@ import {
   weakPolicies,
 } from '~/contract/sources/opcua'
 import { wordsOf } from '../../log'
+import { reach } from '../../net/reach'
 import type { SourceContext, SourceTarget } from '../driver'
 
 export type OpcUaTarget = SourceTarget<'opcua'>
@@ -133,8 +134,14 @@ async function baseOptions(ctx: SourceContext): Promise<OPCUAClientOptions> {
   } as OPCUAClientOptions
 }
 
+function lookAt({ endpoint }: Pick<OpcUaSettings, 'endpoint'>): Promise<void> {
+  const { host, port } = hostAndPort(endpoint)
+  return reach.look(host, port)
+}
+
 /** Asks the server, without security, which endpoints it has (OPC 10000-4 5.5.4). */
 export async function askEndpoints(settings: Pick<OpcUaSettings, 'endpoint'>, ctx: SourceContext): Promise<EndpointDescription[]> {
+  await lookAt(settings)
   const client = OPCUAClient.create({ ...(await baseOptions(ctx)), securityMode: MessageSecurityMode.None, securityPolicy: SecurityPolicy.None })
   try {
     await client.connect(settings.endpoint)
@@ -187,6 +194,7 @@ export function demandTrusted(endpoint: EndpointDescription, settings: OpcUaSett
 
 /** Opens the secure channel; rejects when the server won't have our certificate. */
 export async function openChannel(endpoint: EndpointDescription, settings: OpcUaSettings, ctx: SourceContext): Promise<OPCUAClient> {
+  await lookAt(settings)
   const client = OPCUAClient.create({
     ...(await baseOptions(ctx)),
     securityMode: modes[settings.mode],

@@ -4,6 +4,7 @@ import { FailureError, fail } from '~/contract/failure'
 import { parseExact } from '~/core/value/exact-json'
 import { wholeFromText } from '~/core/value/whole'
 import { wordsOf } from '../../log'
+import { reach } from '../../net/reach'
 import { portFailure } from '../../net/steps'
 import type { SourceTarget } from '../driver'
 
@@ -48,6 +49,7 @@ const exact = {
 /** Opens a connection that can only read. */
 export async function connectSql(target: SqlTarget, onLost: (e: unknown) => void): Promise<pg.Client> {
   const { settings: s, password, authority } = target
+  await reach.look(s.host, s.port)
   const client = new pg.Client({
     host: s.host,
     port: s.port,
