@@ -3,6 +3,7 @@ import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import { type BodyOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'
 import { tooDeep } from '~/core/value/json-depth'
+import { jsonAnswer } from './answer'
 import { auditing } from './audit'
 
 /** The largest body where a route says nothing else, MB; of somebody who has not logged in, octets. */
@@ -128,8 +129,7 @@ export async function dispatch(
       .catch((e: unknown) => console.error(`web: the audit of ${key} by ${who.caller?.name ?? 'nobody'} was not written: ${String(e)}`))
     if (result instanceof Response) return result
     if (route.answer === null) return new Response(null, { status: 204, headers })
-    headers.set('content-type', 'application/json; charset=utf-8')
-    return new Response(JSON.stringify(result), { status: 200, headers })
+    return await jsonAnswer(request, result, headers)
   } catch (e) {
     return refusal(e)
   }

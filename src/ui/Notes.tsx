@@ -57,10 +57,12 @@ export function Loading({ rows = 6, label = 'Loading' }: { rows?: number; label?
   )
 }
 
-export function Heading({ children, aside }: { children: ReactNode; aside?: ReactNode }) {
+/** `level` 2: right under the name of the page; 3: under the name of something on it. */
+export function Heading({ children, aside, level = 3 }: { children: ReactNode; aside?: ReactNode; level?: 2 | 3 }) {
+  const H = `h${level}` as const
   return (
     <div className="mt-4 mb-1 flex items-baseline justify-between gap-2 first:mt-0">
-      <h3 className="text-xs font-semibold text-muted">{children}</h3>
+      <H className="text-xs font-semibold text-muted">{children}</H>
       {aside}
     </div>
   )

@@ -16,11 +16,22 @@ const may = (r: Reach, address: string, port = 502) => {
 
 describe('addresses', () => {
   it('of plants may be reached, private ones and this machine too', () => {
-    for (const a of ['10.1.2.3', '192.168.0.7', '172.16.0.1', '127.0.0.1', '203.0.113.9', '::1', 'fd00::7', '2001:db8::1']) expect(may(plain, a), a).toBe(true)
+    for (const a of ['10.1.2.3', '192.168.0.7', '172.16.0.1', '127.0.0.1', '203.0.113.9', '::1', 'fd00::7', '2001:db8::1'])
+      expect(may(plain, a), a).toBe(true)
   })
 
   it('of the link, of groups and of nobody may not, in whatever way they are written', () => {
-    for (const a of ['169.254.169.254', 'fe80::1', '0.0.0.0', '::', '224.0.0.251', '255.255.255.255', 'ff02::1', '::ffff:169.254.169.254', '::ffff:a9fe:a9fe'])
+    for (const a of [
+      '169.254.169.254',
+      'fe80::1',
+      '0.0.0.0',
+      '::',
+      '224.0.0.251',
+      '255.255.255.255',
+      'ff02::1',
+      '::ffff:169.254.169.254',
+      '::ffff:a9fe:a9fe',
+    ])
       expect(may(plain, a), a).toBe(false)
   })
 
@@ -30,7 +41,10 @@ describe('addresses', () => {
   })
 
   it('are refused and allowed by setting', () => {
-    const strict = Reach.from({ EMBRIK_REFUSED_ADDRESSES: '10.0.0.0/8, fd00::/8 127.0.0.1', EMBRIK_ALLOWED_ADDRESSES: '10.1.0.0/16,169.254.7.0/24' }, 1)
+    const strict = Reach.from(
+      { EMBRIK_REFUSED_ADDRESSES: '10.0.0.0/8, fd00::/8 127.0.0.1', EMBRIK_ALLOWED_ADDRESSES: '10.1.0.0/16,169.254.7.0/24' },
+      1,
+    )
     for (const a of ['10.2.0.1', 'fd00::7', '127.0.0.1', '169.254.8.1', '::ffff:10.2.0.1']) expect(may(strict, a), a).toBe(false)
     for (const a of ['10.1.2.3', '169.254.7.9', '192.168.0.7', '127.0.0.2']) expect(may(strict, a), a).toBe(true)
   })

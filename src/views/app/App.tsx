@@ -75,16 +75,19 @@ export function App({ caller }: { caller: Caller }) {
               <Page />
             </Suspense>
           ) : (
-            <Empty
-              title="There is no such page"
-              action={
-                <a className="text-slate underline" href="/proof">
-                  Go to the wall
-                </a>
-              }
-            >
-              Perhaps it has moved: the six stations above have everything.
-            </Empty>
+            <main className="flex min-h-0 flex-1">
+              <h1 className="sr-only">No such page</h1>
+              <Empty
+                title="There is no such page"
+                action={
+                  <a className="text-slate underline" href="/proof">
+                    Go to the wall
+                  </a>
+                }
+              >
+                Perhaps it has moved: the six stations above have everything.
+              </Empty>
+            </main>
           )}
         </Frame>
       </CallerContext>

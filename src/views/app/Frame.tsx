@@ -46,6 +46,7 @@ export function Row({ station, page, children }: { station: StationId | null; pa
   const pages = stations.find((s) => s.id === station)?.pages ?? settingsPages
   return (
     <div className="flex h-[38px] shrink-0 items-stretch justify-between border-b border-line px-3">
+      <h1 className="sr-only">{page}</h1>
       <nav className="flex gap-5" aria-label="Pages of the station">
         {pages.map((p) => (
           <a
@@ -58,7 +59,11 @@ export function Row({ station, page, children }: { station: StationId | null; pa
           </a>
         ))}
       </nav>
-      <div className="flex items-center gap-2">{children}</div>
+      {children && (
+        <section className="flex items-center gap-2" aria-label={`${page}: what can be done`}>
+          {children}
+        </section>
+      )}
     </div>
   )
 }

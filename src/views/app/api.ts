@@ -17,19 +17,37 @@ const signalOf = ({ method }: Route, given: AbortSignal | undefined) => {
   return signals.length > 0 ? { signal: AbortSignal.any(signals) } : {}
 }
 
-async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response> {
-  const route: Route = routes[key]
-  let path = route.path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(o.params?.[name] ?? ''))
+/** So many answers are kept, the last asked for: the server says when one still holds, and does not send it again. */
+const KEPT = 40
+const kept = new Map<string, { tag: string; answer: unknown }>()
+
+function keep(path: string, tag: string, answer: unknown): void {
+  kept.delete(path)
+  kept.set(path, { tag, answer })
+  for (const oldest of kept.keys()) {
+    if (kept.size <= KEPT) break
+    kept.delete(oldest)
+  }
+}
+
+function pathOf<K extends RouteKey>(key: K, o: Options<K>): string {
+  let path = routes[key].path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(o.params?.[name] ?? ''))
   if (o.query)
     path += `?${new URLSearchParams(
       Object.entries(o.query as object)
         .filter(([, v]) => v !== undefined)
         .map(([k, v]) => [k, String(v)]),
     )}`
+  return path
+}
+
+async function send<K extends RouteKey>(key: K, o: Options<K>, tag?: string): Promise<Response> {
+  const route: Route = routes[key]
   let response: Response
   try {
-    response = await fetch(path, {
+    response = await fetch(pathOf(key, o), {
       method: route.method,
+      ...(tag !== undefined && { headers: { 'if-none-match': tag } }),
       ...(o.body !== undefined && { body: JSON.stringify(o.body), headers: { 'content-type': 'application/json' } }),
       ...signalOf(route, o.signal),
     })
@@ -40,7 +58,7 @@ async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response
       503,
     )
   }
-  if (response.ok) return response
+  if (response.ok || response.status === 304) return response
   const failure = (await response.json().catch(() => null)) as Failure | null
   if (response.status === 401 && key !== 'logIn') toLogIn(true)
   throw new FailureError(
@@ -51,8 +69,25 @@ async function send<K extends RouteKey>(key: K, o: Options<K>): Promise<Response
 
 /** Calls an endpoint by its name in the contract; throws a FailureError. */
 export async function call<K extends RouteKey>(key: K, o: Options<K> = {}): Promise<AnswerOf<K>> {
+  if (routes[key].method === 'GET') return ask(key, o)
   const response = await send(key, o)
   return (response.status === 204 ? undefined : await response.json()) as AnswerOf<K>
+}
+
+/** What was answered before is given again, the same object, while the server says that it holds. */
+async function ask<K extends RouteKey>(key: K, o: Options<K>): Promise<AnswerOf<K>> {
+  const path = pathOf(key, o)
+  const had = kept.get(path)
+  const response = await send(key, o, had?.tag)
+  if (response.status === 304 && had) {
+    keep(path, had.tag, had.answer)
+    return had.answer as AnswerOf<K>
+  }
+  if (response.status === 204) return undefined as AnswerOf<K>
+  const answer = (await response.json()) as AnswerOf<K>
+  const tag = response.headers.get('etag')
+  if (tag) keep(path, tag, answer)
+  return answer
 }
 
 /** Calls a streaming endpoint; `each` gets every item as it comes. */

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { ASIDES_LISTED, type Aside } from '~/contract/aside'
 import { Button } from '~/ui/Button'
 import { Heading, ProblemNote } from '~/ui/Notes'
+import { Pre } from '~/ui/Pre'
 import { countText, Time } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { tellFailure } from '../shared/problems'
@@ -105,9 +106,9 @@ function One({ aside, open, onToggle }: { aside: Aside; open: boolean; onToggle(
         <Time at={aside.at} date />
       </button>
       {open && (
-        <pre className="my-1 max-h-48 overflow-auto rounded-[3px] border border-line bg-well p-2 font-mono text-xs break-all whitespace-pre-wrap">
+        <Pre label="Payload" className="my-1 max-h-48 bg-well p-2 text-xs break-all whitespace-pre-wrap">
           {shown(aside.payload)}
-        </pre>
+        </Pre>
       )}
     </li>
   )

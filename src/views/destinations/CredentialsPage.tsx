@@ -114,7 +114,9 @@ export function CredentialsPage() {
           <table className="w-full" aria-label="Credentials">
             <thead>
               <tr className="border-b border-line text-left text-xs text-muted">
-                <th className="w-8" />
+                <th className="w-8">
+                  <span className="sr-only">State</span>
+                </th>
                 <th className="px-2 py-1.5 font-semibold">Name</th>
                 <th className="px-2 font-semibold">Kind</th>
                 <th className="px-2 text-right font-semibold">Days left</th>

@@ -61,7 +61,9 @@ export function DestinationsPage() {
           <table className="w-full" aria-label="Destinations">
             <thead>
               <tr className="border-b border-line text-left text-xs text-muted">
-                <th className="w-8" />
+                <th className="w-8">
+                  <span className="sr-only">State</span>
+                </th>
                 <th className="px-2 py-1.5 font-semibold">Name</th>
                 <th className="px-2 font-semibold">Address</th>
                 <th className="px-2 font-semibold">State</th>

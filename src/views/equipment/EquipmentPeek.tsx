@@ -66,7 +66,7 @@ export function EquipmentPeek({ equipment, model, chosen }: { equipment: Equipme
       {using.length === 0 && <p className="text-muted">No publication yet.</p>}
       {using.map((p) => (
         <div key={p.id} className="border-b border-line py-1">
-          <a className="text-slate hover:underline" href={`/publications?id=${p.id}`}>
+          <a className="text-slate underline" href={`/publications?id=${p.id}`}>
             {p.name}
           </a>{' '}
           <span className="text-muted">{p.state}</span>
@@ -156,7 +156,7 @@ function TagOrigin({ id, model, source }: { id: string; model: PlantModel; sourc
         {source(tag.sourceId)}
       </Fact>
       <Fact name="Tag" mono={false}>
-        <a className="text-slate hover:underline" href={`/tags?tag=${tag.id}`}>
+        <a className="text-slate underline" href={`/tags?tag=${tag.id}`}>
           {tag.name}
         </a>
       </Fact>

@@ -54,7 +54,9 @@ export function Members({
             <th className="px-2 font-semibold">Filled by</th>
             <th className="px-2 text-right font-semibold">Now</th>
             <th className="px-2 font-semibold">Unit</th>
-            <th className="w-24" />
+            <th className="w-24">
+              <span className="sr-only">What can be done</span>
+            </th>
           </tr>
         </thead>
         <tbody>

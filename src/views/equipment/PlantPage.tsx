@@ -237,7 +237,7 @@ export function PlantPage() {
               {cls && (
                 <>
                   {' · class '}
-                  <a className="text-slate hover:underline" href={`/equipment/classes?id=${cls.id}`}>
+                  <a className="text-slate underline" href={`/equipment/classes?id=${cls.id}`}>
                     {cls.name}
                   </a>
                 </>

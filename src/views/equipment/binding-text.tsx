@@ -13,7 +13,7 @@ export function BindingText({ leaf, model }: { leaf: Leaf; model: PlantModel }) 
       const tag = model.tags.get(b.tagId)
       if (!tag) return <span className="text-bad">a tag that is gone</span>
       return (
-        <a className="text-slate hover:underline" href={`/tags?tag=${tag.id}`}>
+        <a className="text-slate underline" href={`/tags?tag=${tag.id}`}>
           {tag.name} <MadeUp tag={tag} />
         </a>
       )

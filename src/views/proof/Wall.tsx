@@ -60,19 +60,21 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
                 className="absolute left-0 flex w-full items-center gap-3"
                 style={{ height: ROW, transform: `translateY(${item.start}px)` }}
               >
-                <div className="w-[176px] shrink-0 leading-[13px]" title={`${line.publication}, to ${line.destination}`}>
+                <div role="rowheader" className="w-[176px] shrink-0 leading-[13px]" title={`${line.publication}, to ${line.destination}`}>
                   <div className="truncate text-[13px]">{line.publication}</div>
                   <div className="truncate text-[11px] text-muted">{line.destination}</div>
                 </div>
-                <CourseOfBricks
-                  bricks={rows.get(line.delivery)}
-                  from={from}
-                  sliceMs={sliceMs}
-                  count={bricks}
-                  witness={line.witness}
-                  picked={picked?.delivery === line.delivery ? picked.brick.start : null}
-                  onPick={(brick) => onPick({ delivery: line.delivery, brick })}
-                />
+                <div role="gridcell" tabIndex={-1} className="flex min-w-0 flex-1">
+                  <CourseOfBricks
+                    bricks={rows.get(line.delivery)}
+                    from={from}
+                    sliceMs={sliceMs}
+                    count={bricks}
+                    witness={line.witness}
+                    picked={picked?.delivery === line.delivery ? picked.brick.start : null}
+                    onPick={(brick) => onPick({ delivery: line.delivery, brick })}
+                  />
+                </div>
               </div>
             )
           })}

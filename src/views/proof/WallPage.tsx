@@ -148,7 +148,7 @@ export function WallPage() {
               </div>
             )}
             <Lines lines={all} chosen={chosen?.delivery ?? null} onChoose={(d) => setChoice({ lineId: d, at: null })} />
-            <Heading>{picked ? 'What happened around it' : 'What happened'}</Heading>
+            <Heading level={2}>{picked ? 'What happened around it' : 'What happened'}</Heading>
             {/* A cause lies before its effect, and its end after it. */}
             <EventList from={picked ? picked.brick.start - AROUND_MS : from} to={picked ? picked.brick.start + sliceMs + AROUND_MS : to} limit={12} />
           </div>

@@ -22,9 +22,9 @@ export function WrongPage() {
         {wrong.error && <ProblemNote problem={failureIn(wrong.error)} action={<Button onClick={() => void wrong.refetch()}>Try again</Button>} />}
         {w && (
           <>
-            <h1 className="max-w-4xl text-[19px] leading-6 font-semibold" data-sentence>
+            <h2 className="max-w-4xl text-[19px] leading-6 font-semibold" data-sentence>
               {accountSentence(w.fates, 'in the last 24 hours')}
-            </h1>
+            </h2>
             <p className="mt-1 mb-3 text-muted">
               {countText(w.fates.reduce((n, f) => n + f.produced, 0))} messages to{' '}
               {w.fates.length === 1 ? w.fates[0]!.destination : `${w.fates.length} destinations`}; looked at <Time at={w.at} />

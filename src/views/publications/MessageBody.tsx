@@ -2,6 +2,7 @@ import { useMemo } from 'react'
 import type { ShownPayload } from '~/contract/publication'
 import { Glyph } from '~/ui/Glyph'
 import { Fact, Heading } from '~/ui/Notes'
+import { Pre } from '~/ui/Pre'
 import { bytesText } from '~/ui/time'
 import { Payload } from '../shared/Payload'
 
@@ -20,7 +21,7 @@ function Octets({ base64, total }: { base64: string; total: number }) {
     })
   }, [base64])
   return (
-    <pre className="overflow-auto rounded-sm border border-line bg-paper px-2.5 py-2 font-mono text-[12px] leading-[17px]" data-octets>
+    <Pre label="Octets" className="bg-paper px-2.5 py-2 text-[12px] leading-[17px]" data-octets>
       {lines.map(([at, hex, text]) => (
         <div key={at}>
           <span className="text-muted">{at}</span> {hex.padEnd(24)}
@@ -28,7 +29,7 @@ function Octets({ base64, total }: { base64: string; total: number }) {
         </div>
       ))}
       {total > BYTES && <div className="text-muted">and {bytesText(total - BYTES)} more</div>}
-    </pre>
+    </Pre>
   )
 }
 

@@ -51,7 +51,7 @@ function Password() {
         void save()
       }}
     >
-      <Heading>Password</Heading>
+      <Heading level={2}>Password</Heading>
       <TextField
         label="Current password"
         type="password"
@@ -99,7 +99,7 @@ function Sessions() {
   }
   return (
     <section className="pt-6">
-      <Heading>Where you are logged in</Heading>
+      <Heading level={2}>Where you are logged in</Heading>
       {sessions.isPending ? (
         <Loading rows={2} />
       ) : sessions.error ? (
@@ -111,7 +111,9 @@ function Sessions() {
               <th className="py-1.5 font-semibold">From</th>
               <th className="font-semibold">Since</th>
               <th className="font-semibold">Last used</th>
-              <th />
+              <th>
+                <span className="sr-only">What can be done</span>
+              </th>
             </tr>
           </thead>
           <tbody>

@@ -82,7 +82,7 @@ export function PeoplePage() {
           <Loading />
         ) : (
           <div className="max-w-3xl">
-            <Heading>People</Heading>
+            <Heading level={2}>People</Heading>
             <table className="w-full" aria-label="People">
               <tbody>
                 {people.data?.map((p) => (
@@ -123,7 +123,7 @@ export function PeoplePage() {
                 ))}
               </tbody>
             </table>
-            <Heading>API keys</Heading>
+            <Heading level={2}>API keys</Heading>
             {keys.data?.length === 0 && <p className="text-muted">None yet. A key lets scripts do what its role may.</p>}
             <table className="w-full" aria-label="API keys">
               <tbody>

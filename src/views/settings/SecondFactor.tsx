@@ -16,7 +16,7 @@ export function SecondFactor() {
   const on = state.data?.since ?? null
   return (
     <section className="pt-6" aria-label="Second factor">
-      <Heading>Second factor</Heading>
+      <Heading level={2}>Second factor</Heading>
       {state.isPending ? (
         <Loading rows={1} />
       ) : state.error ? (

@@ -35,7 +35,9 @@ export function ConflictNote({
       <table className="my-2 w-full" aria-label="Where the two differ">
         <thead>
           <tr className="border-b border-line text-left text-xs text-muted">
-            <th className="w-[140px] py-0.5 font-semibold" />
+            <th className="w-[140px] py-0.5 font-semibold">
+              <span className="sr-only">What</span>
+            </th>
             <th className="px-2 font-semibold">Saved by somebody else</th>
             <th className="px-2 font-semibold">Yours</th>
           </tr>

@@ -1,3 +1,4 @@
+import { Pre } from '~/ui/Pre'
 /** A JSON payload laid out for reading, as it is on the wire but for the spaces. */
 export function Payload({ text }: { text: string }) {
   let laid = text
@@ -7,7 +8,7 @@ export function Payload({ text }: { text: string }) {
     laid = text
   }
   return (
-    <pre className="overflow-auto rounded-sm border border-line bg-paper px-2.5 py-2 font-mono text-[12px] leading-[18px]" data-payload>
+    <Pre label="Payload" className="bg-paper px-2.5 py-2 text-[12px] leading-[18px]" data-payload>
       {laid.split('\n').map((line, i) => {
         const m = /^(\s*)("(?:[^"\\]|\\.)*")(: )(.*)$/.exec(line)
         return (
@@ -26,6 +27,6 @@ export function Payload({ text }: { text: string }) {
           </div>
         )
       })}
-    </pre>
+    </Pre>
   )
 }

@@ -153,7 +153,7 @@ function Nodes({ sources }: { sources: Source[] }) {
         left={
           <div className="px-3 py-1 [&_.grid]:grid-cols-1">
             <SourceSelect sources={sources} value={source.id} onChange={setSourceId} />
-            <Heading>Find by pattern</Heading>
+            <Heading level={2}>Find by pattern</Heading>
             <form
               onSubmit={(e) => {
                 e.preventDefault()

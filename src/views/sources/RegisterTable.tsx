@@ -66,7 +66,7 @@ export function RegisterTable({
           const named = users.get(offset)
           if (w === null)
             return (
-              <tr key={offset} data-register={offset} className="h-[20px] border-b border-line/60 text-muted/70">
+              <tr key={offset} data-register={offset} className="h-[20px] border-b border-line/60 text-muted">
                 <td className="px-3">{place}</td>
                 <td colSpan={bits ? 1 : 5} className="px-2 font-sans text-xs">
                   no such {bits ? 'bit' : 'register'}
@@ -112,7 +112,7 @@ export function RegisterTable({
                           e.stopPropagation()
                           onPick(offset, b)
                         }}
-                        className={`${(w >>> b) & 1 ? 'text-ink' : 'text-muted/60'} ${offset === at && b === bit ? 'bg-clay text-clay-ink' : 'hover:bg-clay-wash'} ${b % 4 === 0 ? 'mr-1' : ''}`}
+                        className={`${(w >>> b) & 1 ? 'font-semibold text-ink' : 'text-muted'} ${offset === at && b === bit ? 'bg-clay text-clay-ink' : 'hover:bg-clay-wash'} ${b % 4 === 0 ? 'mr-1' : ''}`}
                       >
                         {(w >>> b) & 1}
                       </button>

@@ -195,7 +195,7 @@ function Loaded({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag
               onChange={(e) => setFrom(e.target.value)}
             />
             <TextField label="How many" mono value={count} error={wrong.count} onChange={(e) => setCount(e.target.value)} />
-            <Heading>Now</Heading>
+            <Heading level={2}>Now</Heading>
             <div className="text-muted" data-look={look ? (look.problem ? 'problem' : 'fine') : 'none'}>
               {!mayEdit ? 'Needs the role engineer' : !look ? 'Asking ...' : look.problem ? 'no answer' : `answers after ${durationText(look.ms)}`}
             </div>

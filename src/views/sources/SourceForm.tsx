@@ -6,6 +6,7 @@ import { Button } from '~/ui/Button'
 import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote, WarnNote } from '~/ui/Notes'
+import { Pre } from '~/ui/Pre'
 import { call, refresh, useCall } from '../app/api'
 import { useNewCredential } from '../destinations/useNewCredential'
 import { CheckPanel } from '../shared/CheckPanel'
@@ -226,7 +227,9 @@ function KindForm({
           {result && (
             <>
               <Heading>What came</Heading>
-              <pre className="max-h-64 overflow-auto rounded-sm border border-line bg-sheet px-2 py-1.5 font-mono text-xs">{result}</pre>
+              <Pre label="What came" className="max-h-64 bg-sheet px-2 py-1.5 text-xs">
+                {result}
+              </Pre>
             </>
           )}
           {kind === 'opcua' && <OwnCertificate />}

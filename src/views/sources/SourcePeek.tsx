@@ -5,6 +5,7 @@ import type { Source } from '~/contract/source'
 import { filtersOf } from '~/contract/sources/mqtt'
 import { Button } from '~/ui/Button'
 import { Fact, Heading, WarnNote } from '~/ui/Notes'
+import { Pre } from '~/ui/Pre'
 import { ageText, durationText, rateText, Time, useNow } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
@@ -156,9 +157,9 @@ function Settings({ source }: { source: Source }) {
           <Fact name="Log-in">{s.user}</Fact>
           <Fact name="Rows by">{s.keyColumn || 'the one row'}</Fact>
           <Fact name="Asked every">{durationText(s.rateMs)}</Fact>
-          <pre className="mt-1 max-h-32 overflow-auto rounded-sm border border-line bg-paper px-2 py-1 font-mono text-xs whitespace-pre-wrap">
+          <Pre label="What is asked" className="mt-1 max-h-32 bg-paper px-2 py-1 text-xs whitespace-pre-wrap">
             {s.query}
-          </pre>
+          </Pre>
         </>
       )
     }

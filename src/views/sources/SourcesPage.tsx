@@ -58,7 +58,9 @@ export function SourcesPage() {
           <table className="w-full table-fixed" aria-label="Sources">
             <thead>
               <tr className="border-b border-line text-left text-xs text-muted">
-                <th className="w-8" />
+                <th className="w-8">
+                  <span className="sr-only">State</span>
+                </th>
                 <th className="px-2 py-1.5 font-semibold">Name</th>
                 <th className="w-[92px] px-2 font-semibold">Protocol</th>
                 <th className="w-[30%] px-2 font-semibold">Place</th>

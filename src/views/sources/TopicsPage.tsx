@@ -182,7 +182,7 @@ function Listen({ sources }: { sources: MqttSource[] }) {
             />
             {(heard.busy || heard.messages > 0) && (
               <>
-                <Heading>Heard</Heading>
+                <Heading level={2}>Heard</Heading>
                 <div className="my-1 h-[5px] overflow-hidden rounded-sm bg-well" aria-hidden="true">
                   <div className="h-full bg-clay" style={{ width: `${Math.min(100, (100 * heard.elapsedS) / (duration ?? 20))}%` }} />
                 </div>

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import type { Tag } from '~/contract/tag'
+import { Pre } from '~/ui/Pre'
 import { ageText, useNow } from '~/ui/time'
 import { useCall } from '../app/api'
 
@@ -28,9 +29,9 @@ export function Note({ tag, status }: { tag: Tag; status: number | undefined }) 
           <button type="button" className="mt-1 text-xs text-slate underline" onClick={() => setHex(!hex)}>
             {hex ? 'as text' : 'as bytes'}
           </button>
-          <pre className="mt-1 max-h-40 overflow-auto font-mono text-xs break-all whitespace-pre-wrap">
+          <Pre label="Octets" className="mt-1 max-h-40 text-xs break-all whitespace-pre-wrap">
             {hex ? Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ') : new TextDecoder().decode(bytes)}
-          </pre>
+          </Pre>
         </>
       )}
     </div>

@@ -168,14 +168,18 @@ export function ClassForm({
       <table className="mt-3 w-full" aria-label="Members of the class">
         <thead>
           <tr className="border-b border-line text-left text-xs text-muted">
-            <th className="w-6" />
+            <th className="w-6">
+              <span className="sr-only">Place</span>
+            </th>
             <th className="py-1 pr-2 font-semibold">Member</th>
             <th className="px-2 font-semibold">Name in payloads</th>
             <th className="w-30 px-2 font-semibold">Type</th>
             <th className="w-18 px-2 font-semibold">Unit</th>
             <th className="w-16 px-1 text-center font-semibold">Required</th>
             <th className="w-12 px-1 text-center font-semibold">List</th>
-            <th className="w-16" />
+            <th className="w-16">
+              <span className="sr-only">What can be done</span>
+            </th>
           </tr>
         </thead>
         <tbody>

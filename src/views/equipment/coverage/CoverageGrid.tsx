@@ -206,16 +206,12 @@ const CoverageRow = memo(function CoverageRow({
       className="absolute left-0 flex border-b border-line/70"
       style={{ height: ROW, width, transform: `translateY(${top}px)`, contain: 'layout style' }}
     >
-      <a
-        href={`/equipment?id=${one.id}`}
-        tabIndex={-1}
-        className="sticky left-0 z-10 truncate bg-paper px-3 leading-7 hover:text-slate hover:underline"
-        style={{ width: HEAD }}
-        title={pathText(model.equipment, one.id)}
-      >
-        {one.name}
-      </a>
-      <div className="relative flex-1">
+      <div role="rowheader" className="sticky left-0 z-10 truncate bg-paper px-3 leading-7" style={{ width: HEAD }}>
+        <a href={`/equipment?id=${one.id}`} tabIndex={-1} className="hover:text-slate hover:underline" title={pathText(model.equipment, one.id)}>
+          {one.name}
+        </a>
+      </div>
+      <div className="relative flex-1" role="presentation">
         {columns.slice(from, to + 1).map((column, i) => {
           const leaf = leaves.get(column.id)
           return (

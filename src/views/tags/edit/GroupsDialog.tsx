@@ -37,7 +37,9 @@ export function GroupsDialog({ onClose }: { onClose(): void }) {
             <th className="font-normal">Name</th>
             <th className="w-28 font-normal">Every, ms</th>
             <th className="w-20 font-normal">Tags</th>
-            <th className="w-24" />
+            <th className="w-24">
+              <span className="sr-only">What can be done</span>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -51,6 +51,8 @@ export const Heads = memo(function Heads({ columns, sort, onSort, filters, onFil
                   {column.label}
                   {sorted && (sorted.desc ? ' ↓' : ' ↑')}
                 </button>
+              ) : column.label === '' ? (
+                <span className="sr-only">State</span>
               ) : (
                 column.label
               )}

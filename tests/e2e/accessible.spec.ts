@@ -1,0 +1,64 @@
+import Axe from '@axe-core/playwright'
+import type { Page } from '@playwright/test'
+import { expect, logIn, test } from './support'
+
+const pages = [
+  '/proof/wrong',
+  '/proof',
+  '/proof/events',
+  '/sources',
+  '/sources/browse',
+  '/sources/registers',
+  '/sources/topics',
+  '/tags',
+  '/equipment',
+  '/equipment/coverage',
+  '/equipment/classes',
+  '/publications',
+  '/destinations',
+  '/destinations/credentials',
+  '/settings',
+  '/settings/account',
+  '/settings/audit',
+  '/nowhere',
+]
+
+/** Sheets over a page: where, and what opens them. */
+const sheets: [name: string, path: string, open: (page: Page) => Promise<void>][] = [
+  ['add a source', '/sources', (page) => page.getByRole('button', { name: 'Add source' }).click()],
+  ['add a destination', '/destinations', (page) => page.getByRole('button', { name: 'Add destination' }).click()],
+  ['add a credential', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Add credential' }).click()],
+  ['add a person', '/settings', (page) => page.getByRole('button', { name: 'Add person' }).click()],
+  ['a second factor', '/settings/account', (page) => page.getByRole('button', { name: 'Set up a second factor' }).click()],
+  ['the finder', '/tags', (page) => page.keyboard.press('Control+k')],
+  ['the list of keys', '/tags', (page) => page.keyboard.press('?')],
+]
+
+async function faults(page: Page): Promise<string[]> {
+  const { violations } = await new Axe({ page }).analyze()
+  return violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}: ${n.any[0]?.message ?? n.all[0]?.message ?? v.help}`))
+}
+
+for (const theme of ['light', 'dark'] as const)
+  test(`every page and sheet can be used by everybody, ${theme}`, async ({ page }) => {
+    test.setTimeout(300_000)
+    await logIn(page, 'administrator')
+    await page.evaluate((t) => localStorage.setItem('theme', t), theme)
+    const found: Record<string, string[]> = {}
+    for (const path of pages) {
+      await page.goto(path)
+      await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1)
+      await expect(page.getByRole('status', { name: 'Loading' })).toHaveCount(0)
+      const wrong = await faults(page)
+      if (wrong.length > 0) found[path] = wrong
+    }
+    for (const [name, path, open] of sheets) {
+      await page.goto(path)
+      await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1)
+      await open(page)
+      await expect(page.getByRole('dialog')).toBeVisible()
+      const wrong = await faults(page)
+      if (wrong.length > 0) found[name] = wrong
+    }
+    expect(found).toEqual({})
+  })
