@@ -269,6 +269,11 @@ export class Account {
     if (seq > this.restoredThrough) this.restoredThrough = seq
   }
 
+  /** An earlier run may have sent it more than once. */
+  mayBeThereTwice(seq: number): void {
+    this.twice(seq)
+  }
+
   private twice(seq: number): void {
     this.changes.mark('resent', seq)
   }
