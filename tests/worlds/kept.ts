@@ -16,4 +16,5 @@ export const kept: readonly [seed: number, what: string, drawn?: 'old'][] = [
     'the place behind the last message went back when an old segment was the last one left: identifiers were given again while the broker held them',
   ],
   [90000190, 'copies that waited for their message when a witness ended came again to the next one, and counted twice'],
+  [400034262, 'a dead engine sent again what it could not write, its follower could not send it at all: the second copy was taken for a repetition'],
 ]
