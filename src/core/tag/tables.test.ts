@@ -1,7 +1,7 @@
-import ExcelJS from 'exceljs'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { type Tag, TagDraft } from '~/contract/tag'
+import { bookOf, formula, rich } from '../../../tests/workbook'
 import { surroundings, tagColumns } from './columns'
 import { emptyFlat, flatten, unflatten } from './flat'
 import { editOf, finish, PlanError, planRows } from './plan'
@@ -309,19 +309,18 @@ describe('what comes from outside', () => {
   })
 
   it('a workbook with formulas and a hundred sheets: results count, and the right sheet is found', async () => {
-    const book = new ExcelJS.Workbook()
-    for (let i = 0; i < 99; i++) book.addWorksheet(`notes ${i}`).addRow(['nothing', 'of tags'])
-    const sheet = book.addWorksheet('tags')
-    sheet.addRow(['name', 'address', 'unit', 'description', 'low'])
-    sheet.addRow([
-      'a',
-      { formula: '"ns=2;s="&"a"', result: 'ns=2;s=a' },
-      { richText: [{ text: 'k' }, { text: 'Pa' }] },
-      { text: 'link', hyperlink: 'http://127.0.0.1/' },
-      null,
-    ])
-    sheet.addRow(['b', { formula: 'NOW()' } as never, '', '', { error: '#DIV/0!' } as never])
-    const bytes = new Uint8Array(await book.xlsx.writeBuffer())
+    const notes = Object.fromEntries(Array.from({ length: 99 }, (_, i) => [`notes ${i}`, [['nothing', 'of tags']]]))
+    const bytes = bookOf(
+      {
+        ...notes,
+        tags: [
+          ['name', 'address', 'unit', 'description', 'low'],
+          ['a', formula('"ns=2;s="&"a"', 'ns=2;s=a'), { attributes: 't="s"', inside: '<v>0</v>' }, 'link', null],
+          ['b', formula('NOW()', null), null, null, { attributes: 't="e"', inside: '<v>#DIV/0!</v>' }],
+        ],
+      },
+      { shared: [rich('k', 'Pa')] },
+    )
     const read = await readWorkbook(bytes)
     expect(read.name).toBe('tags')
     expect(read.sheets.length).toBe(100)

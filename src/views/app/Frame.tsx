@@ -46,8 +46,8 @@ export function Row({ station, page, children }: { station: StationId | null; pa
   const pages = stations.find((s) => s.id === station)?.pages ?? settingsPages
   return (
     <div className="flex h-[38px] shrink-0 items-stretch justify-between border-b border-line px-3">
-      <h1 className="sr-only">{page}</h1>
       <nav className="flex gap-5" aria-label="Pages of the station">
+        <h1 className="sr-only">{page}</h1>
         {pages.map((p) => (
           <a
             key={p.href}

@@ -82,7 +82,7 @@ function Versions({ cls, name }: { cls: EquipmentClass; name(id: string): string
   const list = versions.data ?? []
   return (
     <section aria-label="Versions">
-      <Heading>Versions</Heading>
+      <Heading level={2}>Versions</Heading>
       {list.map((v, i) => {
         const before = list[i + 1]
         const changes = before ? classChanges(before.draft, v.draft, name) : []
