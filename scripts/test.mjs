@@ -4,6 +4,7 @@ import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { build, stale } from './lib/build.mjs'
 import { homeFolder, root } from './lib/home.mjs'
+import { licenceList } from './lib/licences.mjs'
 import { chromium, installDebian, installNpm, postgresBin } from './lib/packages.mjs'
 import { portBase } from './lib/ports.mjs'
 import { privateCluster } from './lib/postgres.mjs'
@@ -16,6 +17,8 @@ const wanted = (part) => only.length === 0 || only.includes(part)
 const bin = (name) => join(root, 'node_modules', '.bin', name)
 let passed = 0
 let failed = 0
+/** Steps that are no tests and went wrong. */
+const wrong = []
 
 /** Runs a part; what it prints is shown when it fails. */
 async function part(label, work) {
@@ -44,7 +47,7 @@ async function tests(label, command, args, env, report, count) {
   passed += sum.passed
   failed += sum.failed
   // A tool that failed without a failed test (a file that can't be read, say) is a failure too.
-  if (!fine && sum.failed === 0) failed++
+  if (!fine && sum.failed === 0) wrong.push(label)
 }
 const vitestCount = (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numFailedTestSuites + (r.numTotalTests === 0 ? 1 : 0) })
 const playwrightCount = (r) => ({
@@ -69,10 +72,17 @@ try {
       ['Lint', 'biome', ['check', '--error-on-warnings', '.']],
       ['Floors', 'depcruise', ['src', '--config', '.dependency-cruiser.cjs']],
     ]) {
-      if (await part(label, () => run(bin(command), args, { cwd: root, env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' } }).then(() => '')))
-        passed++
-      else failed++
+      const fine = await part(label, () =>
+        run(bin(command), args, { cwd: root, env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' } }).then(() => ''),
+      )
+      if (!fine) wrong.push(label)
     }
+    const licences = await part('Licences', async () => {
+      const list = licenceList(root)
+      if (list.wrong.length > 0) throw new Error(`Packages that cannot be shipped:\n${list.wrong.join('\n')}`)
+      return `${list.count} packages`
+    })
+    if (!licences) wrong.push('Licences')
   }
   const checking = wanted('check') ? check() : null
   const vitest = (project) => [
@@ -88,21 +98,24 @@ try {
 
   // Engine tests mostly wait, worlds never do: side by side.
   const worlds = wanted('worlds') ? tests('Simulated worlds', bin('vitest'), vitest('worlds'), {}, join(reports, 'worlds.json'), vitestCount) : null
-  // What the end-to-end tests need is built beside the engine tests, once the worlds leave a core.
-  const building = wanted('e2e')
-    ? Promise.resolve(worlds).then(() =>
-        step(
-          'Build',
-          async () => {
-            if (!stale(root)) return 'up to date'
-            await build(root)
-          },
-          true,
-        ),
-      )
-    : null
+  const endToEnd = async () => {
+    // They need a core now and then, which the worlds do not leave.
+    await worlds
+    await step(
+      'Build',
+      async () => {
+        if (!stale(root)) return 'up to date'
+        await build(root)
+      },
+      true,
+    )
+    const env = { EMBRIK_E2E_BASE: String(base), EMBRIK_E2E_HOME: join(home, 'e2e'), PLAYWRIGHT_JSON_OUTPUT_NAME: join(reports, 'e2e.json') }
+    await tests('End-to-end tests', bin('playwright'), ['test', '--reporter=line,json'], env, join(reports, 'e2e.json'), playwrightCount)
+  }
+  // Both wait more than they compute: side by side.
+  const ends = wanted('e2e') ? endToEnd() : null
   // Its failure is told below, not here.
-  building?.catch(() => undefined)
+  ends?.catch(() => undefined)
   if (wanted('engine')) {
     const supervisor = new Supervisor(join(home, 'logs'), () => undefined)
     try {
@@ -121,16 +134,13 @@ try {
       await supervisor.stop()
     }
   }
-
   await worlds
-
-  if (wanted('e2e')) {
-    await building
-    const env = { EMBRIK_E2E_BASE: String(base), EMBRIK_E2E_HOME: join(home, 'e2e'), PLAYWRIGHT_JSON_OUTPUT_NAME: join(reports, 'e2e.json') }
-    await tests('End-to-end tests', bin('playwright'), ['test', '--reporter=line,json'], env, join(reports, 'e2e.json'), playwrightCount)
-  }
-  console.log(`\nin ${Math.round((Date.now() - began) / 1000)} s\n${passed} passed, ${failed} failed`)
-  process.exit(failed > 0 ? 1 : 0)
+  await ends
+  console.log(`\nin ${Math.round((Date.now() - began) / 1000)} s`)
+  if (wrong.length > 0) console.log(`wrong: ${wrong.join(', ')}`)
+  // Counts are of tests; what is no test is named.
+  console.log(`${passed} passed, ${failed} failed`)
+  process.exit(failed > 0 || wrong.length > 0 ? 1 : 0)
 } catch (e) {
   giveUp(e)
 }
