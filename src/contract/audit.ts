@@ -5,7 +5,7 @@ export const AuditRow = z.object({
   id: z.number().int(),
   at: z.number().describe('Epoch ms'),
   who: z.string(),
-  via: z.enum(['session', 'key', 'nobody']),
+  via: z.enum(['session', 'key', 'sign-on', 'nobody']),
   address: z.string().nullable(),
   act: z.string().describe('As the endpoint is called, such as changeSource'),
   subjectKind: z.string(),

@@ -8,6 +8,9 @@ const hash = 'one Argon2id of 19 MiB (about 50 ms); five tries, then the door is
 /** The most that one request of each kind causes, in words; what bounds it stands there with it. */
 export const work: Readonly<Record<RouteKey, string>> = {
   logIn: hash,
+  waysIn: 'a setting',
+  beginSignOn: 'one question to the provider in ten minutes; a sealed cookie',
+  endSignOn: 'two questions to the provider, only with the cookie of a log-in that was begun here within ten minutes; one Argon2id for somebody new',
   logOut: row,
   whoAmI: row,
   setUp: `${hash}; nothing once there is an administrator`,

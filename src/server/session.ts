@@ -24,6 +24,16 @@ export function deviceToken(request: Request): string | null {
 export const deviceCookie = (token: string, secure: boolean): string =>
   `${DEVICE}=${token}; Path=/api/session; HttpOnly; SameSite=Strict; Max-Age=${DEVICE_S}${secure ? '; Secure' : ''}`
 
+const SIGN_ON = 'embrik_sign_on'
+
+/** What this browser keeps while its owner is at the provider; null forgets it. Sent when they come back, from another site (Lax). */
+export const signOnCookie = (kept: string | null, secure: boolean): string =>
+  `${SIGN_ON}=${kept ?? ''}; Path=/api/session/sign-on; HttpOnly; SameSite=Lax; Max-Age=${kept === null ? 0 : 600}${secure ? '; Secure' : ''}`
+
+export function keptSignOn(request: Request): string | null {
+  return /(?:^|;\s*)embrik_sign_on=([A-Za-z0-9_-]{20,2000})(?:;|$)/.exec(request.headers.get('cookie') ?? '')?.[1] ?? null
+}
+
 function bearer(request: Request): string | null {
   return /^Bearer\s+(\S{10,200})$/i.exec(request.headers.get('authorization') ?? '')?.[1] ?? null
 }

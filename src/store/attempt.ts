@@ -38,9 +38,10 @@ export async function beginAttempt(
       await tx
         .insertInto('log_in_attempt')
         .values({ subject: key, failures: 0, last_at: new Date(now), shut_until: null })
-        .onConflict((c) => c.column('subject').doNothing())
+        // Whoever tries at the same time waits here until this one is counted. One whose try was right may take the row away meanwhile:
+        // what is written, and not only looked for, is there then.
+        .onConflict((c) => c.column('subject').doUpdateSet({ subject: key }))
         .execute()
-      // Whoever tries at the same time waits here until this one is counted.
       const row = await tx.selectFrom('log_in_attempt').selectAll().where('subject', '=', key).forUpdate().executeTakeFirstOrThrow()
       const shut = (row.shut_until?.getTime() ?? 0) - now
       if (shut > 0) return { shutMs: shut, last: false }

@@ -16,6 +16,7 @@ import * as devices from './migrations/0012-devices'
 import * as announced from './migrations/0013-announced'
 import * as lanes from './migrations/0014-lanes'
 import * as secondFactor from './migrations/0015-second-factor'
+import * as signOn from './migrations/0016-sign-on'
 
 const migrations = {
   '0001-first': first,
@@ -33,6 +34,7 @@ const migrations = {
   '0013-announced': announced,
   '0014-lanes': lanes,
   '0015-second-factor': secondFactor,
+  '0016-sign-on': signOn,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -223,16 +223,68 @@ export async function logIn(
     return null
   }
   await attemptSucceeded(db, name, address, known)
+  const { token, expires } = await openSession(db, row.id, address)
+  const { id, role } = row
+  const who: Person = { id, name: row.name, login: row.login, role, secondFactor: row.totp !== null }
+  return { token, expires, person: who, device: await rememberDevice(db, row.id, known) }
+}
+
+/** Begins a session for somebody of whom it is known who they are. */
+async function openSession(db: Conn, personId: string, address: string | null): Promise<{ token: string; expires: Date }> {
   const token = randomBytes(32).toString('base64url')
   const expires = new Date(Date.now() + SESSION_MS)
   await db.deleteFrom('session').where('expires_at', '<', new Date()).execute()
   await db
     .insertInto('session')
-    .values({ token_hash: digest(token), person_id: row.id, expires_at: expires, address })
+    .values({ token_hash: digest(token), person_id: personId, expires_at: expires, address })
     .execute()
-  const { id, role } = row
-  const who: Person = { id, name: row.name, login: row.login, role, secondFactor: row.totp !== null }
-  return { token, expires, person: who, device: await rememberDevice(db, row.id, known) }
+  return { token, expires }
+}
+
+/** A log-in that is free, from what somebody is called elsewhere: nobody becomes another by a name. */
+async function freeLogin(db: Conn, wanted: string): Promise<string> {
+  const base = wanted
+    .toLowerCase()
+    .replace(/@.*$/, '')
+    .replace(/[^a-z0-9._-]+/g, '-')
+    .replace(/^[._-]+/, '')
+    .slice(0, 34)
+  const name = base.length < 2 ? `person-${base}` : base
+  for (let n = 1; ; n++) {
+    const login = n === 1 ? name : `${name}-${n}`
+    if (!(await db.selectFrom('person').select('id').where('login', '=', login).executeTakeFirst())) return login
+  }
+}
+
+/**
+ * Opens a session for somebody who logged in at a provider. Known there under the same subject they are the same person here,
+ * whatever they are called; their name and role are those that the provider says now.
+ */
+export async function signOn(
+  db: Db,
+  who: { issuer: string; subject: string; name: string; login: string; role: Person['role'] },
+  address: string | null,
+): Promise<{ token: string; expires: Date; person: Person }> {
+  const { issuer, subject, role } = who
+  const name = who.name.trim().slice(0, 80) || subject.slice(0, 80)
+  return db.transaction().execute(async (tx) => {
+    // Two log-ins of somebody new at once make one person.
+    await sql`select pg_advisory_xact_lock(hashtext(${`sign-on ${issuer} ${subject}`}))`.execute(tx)
+    const known = await tx.selectFrom('person').select(['id', 'role']).where('issuer', '=', issuer).where('subject', '=', subject).executeTakeFirst()
+    const id = known?.id ?? newId()
+    if (known) {
+      if (known.role !== role) await endOtherSessions(tx, id, null)
+      await tx.updateTable('person').set({ name, role }).where('id', '=', id).execute()
+      await keepAnAdministrator(tx)
+    } else {
+      const login = await freeLogin(tx, who.login)
+      // Nobody knows it: they come in by the provider only, until an administrator gives them a password.
+      const password_hash = await hashPassword(randomBytes(32).toString('base64url'))
+      await tx.insertInto('person').values({ id, name, login, role, password_hash, issuer, subject }).execute()
+    }
+    const made = await tx.selectFrom('person').select(person).where('id', '=', id).executeTakeFirstOrThrow()
+    return { ...(await openSession(tx, id, address)), person: made }
+  })
 }
 
 /** So many browsers are remembered of one person. */

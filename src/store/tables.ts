@@ -25,6 +25,9 @@ export interface Tables {
     totp_pending: Buffer | null
     totp_since: Date | null
     totp_step: Generated<number>
+    /** Of somebody who logs in at a provider: whose word it is, and who they are there. */
+    issuer: string | null
+    subject: string | null
   }
   recovery_code: { person_id: string; code_hash: Buffer }
   session: {
@@ -226,7 +229,7 @@ export interface Tables {
     at: Generated<Date>
     who: string
     who_id: string | null
-    via: 'session' | 'key' | 'nobody'
+    via: 'session' | 'key' | 'sign-on' | 'nobody'
     address: string | null
     act: string
     subject_kind: string

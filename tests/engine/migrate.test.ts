@@ -27,6 +27,7 @@ const all = [
   '0013-announced',
   '0014-lanes',
   '0015-second-factor',
+  '0016-sign-on',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

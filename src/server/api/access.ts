@@ -1,6 +1,6 @@
-import { fail } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import type { Caller } from '~/contract/person'
-import { auditAfter, listAudit } from '~/store/audit'
+import { addAudit, auditAfter, listAudit } from '~/store/audit'
 import {
   addKey,
   addPerson,
@@ -16,12 +16,14 @@ import {
   removeKey,
   removePerson,
   setUp,
+  signOn as signOnPerson,
 } from '~/store/person'
 import { beginSecondFactor, confirmSecondFactor, endSecondFactor, passesSecondFactor, resetSecondFactor, secondFactorOf } from '~/store/second-factor'
 import { database, secrets } from '../context'
 import type { Handlers } from '../endpoint'
 import { openapi } from '../openapi'
-import { deviceCookie, deviceToken, overTls, sessionCookie } from '../session'
+import { deviceCookie, deviceToken, keptSignOn, overTls, sessionCookie, signOnCookie } from '../session'
+import { SignOn, signOnSettings } from '../sign-on'
 import { whileAllowed } from '../streams'
 
 type Keys =
@@ -38,6 +40,9 @@ type Keys =
   | 'addKey'
   | 'removeKey'
   | 'changePassword'
+  | 'waysIn'
+  | 'beginSignOn'
+  | 'endSignOn'
   | 'secondFactor'
   | 'beginSecondFactor'
   | 'confirmSecondFactor'
@@ -49,6 +54,43 @@ type Keys =
   | 'exportAudit'
 
 let document: object | null = null
+
+let way: SignOn | null | undefined
+/** The provider at which people log in; null: there is none. */
+function signOn(): SignOn | null {
+  if (way === undefined) {
+    const settings = signOnSettings(process.env)
+    way = settings && new SignOn(settings, secrets())
+  }
+  return way
+}
+
+const BACK = '/api/session/sign-on/back'
+/** Where the provider sends browsers back to: this server under the name by which it was called. */
+function backAddress(request: Request): string {
+  const url = new URL(BACK, request.url)
+  if (overTls(request)) url.protocol = 'https:'
+  return url.href
+}
+
+function away(headers: Headers, to: string): Response {
+  headers.set('location', to)
+  return new Response(null, { status: 302, headers })
+}
+
+/** Only pages of this site may be gone to after the log-in. */
+function within(request: Request, next: string): string {
+  const url = URL.canParse(next, request.url) ? new URL(next, request.url) : null
+  return url && url.origin === new URL(request.url).origin ? url.pathname + url.search + url.hash : '/'
+}
+
+/** What went wrong on the way is told where people log in. */
+function backToLogIn(headers: Headers, e: unknown): Response {
+  if (!(e instanceof FailureError)) throw e
+  const { code, message } = e.failure
+  console.error(`web: sign-on: ${code}: ${message}`)
+  return away(headers, `/login?${new URLSearchParams({ code })}`)
+}
 
 /** Only people have a password and sessions. */
 function person(caller: Caller): string {
@@ -99,6 +141,38 @@ export const accessHandlers: Pick<Handlers, Keys> = {
     headers.append('set-cookie', sessionCookie(session.token, session.expires, overTls(request)))
     headers.append('set-cookie', deviceCookie(session.device, overTls(request)))
     return session.person
+  },
+  waysIn: async () => ({ signOn: signOn()?.settings.label ?? null }),
+  beginSignOn: async ({ query, request, headers }) => {
+    const provider = signOn()
+    if (!provider) throw fail(404, 'sign-on.none', 'People log in with a password here', 'Go to the log-in page', 'web')
+    try {
+      const { url, kept } = await provider.begin(backAddress(request), query.next)
+      headers.append('set-cookie', signOnCookie(kept, overTls(request)))
+      return away(headers, url.href)
+    } catch (e) {
+      return backToLogIn(headers, e)
+    }
+  },
+  endSignOn: async ({ request, headers, address }) => {
+    const provider = signOn()
+    if (!provider) throw fail(404, 'sign-on.none', 'People log in with a password here', 'Go to the log-in page', 'web')
+    headers.append('set-cookie', signOnCookie(null, overTls(request)))
+    try {
+      const at = new URL(backAddress(request))
+      at.search = new URL(request.url).search
+      const who = await provider.end(at, keptSignOn(request))
+      const session = await signOnPerson(database(), who, address)
+      const { id, name, role } = session.person
+      await addAudit(database(), {
+        ...{ who: name, whoId: id, via: 'sign-on', address, act: 'logIn', subjectKind: 'session', subjectId: null, subject: name },
+        ...{ before: null, after: { role, provider: who.issuer } },
+      })
+      headers.append('set-cookie', sessionCookie(session.token, session.expires, overTls(request)))
+      return away(headers, within(request, who.next))
+    } catch (e) {
+      return backToLogIn(headers, e)
+    }
   },
   logOut: async ({ token, headers, request }) => {
     if (token) await logOut(database(), token)

@@ -1,4 +1,5 @@
-import { type ReactNode, useState } from 'react'
+import { type ReactNode, useEffect, useState } from 'react'
+import { signOnWords } from '~/contract/sign-on'
 import { Button } from '~/ui/Button'
 import { Mark } from '~/ui/Glyph'
 import { type Problem, ProblemNote } from '~/ui/Notes'
@@ -37,13 +38,26 @@ function wanted(): string {
   return url.origin === location.origin ? url.href : '/'
 }
 
+/** Why somebody who logged in at the provider did not come in. */
+function cameBackWith(): Problem | null {
+  const code = new URLSearchParams(location.search).get('code') ?? ''
+  return Object.hasOwn(signOnWords, code) ? { code, ...signOnWords[code]! } : null
+}
+
 export function LoginPage() {
   const [login, setLogin] = useState('')
   const [password, setPassword] = useState('')
   /** Of the second factor, once it was asked for. */
   const [code, setCode] = useState<string | null>(null)
-  const [problem, setProblem] = useState<Problem | null>(null)
+  const [problem, setProblem] = useState<Problem | null>(cameBackWith)
   const [busy, setBusy] = useState(false)
+  const [provider, setProvider] = useState<string | null>(null)
+  useEffect(() => {
+    void call('waysIn').then(
+      (ways) => setProvider(ways.signOn),
+      () => undefined,
+    )
+  }, [])
   const enter = async () => {
     setBusy(true)
     setProblem(null)
@@ -95,6 +109,14 @@ export function LoginPage() {
           Log in
         </Button>
       </form>
+      {provider !== null && (
+        <a
+          href={`/api/session/sign-on?${new URLSearchParams({ next: wanted() })}`}
+          className="mt-3 grid h-9 w-full place-items-center rounded-sm border border-line bg-sheet font-semibold hover:border-muted"
+        >
+          Log in with {provider}
+        </a>
+      )}
     </Sheet>
   )
 }
