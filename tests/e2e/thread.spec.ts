@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import mqtt from 'mqtt'
+import { receiver } from '../handed-over'
 import { api, demo, expect, home, ledger, logIn, port, sums, tellPanel, test } from './support'
 
 test.describe.configure({ mode: 'serial' })
@@ -225,4 +226,35 @@ test('a second MQTT client with the certificate of the demo folder reads the mes
   })
   without.end(true)
   expect(refused).toMatchObject({ code: 0x87 })
+})
+
+test('every message of the running demo is as its receivers were handed it', async () => {
+  const live = (await api<{ id: string; name: string; state: string }[]>('GET', '/api/publications')).filter((p) => p.state === 'live')
+  expect(live.length).toBeGreaterThanOrEqual(2)
+  const readers = await Promise.all(
+    live.map(async (p) => ({ name: p.name, read: await receiver(await api<object>('GET', `/api/publications/${p.id}/asyncapi`)), seen: 0 })),
+  )
+  const file = (name: string) => readFileSync(join(demo, name))
+  const client = mqtt.connect({
+    ...{ protocol: 'mqtts', host: '127.0.0.1', port: port + 13, ca: file('ca.pem'), cert: file('witness.cert.pem'), key: file('witness.key.pem') },
+    ...{ protocolVersion: 5, reconnectPeriod: 0 },
+  })
+  const wrong: string[] = []
+  client.on('message', (topic, payload, packet) => {
+    const headers = { ...packet.properties?.userProperties } as Record<string, string>
+    for (const r of readers) {
+      const said = r.read({ topic, payload, headers })
+      if (said === undefined) continue
+      r.seen++
+      if (said !== null) wrong.push(`${r.name}: ${said}`)
+    }
+  })
+  await new Promise<void>((done, failed) => {
+    client.once('connect', () => done())
+    client.once('error', failed)
+  })
+  await client.subscribeAsync('varnmoor/#', { qos: 1 })
+  await expect.poll(() => Math.min(...readers.map((r) => r.seen)), { timeout: 60_000 }).toBeGreaterThanOrEqual(5)
+  client.end(true)
+  expect(wrong).toEqual([])
 })
