@@ -55,6 +55,12 @@ test('the audit tells who did what, and what was before, and holds no secret', a
   await logIn(page, 'administrator')
   await page.goto('/settings/audit')
   const acts = page.getByRole('list', { name: 'Audit' })
+  // What is looked for stands in the address.
+  await page.getByPlaceholder('who, act or name').fill('Compressor 1')
+  await expect(page).toHaveURL(/q=Compressor/)
+  await page.reload()
+  await expect(page.getByPlaceholder('who, act or name')).toHaveValue('Compressor 1')
+  await page.getByPlaceholder('who, act or name').fill('')
   await expect(acts.getByRole('listitem').filter({ hasText: 'change source Compressor 1' }).first()).toContainText(
     `settings.retryMs: ${source.settings.retryMs} → 4321`,
   )

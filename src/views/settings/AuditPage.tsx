@@ -4,6 +4,7 @@ import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { Time } from '~/ui/time'
+import { useFilterInAddress } from '../app/address'
 import { call, failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
@@ -16,7 +17,7 @@ const SHOWN = 6
 
 export function AuditPage() {
   const may = useMay('administrator')
-  const [text, setText] = useState('')
+  const [text, setText] = useFilterInAddress()
   const [older, setOlder] = useState<AuditRow[]>([])
   const [end, setEnd] = useState(false)
   const query = { limit: PAGE, text }
