@@ -70,7 +70,7 @@ test('columns are chosen, moved, kept at the left, widened, sorted and filtered;
     await page.getByRole('menuitem', { name: item, exact: true }).click()
   }
   await menu('Value', 'Keep at the left')
-  expect((await heads()).slice(0, 3).map((h) => h.trim())).toEqual(['', 'Name', 'Value'])
+  expect((await heads()).slice(0, 3).map((h) => h.trim())).toEqual(['State', 'Name', 'Value'])
   await menu('Address', 'Move left')
   const now = (await heads()).map((h) => h.trim())
   expect(now.indexOf('Address')).toBeLessThan(now.indexOf('Source'))
@@ -84,7 +84,7 @@ test('columns are chosen, moved, kept at the left, widened, sorted and filtered;
   await page.waitForTimeout(400)
   await page.reload()
   await expect(grid(page).getByRole('row').nth(3)).toBeVisible()
-  expect((await heads()).slice(0, 3).map((h) => h.trim())).toEqual(['', 'Name', 'Value'])
+  expect((await heads()).slice(0, 3).map((h) => h.trim())).toEqual(['State', 'Name', 'Value'])
 
   await page.getByRole('button', { name: 'Filters' }).click()
   await page.getByLabel('Filter Source', { exact: true }).fill('=kiln controller')

@@ -97,7 +97,7 @@ async function settled(plan: Plan): Promise<void> {
 /** Everything that was heard of a publication is as its receivers were told. */
 async function asHandedOver(plan: Plan & { id: string }): Promise<void> {
   const draft = await getPublication(t.db, plan.id)
-  const read = await receiver(engine.contract(draft, plan.id, 'asyncapi'))
+  const read = await receiver(JSON.parse(await engine.contract(draft, plan.id, 'asyncapi')) as object)
   const told = heard.map(({ topic, payload, packet }) => {
     const headers = { ...packet.properties?.userProperties } as Record<string, string>
     return payload.length === 0 && plan.shape.kind !== 'value' ? null : read({ topic, payload, headers })

@@ -37,12 +37,12 @@ describe('a broker that', () => {
     ['throws its readers out', {}, (round) => round % 20 === 10 && dropWitness()],
     ['answers late to subscriptions', { subackMs: 1500 }, (round) => round === 20 && dropWitness()],
     ['does not acknowledge now and then', { dropAcks: 0.0005, seed: 7 }],
-  ])('%s', { timeout: 240_000 }, async (name, faults, during) => {
+  ])('%s', { timeout: 600_000 }, async (name, faults, during) => {
     await w.up()
     w.b.broker.setFaults(BrokerFaults.parse(faults))
     const from = w.marks()
     const f = await w.flow(TOTAL, streams, during)
-    await until(f.settled, 'every verdict', 200)
+    await until(f.settled, 'every verdict', 500)
     f.look()
     w.b.broker.setFaults(null)
     // At QoS 0 what a reader that is thrown out does not get is lost; nothing else is.
@@ -104,7 +104,7 @@ it('100,000 messages over a wire that is cut at random octets, half-open and slo
   w.gate.bytesPerS = null
   w.gate.cutAfter = null
   w.gate.cut(0.1)
-  await until(f.settled, 'every verdict', 200)
+  await until(f.settled, 'every verdict', 500)
   f.look()
   expect(f.worst.missing).toBe(0)
   for (const s of lasting) {
