@@ -1,7 +1,7 @@
 // A receiver that knows only the AsyncAPI document it was handed: every message is held against it.
 import { gunzipSync, inflateSync } from 'node:zlib'
 import { Zstd } from '@hpcc-js/wasm-zstd'
-import Ajv2020, { type ValidateFunction } from 'ajv/dist/2020'
+import Ajv2020, { type ValidateFunction } from 'ajv/dist/2020.js'
 import avro from 'avsc'
 
 interface Payload {

@@ -34,6 +34,14 @@ export function wrongNow(engine: Engine): { now: Wrong[]; soon: Wrong[] } {
       // What keeps a destination away keeps its nodes away.
       if (parentId === null || engine.destinations.get(parentId)?.present().state !== 'trouble') now.push(trouble('destination', id, name, sender))
     }
+    const { waiting: held } = d.outbox
+    if (d.destination.node !== '' && sender.state === 'off' && d.destination.enabled && held > 0)
+      now.push({
+        ...outboxTrouble(id, name),
+        since: sender.since,
+        cause: `${held} ${held === 1 ? 'message waits' : 'messages wait'} for node ${d.destination.node}, which is not live`,
+        hint: 'They go out after its next birth: let a publication go live as this node, or remove the one that made them',
+      })
     const witness = d.witness?.present()
     // One link leads to both: what keeps the sender away keeps the witness away.
     if (witness?.state === 'trouble' && sender.state !== 'trouble')
