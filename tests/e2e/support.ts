@@ -16,6 +16,27 @@ export const people = {
   viewer: ['vera', 'varnmoor-viewer-4'],
 } as const
 
+/** Every page there is, by its path. */
+export const pages = [
+  '/proof/wrong',
+  '/proof',
+  '/proof/events',
+  '/sources',
+  '/sources/browse',
+  '/sources/registers',
+  '/sources/topics',
+  '/tags',
+  '/equipment',
+  '/equipment/coverage',
+  '/equipment/classes',
+  '/publications',
+  '/destinations',
+  '/destinations/credentials',
+  '/settings',
+  '/settings/account',
+  '/settings/audit',
+]
+
 export async function logIn(page: Page, role: keyof typeof people = 'engineer'): Promise<void> {
   await page.goto('/login')
   await page.getByLabel('Log-in').fill(people[role][0])

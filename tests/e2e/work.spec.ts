@@ -1,4 +1,4 @@
-import { api, expect, logIn, sums, test } from './support'
+import { api, expect, logIn, pages, sums, test } from './support'
 
 test('everything is reached by keyboard: letters, the finder, the filter', async ({ page }) => {
   await logIn(page)
@@ -80,23 +80,7 @@ test('the theme is kept', async ({ page }) => {
 
 test('every page opens without a fault', async ({ page }) => {
   await logIn(page, 'administrator')
-  for (const path of [
-    '/sources',
-    '/sources/browse',
-    '/sources/registers',
-    '/sources/topics',
-    '/tags',
-    '/equipment',
-    '/equipment/classes',
-    '/publications',
-    '/destinations',
-    '/destinations/credentials',
-    '/proof',
-    '/proof/events',
-    '/settings',
-    '/settings/account',
-    '/settings/audit',
-  ]) {
+  for (const path of pages) {
     await page.goto(path)
     await expect(page.locator('[data-figure="sources"]')).not.toHaveText('...')
     await expect(page.getByRole('status', { name: 'Loading' })).toHaveCount(0)

@@ -135,7 +135,9 @@ async function neighbours(equipmentIds: string[]): Promise<void> {
   await until(() => engine.ledger.countsOf(mill.delivery)!.waiting > 0, 'messages of the second node to wait')
   await setRunning(t.db, id, false)
   await until(() => engine.destinationConditions()[destinationId]!.sender.state === 'running', 'the destination to be well without it')
-  heldWords = wrongNow(engine).now.filter((w) => w.where === 'outbox').map((w) => `${w.subject}: ${w.cause}`)
+  heldWords = wrongNow(engine)
+    .now.filter((w) => w.where === 'outbox')
+    .map((w) => `${w.subject}: ${w.cause}`)
   mark('second paused')
   await office(true)
   set(zone(1), 640)
@@ -332,7 +334,9 @@ describe('several nodes at one destination (5.1)', () => {
       expect(engine.ledger.countsOf(d)).toMatchObject({ waiting: 0, missing: 0, unknown: 0, doubled: 0, dropped: 0 })
   })
   it('what waits for a node that is paused goes out after its next birth, and not before', () => {
-    expect(heldWords).toEqual([expect.stringMatching(/^Outbox of Broker, node varnmoor\/mill: \d+ messages? waits? for node varnmoor\/mill, which is not live$/)])
+    expect(heldWords).toEqual([
+      expect.stringMatching(/^Outbox of Broker, node varnmoor\/mill: \d+ messages? waits? for node varnmoor\/mill, which is not live$/),
+    ])
     expect(told(marks['second paused'], marks['second back'], MILL)).toEqual([])
     expect(others('second paused', 'second back')).toEqual([])
     const back = told(marks['second back'], marks.end, MILL)

@@ -269,12 +269,8 @@ export class Account {
     if (seq > this.restoredThrough) this.restoredThrough = seq
   }
 
-  /** An earlier run may have sent it more than once. */
-  mayBeThereTwice(seq: number): void {
-    this.twice(seq)
-  }
-
-  private twice(seq: number): void {
+  /** It went out more than once, or may have by an earlier run. */
+  twice(seq: number): void {
     this.changes.mark('resent', seq)
   }
 

@@ -258,7 +258,7 @@ export class DestinationSupervisor {
       const done = acknowledged || answered.has(e.seq)
       if (uncounted) account.stored(e.seq, e.producedAt, e.turn)
       // Whether that run sent it again is written only with its next flush, and it may not have come to that.
-      if (!done && this.outbox.inDoubt(item.segment.ordinal + item.index)) account.mayBeThereTwice(e.seq)
+      if (!done && this.outbox.inDoubt(item.segment.ordinal + item.index)) account.twice(e.seq)
       // What went out before another that was answered has been on the wire too.
       if (done || e.seq < (answered.max ?? 0)) this.note(account, item, true)
       if (done) account.acknowledged(e.seq, clock.mono())

@@ -50,7 +50,7 @@ describe('addresses', () => {
   })
 
   it('that are none are told at the start', () => {
-    for (const text of ['ten.0.0.0/8', '10.0.0.0/33', '10.0.0.0/x', '10.0.0.0/-1'])
+    for (const text of ['ten.0.0.0/8', '10.0.0.0/33', '10.0.0.0/x', '10.0.0.0/-1', '10.0.0.0/'])
       expect(() => Reach.from({ EMBRIK_REFUSED_ADDRESSES: text }, 1), text).toThrow('is no network')
   })
 })

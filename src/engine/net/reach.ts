@@ -16,7 +16,8 @@ function networks(text: string, setting: string): BlockList {
     const version = isIP(address)
     const most = version === 6 ? 128 : 32
     const prefix = bits === undefined ? most : Number(bits)
-    if (version === 0 || !/^\d{0,3}$/.test(bits ?? '') || prefix > most) throw new Error(`${setting}: ${one} is no network, as 10.0.0.0/8 is one`)
+    if (version === 0 || (bits !== undefined && !/^\d{1,3}$/.test(bits)) || prefix > most)
+      throw new Error(`${setting}: ${one} is no network, as 10.0.0.0/8 is one`)
     list.addSubnet(address, prefix, family(address))
   }
   return list

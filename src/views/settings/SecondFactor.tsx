@@ -70,6 +70,33 @@ function KeyPicture({ uri }: { uri: string }) {
   )
 }
 
+/** What a stranger at an open session does not know. */
+function OwnPassword({
+  value,
+  error,
+  onChange,
+  typed,
+}: {
+  value: string
+  error: string | undefined
+  onChange(text: string): void
+  typed(field: string): void
+}) {
+  return (
+    <TextField
+      label="Your password"
+      type="password"
+      autoComplete="current-password"
+      value={value}
+      error={error}
+      onChange={(e) => {
+        onChange(e.target.value)
+        typed('password')
+      }}
+    />
+  )
+}
+
 function Begin({ onClose }: { onClose(): void }) {
   const [password, setPassword] = useState('')
   const [code, setCode] = useState('')
@@ -146,17 +173,7 @@ function Begin({ onClose }: { onClose(): void }) {
             </div>
           </div>
         ) : (
-          <TextField
-            label="Your password"
-            type="password"
-            autoComplete="current-password"
-            value={password}
-            error={fields.password}
-            onChange={(e) => {
-              setPassword(e.target.value)
-              typed('password')
-            }}
-          />
+          <OwnPassword value={password} error={fields.password} onChange={setPassword} typed={typed} />
         )}
         <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
       </form>
@@ -196,17 +213,7 @@ function End({ onClose }: { onClose(): void }) {
           void end()
         }}
       >
-        <TextField
-          label="Your password"
-          type="password"
-          autoComplete="current-password"
-          value={password}
-          error={fields.password}
-          onChange={(e) => {
-            setPassword(e.target.value)
-            typed('password')
-          }}
-        />
+        <OwnPassword value={password} error={fields.password} onChange={setPassword} typed={typed} />
         <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
       </form>
     </Modal>
