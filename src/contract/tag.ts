@@ -225,3 +225,21 @@ export const Outside = z.object({
     .describe('At most 500, changed ones first'),
 })
 export type Outside = z.infer<typeof Outside>
+
+/** Something that receivers would see differently. */
+export const Difference = z.object({
+  publication: z.string(),
+  live: z.boolean(),
+  equipment: z.string(),
+  what: z.enum(['topic', 'name', 'type', 'unit', 'value', 'gone', 'new']),
+  before: z.string(),
+  after: z.string(),
+})
+export type Difference = z.infer<typeof Difference>
+
+/** What a change of one tag would change outside. */
+export const EditOutside = z.object({
+  publications: z.array(z.object({ name: z.string(), live: z.boolean() })).describe('Those that carry it'),
+  differences: z.array(Difference).describe('At most 100'),
+})
+export type EditOutside = z.infer<typeof EditOutside>

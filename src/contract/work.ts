@@ -101,6 +101,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   importTags: `one reading of 64 MB at most; ${oneEdit}`,
   tagStates: 'states of all tags in memory',
   renamedOutside: 'the live plans that use the asked tags',
+  editedOutside: 'the plans that use the one tag, made twice',
   listTemplates: whole,
   addTemplate: row,
   removeTemplate: row,

@@ -25,7 +25,7 @@ test('renaming a tag breaks nothing that uses it, and can be undone', async ({ p
   const tag = tags.find((t) => t.name === 'Zone 5/temperature')!
   await page.goto(`/tags?tag=${tag.id}`)
   await expect(page.getByRole('link', { name: 'Kiln zones, each change' })).toBeVisible()
-  await page.getByRole('button', { name: 'Edit' }).click()
+  await page.locator('[data-word=name]').click()
   await page.getByRole('textbox', { name: 'Name', exact: true }).fill('Zone 6/temperature')
   await page.getByRole('button', { name: 'Save' }).click()
   await expect(page.getByText('Zone 6/temperature exists already')).toBeVisible()

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { LiveValue } from '../live'
 import {
+  EditOutside,
   Group,
   GroupDraft,
   Outside,
@@ -123,6 +124,15 @@ export const tagRoutes = {
     body: TagNames,
     bodyMax: 32,
     answer: Outside,
+  },
+  editedOutside: {
+    method: 'POST',
+    path: '/api/tags/:id/outside',
+    role: 'viewer',
+    group: 'Tags',
+    summary: 'What a change of one tag would change for receivers at the next go-live',
+    body: TagChange,
+    answer: EditOutside,
   },
   listTemplates: {
     method: 'GET',

@@ -1,5 +1,5 @@
-import type { PlanEquipment, PlanMessage, Publication } from '~/contract/publication'
-import type { Outside } from '~/contract/tag'
+import type { Fill, PlanEquipment, PlanMessage, Publication } from '~/contract/publication'
+import type { Difference, Outside } from '~/contract/tag'
 import { topicText } from '../address/topic-template'
 import { handlesOf } from '../equipment/resolve'
 import { compile, type PlanBody, type World } from './compile'
@@ -66,14 +66,12 @@ function topicsOf(body: PlanBody): Map<string, string> {
   return out
 }
 
-/** Something that receivers would see differently. */
-export interface Difference {
-  publication: string
-  live: boolean
-  equipment: string
-  what: 'topic' | 'name' | 'type' | 'unit' | 'gone' | 'new'
-  before: string
-  after: string
+/** What becomes of a tag's value on its way into the member's unit. */
+function conversionText(fill: Fill): string {
+  if (!('factor' in fill) || (fill.factor === 1 && fill.offset === 0)) return 'as read'
+  const times = fill.factor === 1 ? '' : `times ${fill.factor}`
+  const plus = fill.offset === 0 ? '' : `plus ${fill.offset}`
+  return [times, plus].filter((part) => part !== '').join(', ')
 }
 
 /**
@@ -106,6 +104,9 @@ export function outsideDifferences(publications: readonly Publication[], before:
           kept.add(m.key)
           if (m.dataType !== same.dataType) say(now.name, 'type', `${m.key}: ${m.dataType}`, same.dataType)
           if (m.unit !== same.unit) say(now.name, 'unit', `${m.key}: ${m.unit || 'none'}`, same.unit || 'none')
+          const [was, will] = [conversionText(m.fill), conversionText(same.fill)]
+          // With another unit other figures are what one expects.
+          if (m.unit === same.unit && was !== will) say(now.name, 'value', `${m.key}: ${was}`, will)
           continue
         }
         // The same value under another name is the same member, renamed.

@@ -215,6 +215,12 @@ describe('what receivers would see differently', () => {
       ['Zone 2', 'unit', 'temperature: °C', 'K'],
     ])
   })
+  it('other figures under the same unit, when a tag is read in another', () => {
+    const tags = new Map(world.tags).set('t1', { ...world.tags.get('t1')!, unit: 'K' })
+    expect(with_({ tags }).map((d) => [d.equipment, d.what, d.before, d.after])).toEqual([
+      ['Zone 1', 'value', 'temperature: as read', 'plus -273.15'],
+    ])
+  })
   it('names in payloads, and what is gone', () => {
     const told = members((m) => (m.key === 'burner' ? null : { ...m, key: 'temp' }))
     expect(told.map((d) => [d.equipment, d.what, d.before, d.after])).toEqual([

@@ -4,7 +4,7 @@ import { type Tag, TagDraft } from '~/contract/tag'
 import { Status } from '../value/quality'
 import { surroundings } from './columns'
 import { decodeStates, encodeStates } from './states'
-import { countKinds, foldersOf, isLiveQuery, parseFilter, StateIndex, TagList, type ViewContext, type ViewQuery } from './view'
+import { countKinds, foldersOf, isLiveQuery, isOutside, parseFilter, StateIndex, TagList, type ViewContext, type ViewQuery } from './view'
 
 const kiln = '01990000-0000-7000-8000-000000000001'
 const made = '01990000-0000-7000-8000-000000000003'
@@ -103,6 +103,12 @@ describe('the view', () => {
     const at = { ...ctx, states: new StateIndex(decodeStates(encodeStates(handles, beyond).slice().buffer), now) }
     expect(list.view({ ...all, kind: 'range' }, at).map((t) => t.handle)).toEqual([7, 1])
     expect(countKinds(tags, at).range).toBe(2)
+  })
+  it('a good value beyond what is expected is out of range too; a text or none is not', () => {
+    expect(isOutside({ range: { low: 0, high: 10 } }, 10.5)).toBe(true)
+    expect(isOutside({ range: { low: 0, high: 10 } }, 10)).toBe(false)
+    expect(isOutside({ range: { low: 0, high: 10 } }, Number.NaN)).toBe(false)
+    expect(isOutside({ range: null }, 1e9)).toBe(false)
   })
   it('counts each kind', () =>
     expect(countKinds(tags, ctx)).toEqual({ bad: 1, uncertain: 2, range: 0, stale: 1, never: 1, still: 1, simulated: 2, unused: 3 }))

@@ -63,13 +63,16 @@ export function isOfKind(kind: QuickKind, tag: Tag, { states, used, computed }: 
     case 'stale':
       return status === Status.stale || status === Status.lastUsable
     case 'range':
-      return status >>> 16 === Status.outOfRange >>> 16 || status >>> 16 === Status.engineeringUnitsExceeded >>> 16
+      return status >>> 16 === Status.outOfRange >>> 16 || status >>> 16 === Status.engineeringUnitsExceeded >>> 16 || isOutside(tag, s.value[row]!)
     case 'uncertain':
       return status >>> 30 === 1
     case 'still':
       return s.seen[row]! > 0 && states.at - s.changed[row]! > STILL_MS
   }
 }
+
+/** Whether a value lies beyond the range that is expected; what is no number does not. */
+export const isOutside = ({ range }: Pick<Tag, 'range'>, value: number) => range !== null && (value < range.low || value > range.high)
 
 /** How many tags are of each kind. */
 export function countKinds(tags: readonly Tag[], ctx: ViewContext): Record<QuickKind, number> {

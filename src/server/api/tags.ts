@@ -1,6 +1,6 @@
 import { FailureError, fail } from '~/contract/failure'
 import type { TagEdit, TagEditLine, TagImported } from '~/contract/tag'
-import { renamedOutside } from '~/core/publication/outside'
+import { outsideDifferences, renamedOutside } from '~/core/publication/outside'
 import { surroundings, tagColumns } from '~/core/tag/columns'
 import { flatten } from '~/core/tag/flat'
 import { editOf, PlanError, planRows } from '~/core/tag/plan'
@@ -30,6 +30,7 @@ type Keys =
   | 'tagValues'
   | 'tagStates'
   | 'renamedOutside'
+  | 'editedOutside'
   | 'listTemplates'
   | 'addTemplate'
   | 'removeTemplate'
@@ -37,6 +38,9 @@ type Keys =
   | 'addGroup'
   | 'changeGroup'
   | 'removeGroup'
+
+/** So many differences are told of one edit. */
+const OUTSIDE_MOST = 100
 
 /** So many rows with something to say of are told of an import. */
 const TOLD = 1000
@@ -142,6 +146,17 @@ export const tagHandlers: Pick<Handlers, Keys> = {
   renamedOutside: async ({ body }) => {
     const [publications, world] = await Promise.all([listPublications(database()), loadWorld(database())])
     return renamedOutside(publications, world, new Map(body.names.map((n) => [n.id, n.name])))
+  },
+  editedOutside: async ({ params, body }) => {
+    const tag = await getTag(database(), params.id!)
+    const [use, all, world] = await Promise.all([tagUse(database(), tag.id), listPublications(database()), loadWorld(database())])
+    const carrying = all.filter((p) => use.publications.some((u) => u.id === p.id))
+    const { version: _version, ...change } = body
+    const after = { ...world, tags: new Map(world.tags).set(tag.id, { ...tag, ...change }) }
+    return {
+      publications: carrying.map((p) => ({ name: p.name, live: p.state === 'live' })),
+      differences: outsideDifferences(carrying, world, after).slice(0, OUTSIDE_MOST),
+    }
   },
   listTemplates: () => listTemplates(database()),
   addTemplate: ({ body }) => addTemplate(database(), body),

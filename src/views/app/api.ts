@@ -1,4 +1,4 @@
-import { QueryClient, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query'
 import { type Failure, FailureError } from '~/contract/failure'
 import { type AnswerOf, type InputOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'
 import { toLogIn } from './leaving'
@@ -109,12 +109,13 @@ export const queryClient = new QueryClient({
 })
 
 /** A list or thing of the server, kept in the cache under its endpoint's name. */
-export function useCall<K extends RouteKey>(key: K, o: Options<K> & { refetchMs?: number; enabled?: boolean } = {}) {
+export function useCall<K extends RouteKey>(key: K, o: Options<K> & { refetchMs?: number; enabled?: boolean; keepPrevious?: boolean } = {}) {
   return useQuery({
     queryKey: [key, o.params ?? null, o.query ?? null, ...(o.body === undefined ? [] : [o.body])],
     queryFn: ({ signal }) => call(key, { ...o, signal }),
     ...(o.refetchMs !== undefined && { refetchInterval: o.refetchMs }),
     ...(o.enabled !== undefined && { enabled: o.enabled }),
+    ...(o.keepPrevious && { placeholderData: keepPreviousData }),
   })
 }
 

@@ -1,20 +1,15 @@
-import { useState } from 'react'
 import type { Source } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
-import { showAddress } from '~/core/source/address'
-import { deadbandText, type Surroundings } from '~/core/tag/columns'
-import { deadbandWidth } from '~/core/value/deadband'
+import type { Surroundings } from '~/core/tag/columns'
 import { formatValue } from '~/core/value/format'
 import { qualityText } from '~/core/value/quality'
-import { fromWire } from '~/core/value/wire'
-import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Fact, Heading } from '~/ui/Notes'
 import { ageText, Time, useNow } from '~/ui/time'
 import { useCall } from '../app/api'
 import { useLiveValue, useWatch } from '../app/live/live'
 import { Note } from './Note'
-import { PropertyForm } from './PropertyForm'
+import { TagSentences } from './properties/TagSentences'
 import { valueGlyph } from './quality'
 import { MadeUp, Simulation } from './Simulation'
 import { TagChart } from './TagChart'
@@ -26,7 +21,6 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
   const v = useLiveValue(tag.handle)
   const use = useCall('tagUse', { params: { id: tag.id } })
   const now = useNow()
-  const [editing, setEditing] = useState(false)
   const bad = v !== undefined && v[2] >>> 30 === 2
   return (
     <>
@@ -35,9 +29,6 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
           <Glyph state={valueGlyph(v)} />
         </span>
         <h2 className="min-w-0 flex-1 text-[15px] leading-5 font-semibold break-words">{tag.name}</h2>
-        <Button small disabled={!mayEdit} title={mayEdit ? 'All its properties' : 'Needs the role engineer'} onClick={() => setEditing(!editing)}>
-          {editing ? 'Close' : 'Edit'}
-        </Button>
       </div>
       <div className="text-muted">
         {source?.name} {tag.description && `· ${tag.description}`}
@@ -56,46 +47,15 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
       <div className="my-2 rounded-sm border border-line bg-paper p-1.5">
         <TagChart tag={tag} bad={bad} />
       </div>
-      {editing && <PropertyForm tag={tag} around={around} onDone={() => setEditing(false)} />}
-      <Heading>How it becomes a value</Heading>
-      <Fact name="Address">{showAddress(source, tag.address)}</Fact>
+      <TagSentences key={tag.id} tag={tag} source={source} around={around} mayEdit={mayEdit} />
+      <div className="mt-2">
+        <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
+        <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>
+      </div>
       {source?.kind === 'modbus' && (
         <a className="text-slate underline" href={`/sources/registers?tag=${tag.id}`}>
           Look at its registers
         </a>
-      )}
-      <Fact name="Data type">{tag.dataType}</Fact>
-      <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
-      <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>
-      <Fact name="Read every">{rateText(tag, around, source)}</Fact>
-      {tag.scaling && (
-        <Fact name="Scaled">
-          {tag.scaling.rawLow} to {tag.scaling.rawHigh} is {tag.scaling.low} to {tag.scaling.high} {tag.unit}
-          {tag.scaling.clamp && ', clamped'}
-        </Fact>
-      )}
-      <Fact name="Deadband">
-        {!tag.deadband || tag.deadband.size === 0
-          ? 'none: every change'
-          : tag.deadband.kind === 'absolute'
-            ? `${deadbandText(tag.deadband)} ${tag.unit}`
-            : `${deadbandText(tag.deadband)} of range, ${deadbandWidth(tag.deadband, tag.range)} ${tag.unit}`}
-      </Fact>
-      {tag.initial !== null && <Fact name="Initial value">{String(fromWire(tag.initial))}</Fact>}
-      {tag.hold !== 'nothing' && (
-        <Fact name="Last value held" mono={false}>
-          {tag.hold === 'engine' ? 'when the engine starts again' : 'also when the machine starts again'}
-        </Fact>
-      )}
-      {tag.history && (
-        <Fact name="History" mono={false}>
-          to be stored{tag.history.deadband ? `, deadband ${deadbandText(tag.history.deadband)}` : ''}
-        </Fact>
-      )}
-      {tag.range && (
-        <Fact name="Expected">
-          {tag.range.low} to {tag.range.high} {tag.unit}
-        </Fact>
       )}
       <WriteValue tag={tag} />
       <Simulation tag={tag} mayEdit={mayEdit} />
@@ -125,11 +85,4 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
       ))}
     </>
   )
-}
-
-function rateText(tag: Tag, around: Surroundings, source: Source | undefined): string {
-  if (tag.sampleMs !== null) return `${tag.sampleMs} ms, its own`
-  if (tag.groupId !== null) return `as the group ${around.groupName.get(tag.groupId) ?? ''}`
-  const ms = source && 'rateMs' in source.settings ? source.settings.rateMs : null
-  return ms === null ? 'when the source speaks' : `${ms} ms, its source's`
 }

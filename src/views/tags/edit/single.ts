@@ -1,10 +1,16 @@
 import type { Tag } from '~/contract/tag'
-import type { Surroundings } from '~/core/tag/columns'
+import { columnIndex, type Surroundings, tagColumns } from '~/core/tag/columns'
 import { finish, type PlannedRow, planRows } from '~/core/tag/plan'
 
 /** What giving some cells of one tag these texts would do; names and nodes of other tags are the server's to look at. */
 export function planCells(tag: Tag, cells: Readonly<Record<string, string>>, around: Surroundings): PlannedRow {
   const keys = Object.keys(cells)
-  const rows = [{ line: 1, cells: [tag.id, ...keys.map((k) => cells[k]!)] }]
+  const rows = [{ line: 1, cells: [tag.id, ...keys.map((k) => typedCell(k, cells[k]!))] }]
   return finish(planRows({ heading: ['id', ...keys], rows, tags: [tag], around, decimal: '.' })).rows[0]!
+}
+
+/** A number with a decimal comma is read like one with a point: by hand, there is no column to part. */
+function typedCell(key: string, text: string): string {
+  const column = tagColumns[columnIndex.get(key)!]
+  return column?.numeric && /^\s*[-+]?\d*,\d+/.test(text) ? text.replace(',', '.') : text
 }
