@@ -1,31 +1,36 @@
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useDeferredValue, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Source } from '~/contract/source'
-import { filtersOf, type HeardTopic } from '~/contract/sources/mqtt'
 import { type NamingRule, proposeName } from '~/core/source/naming'
 import { Button } from '~/ui/Button'
-import { FilterBox, TextField } from '~/ui/Field'
-import { Empty, Fact, Heading, Loading, type Problem, ProblemNote } from '~/ui/Notes'
+import { Choice, FilterBox } from '~/ui/Field'
+import { Empty, Loading, type Problem, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
-import { bytesText, countText } from '~/ui/time'
+import { countText } from '~/ui/time'
 import { useFilterInAddress, useTextInAddress } from '../app/address'
-import { call, callStream, failureIn, refresh, useCall } from '../app/api'
+import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
-import { Payload } from '../shared/Payload'
-import { VirtualTree } from '../shared/VirtualTree'
-import { NamingFields } from './NamingFields'
 import { SourceSelect } from './SourceSelect'
-import { leavesOfTopic, type TopicLeaf, topicRows } from './topic-tree'
+import { FamilyList, type FamilyPicking } from './topics/FamilyList'
+import { type HeardFamily, heardFamilies, leafName, roleOf } from './topics/heard-families'
+import { ListenFields, type Shown } from './topics/ListenFields'
+import { SingleTopics } from './topics/SingleTopics'
+import { TopicsPeek } from './topics/TopicsPeek'
+import type { TopicLeaf } from './topics/topic-tree'
+import { type Listening, useListening } from './topics/useListening'
+import { usePicked } from './topics/usePicked'
 
 type MqttSource = Extract<Source, { kind: 'mqtt' }>
 
 export function TopicsPage() {
   const sources = useCall('listSources')
+  const [sourceId, setSourceId] = useTextInAddress('source')
   if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
   if (!sources.data) return <Loading />
   const list = sources.data.filter((s) => s.kind === 'mqtt')
-  if (list.length > 0) return <Listen sources={list} />
+  const source = list.find((s) => s.id === sourceId) ?? list[0]
+  if (source) return <Listen key={source.id} source={source} sources={list} onSource={setSourceId} />
   return (
     <>
       <Row station="sources" page="Topics" />
@@ -43,270 +48,164 @@ export function TopicsPage() {
   )
 }
 
-const formats: Record<HeardTopic['format'], string> = {
-  number: 'number',
-  boolean: 'true or false',
-  text: 'text',
-  json: 'JSON',
-  sparkplug: 'Sparkplug B',
-  bytes: 'bytes',
-  empty: 'empty',
-}
-
-/** Listens for a while and keeps what was heard, newest over older. */
-function useListening() {
-  const [state, setState] = useState<{ topics: Map<string, HeardTopic>; elapsedS: number; messages: number; busy: boolean; more: boolean }>({
-    topics: new Map(),
-    elapsedS: 0,
-    messages: 0,
-    busy: false,
-    more: false,
-  })
-  const [problem, setProblem] = useState<Problem | null>(null)
-  const abort = useRef<AbortController | null>(null)
-  useEffect(() => () => abort.current?.abort(), [])
-  const stop = () => {
-    abort.current?.abort()
-    setState((s) => ({ ...s, busy: false }))
-  }
-  const start = (id: string, filters: string, seconds: number) => {
-    abort.current?.abort()
-    const mine = new AbortController()
-    abort.current = mine
-    setProblem(null)
-    setState({ topics: new Map(), elapsedS: 0, messages: 0, busy: true, more: false })
-    callStream('listenOnTopics', { params: { id }, body: { filters, seconds }, signal: mine.signal }, (heard) =>
-      setState((old) => {
-        const topics = new Map(old.topics)
-        for (const t of heard.topics) topics.set(t.topic, t)
-        return { topics, elapsedS: heard.elapsedS, messages: heard.messages, busy: !heard.over, more: heard.more }
-      }),
-    )
-      .catch((e: unknown) => {
-        if (!mine.signal.aborted) setProblem(failureIn(e))
-      })
-      .finally(() => {
-        if (abort.current === mine) setState((s) => ({ ...s, busy: false }))
-      })
-  }
-  return { ...state, problem, start, stop }
-}
-
-function Listen({ sources }: { sources: MqttSource[] }) {
+function Listen({ source, sources, onSource }: { source: MqttSource; sources: MqttSource[]; onSource(id: string): void }) {
   const mayEdit = useMay('engineer')
   const tags = useCall('listTags')
-  const [sourceId, setSourceId] = useTextInAddress('source')
-  const source = sources.find((s) => s.id === sourceId) ?? sources[0]!
   const [filters, setFilters] = useFilterInAddress('filters')
   const [seconds, setSeconds] = useState('20')
   const heard = useListening()
-  const [closed, setClosed] = useState<ReadonlySet<string>>(new Set())
   const [words, setWords] = useFilterInAddress()
-  const [picked, setPicked] = useState<ReadonlyMap<string, TopicLeaf>>(new Map())
-  const [rule, setRule] = useState<NamingRule>({ drop: 0, before: '' })
-  const [shown, setShown] = useState<string | null>(null)
-  const [adding, setAdding] = useState(false)
-  const [problem, setProblem] = useState<(Problem & { fields?: Record<string, string> | undefined }) | null>(null)
+  const [only, setOnly] = useTextInAddress('only')
+  const [as, setAs] = useTextInAddress('as')
+  const [open, setOpen] = useTextInAddress('family')
+  const [topic, setTopic] = useTextInAddress('topic')
   const taken = useMemo(() => new Map((tags.data ?? []).filter((t) => t.sourceId === source.id).map((t) => [t.address, t.name])), [tags.data, source])
-  const rows = useMemo(() => topicRows(heard.topics, closed, words.trim().toLowerCase(), picked, taken), [heard.topics, closed, words, picked, taken])
-  const one = shown === null ? undefined : heard.topics.get(shown)
+  const choice = usePicked(source.id, taken)
+  const adding = useAdding(source.id, [...choice.picked.values()], choice.clear)
+  const sought = words.trim().toLowerCase()
+  // While messages come in, what was found stays on the screen until the next is ready.
+  const families = useFamilies(useDeferredValue(heard.topics), useDeferredValue(sought))
+  const role = (leaf: TopicLeaf) => roleOf(leafName(leaf), source.settings)
+  const whole = (family: HeardFamily) => family.topics.flatMap((t) => [...t.byName.values()].filter((leaf) => role(leaf) === null))
+  const isTaken = (family: HeardFamily) => whole(family).length > 0 && whole(family).every((leaf) => taken.has(leaf.address))
+  const shown = (only ?? 'all') as Shown
+  const listed = families.filter((f) => shown === 'all' || (shown === 'taken' ? isTaken(f) : f.carries === shown))
+  const picking: FamilyPicking = { picked: choice.picked, taken, pick: choice.pick, role, whole }
   const duration = Number(seconds) >= 1 && Number(seconds) <= 600 ? Number(seconds) : null
-
-  const pick = (leaves: readonly TopicLeaf[], on: boolean) =>
-    setPicked((old) => {
-      const next = new Map(old)
-      for (const l of leaves) {
-        if (on && !taken.has(l.address)) next.set(l.address, l)
-        else next.delete(l.address)
-      }
-      return next
-    })
-  const underOf = (path: string) =>
-    [...heard.topics.values()].filter((t) => t.topic === path || t.topic.startsWith(`${path}/`)).flatMap(leavesOfTopic)
-  const list = [...picked.values()]
-  const add = async () => {
-    setAdding(true)
-    setProblem(null)
-    try {
-      const made = await call('addTags', {
-        body: {
-          tags: list.map((l) => ({ name: proposeName(l.levels, rule), sourceId: source.id, address: l.address, dataType: l.dataType, unit: l.unit })),
-        },
-      })
-      await refresh('listTags', 'listSources')
-      setPicked(new Map())
-      toast.success(`${countText(made.length)} ${made.length === 1 ? 'tag' : 'tags'} added`)
-    } catch (e) {
-      setProblem(failureIn(e))
-    } finally {
-      setAdding(false)
-    }
-  }
+  const start = () => heard.start(source.id, filters.trim(), duration ?? 20)
   return (
     <>
       <Row station="sources" page="Topics">
         {heard.busy ? (
           <Button onClick={heard.stop}>Stop listening</Button>
         ) : (
-          <Button
-            kind="main"
-            disabled={!mayEdit || duration === null}
-            title={mayEdit ? '' : 'Needs the role engineer'}
-            onClick={() => heard.start(source.id, filters.trim(), duration ?? 20)}
-          >
+          <Button kind="main" disabled={!mayEdit || duration === null} title={mayEdit ? '' : 'Needs the role engineer'} onClick={start}>
             {heard.topics.size > 0 ? 'Listen again' : 'Listen'}
           </Button>
         )}
       </Row>
       <ThreeParts
         id="topics"
-        peekWidth={360}
+        peekWidth={340}
         left={
           <div className="px-3 py-1 [&>div]:grid-cols-1">
-            <SourceSelect sources={sources} value={source.id} onChange={setSourceId} />
-            <TextField
-              label="Listen on"
-              mono
-              value={filters}
-              placeholder={filtersOf(source.settings.filters).join(' ')}
-              help="Empty: the filters of the source. A tag outside of those is never heard"
-              onChange={(e) => setFilters(e.target.value)}
+            <SourceSelect sources={sources} value={source.id} onChange={onSource} />
+            <ListenFields
+              settings={source.settings}
+              filters={filters}
+              onFilters={setFilters}
+              seconds={seconds}
+              onSeconds={setSeconds}
+              duration={duration}
+              heard={heard}
+              families={families}
+              taken={families.filter(isTaken).length}
+              shown={shown}
+              onShown={(kind) => setOnly(kind === 'all' ? null : kind)}
             />
-            <TextField
-              label="For"
-              mono
-              unit="s"
-              value={seconds}
-              error={duration === null ? 'From 1 to 600 s' : undefined}
-              onChange={(e) => setSeconds(e.target.value)}
-            />
-            {(heard.busy || heard.messages > 0) && (
-              <>
-                <Heading level={2}>Heard</Heading>
-                <div className="my-1 h-[5px] overflow-hidden rounded-sm bg-well" aria-hidden="true">
-                  <div className="h-full bg-clay" style={{ width: `${Math.min(100, (100 * heard.elapsedS) / (duration ?? 20))}%` }} />
-                </div>
-                <p className="text-muted" role="status">
-                  {countText(heard.messages)} messages on {countText(heard.topics.size)} topics in {Math.round(heard.elapsedS)} s
-                </p>
-                {heard.more && <p className="text-uncertain">More topics than are kept here: narrow the filters.</p>}
-              </>
-            )}
           </div>
         }
         peek={
-          <>
-            <div className="flex items-center justify-between">
-              <h2 className="text-[15px] font-semibold">{list.length === 0 ? 'Nothing chosen yet' : `${countText(list.length)} chosen`}</h2>
-              <Button kind="main" disabled={list.length === 0 || !mayEdit} busy={adding} onClick={() => void add()}>
-                {list.length === 1 ? 'Add 1 tag' : `Add ${list.length > 0 ? countText(list.length) : ''} tags`}
-              </Button>
-            </div>
-            {problem && (
-              <div className="my-2">
-                <ProblemNote problem={problem} />
-              </div>
-            )}
-            {list.length > 0 && (
-              <>
-                <NamingFields rule={rule} onChange={setRule} />
-                <ul className="max-h-56 overflow-auto rounded-sm border border-line" aria-label="Tags to be added">
-                  {list.slice(0, 300).map((l, i) => {
-                    const wrong = problem?.fields?.[`tags.${i}.name`] ?? problem?.fields?.[`tags.${i}.address`]
-                    return (
-                      <li key={l.address} className="flex items-baseline gap-2 border-b border-line/60 px-2 py-[3px] last:border-0">
-                        <span className="min-w-0 flex-1 break-words">
-                          {proposeName(l.levels, rule)}
-                          {wrong && <span className="block text-xs text-bad">{wrong}</span>}
-                        </span>
-                        <span className="max-w-24 truncate font-mono text-xs text-muted">{l.value}</span>
-                      </li>
-                    )
-                  })}
-                </ul>
-              </>
-            )}
-            {one && (
-              <>
-                <Heading>Last message</Heading>
-                <Fact name="Topic">{one.topic}</Fact>
-                <Fact name="Looks like">{formats[one.format]}</Fact>
-                <Fact name="Messages">
-                  {countText(one.count)}
-                  {one.rate > 0 && `, ${one.rate.toFixed(one.rate < 10 ? 1 : 0)}/s`}
-                  {one.retained && ', retained'}
-                </Fact>
-                <Fact name="Size">{bytesText(one.bytes)}</Fact>
-                {one.sample !== '' && <Payload text={one.sample} />}
-              </>
-            )}
-          </>
+          <TopicsPeek
+            list={adding.list}
+            rule={adding.rule}
+            onRule={adding.setRule}
+            one={topic === null ? undefined : heard.topics.get(topic)}
+            problem={adding.problem}
+            mayEdit={mayEdit}
+            adding={adding.busy}
+            onAdd={() => void adding.add()}
+            onClear={choice.clear}
+          />
         }
       >
         {heard.problem ? (
           <div className="p-4">
-            <ProblemNote
-              problem={heard.problem}
-              action={<Button onClick={() => heard.start(source.id, filters.trim(), duration ?? 20)}>Listen again</Button>}
-            />
+            <ProblemNote problem={heard.problem} action={<Button onClick={start}>Listen again</Button>} />
           </div>
         ) : heard.topics.size === 0 ? (
-          <Empty title={heard.busy ? 'Listening ...' : 'Which topics are there?'}>
-            {heard.busy
-              ? 'Topics show here as soon as a message comes on them.'
-              : 'A broker keeps no list of its topics. Listen for a while: those that something is said on show here, with what was said.'}
-          </Empty>
+          <Silent heard={heard} />
         ) : (
           <>
             <div className="flex shrink-0 items-center gap-2 border-b border-line px-2.5 py-[6px]">
               <FilterBox value={words} onChange={setWords} placeholder="filter topics and names" />
-              <span className="ml-auto font-mono text-[12px] text-muted">{countText(heard.topics.size)} topics</span>
+              <Choice
+                label="Topics"
+                value={as === 'single' ? 'single' : 'families'}
+                options={[
+                  { value: 'families', label: 'Families' },
+                  { value: 'single', label: 'Single topics' },
+                ]}
+                onChange={(next) => setAs(next === 'single' ? next : null)}
+              />
+              <span className="ml-auto font-mono text-[12px] text-muted">
+                {countText(heard.topics.size)} topics in {families.length === 1 ? '1 family' : `${countText(families.length)} families`}
+              </span>
             </div>
-            <VirtualTree
-              label="Topics"
-              rows={rows}
-              onToggle={(r) =>
-                setClosed((old) => {
-                  const next = new Set(old)
-                  if (!next.delete(r.id)) next.add(r.id)
-                  return next
-                })
-              }
-              onTick={(r, on) => r.leaf && pick([r.leaf], on)}
-              onCursor={(r) => r.heard && setShown(r.heard.topic)}
-              empty={<p className="p-4 text-muted">No topic fits the filter.</p>}
-            >
-              {(r) => (
-                <>
-                  <span className={`truncate ${r.leaf ? '' : 'font-semibold'}`}>{r.label}</span>
-                  {r.leaf && taken.has(r.leaf.address) && <span className="truncate text-xs text-muted">is {taken.get(r.leaf.address)}</span>}
-                  <span className="ml-auto flex items-center gap-2">
-                    {r.leaf ? (
-                      <span className="max-w-40 truncate font-mono text-xs text-muted">
-                        {r.leaf.value} {r.leaf.unit}
-                      </span>
-                    ) : (
-                      <>
-                        {r.heard && <span className="text-xs text-muted">{formats[r.heard.format]}</span>}
-                        <Button
-                          small
-                          kind="quiet"
-                          tabIndex={-1}
-                          className="opacity-0 group-hover:opacity-100 focus:opacity-100"
-                          aria-label={`Take all under ${r.label}`}
-                          onClick={() => pick(underOf(r.id), true)}
-                        >
-                          take all {r.under}
-                        </Button>
-                      </>
-                    )}
-                  </span>
-                </>
-              )}
-            </VirtualTree>
+            {as === 'single' ? (
+              <SingleTopics topics={heard.topics} words={sought} picked={choice.picked} taken={taken} pick={choice.pick} onTopic={setTopic} />
+            ) : listed.length === 0 ? (
+              <p className="p-4 text-muted">No topic fits.</p>
+            ) : (
+              <FamilyList
+                families={listed}
+                open={open}
+                onOpen={(id) => {
+                  setOpen(id)
+                  const family = families.find((f) => f.id === id)
+                  if (family && !family.topics.some((t) => t.topic === topic)) setTopic(family.topics[0]!.topic)
+                }}
+                onTopic={setTopic}
+                shown={topic}
+                picking={picking}
+              />
+            )}
           </>
         )}
       </ThreeParts>
     </>
   )
+}
+
+function useFamilies(topics: Listening['topics'], words: string): HeardFamily[] {
+  return useMemo(() => heardFamilies(topics.values(), words), [topics, words])
+}
+
+function Silent({ heard }: { heard: Listening }) {
+  return (
+    <Empty title={heard.busy ? 'Listening ...' : 'Which topics are there?'}>
+      {heard.busy
+        ? 'Topics show here as soon as a message comes on them.'
+        : 'A broker keeps no list of its topics. Listen for a while: those that something is said on show here, with what was said.'}
+    </Empty>
+  )
+}
+
+/** Makes tags of the chosen leaves, named by a rule; what is refused stays chosen. */
+function useAdding(sourceId: string, list: readonly TopicLeaf[], onAdded: () => void) {
+  const [rule, setRule] = useState<NamingRule>({ drop: 0, before: '' })
+  const [busy, setBusy] = useState(false)
+  const [problem, setProblem] = useState<(Problem & { fields?: Record<string, string> | undefined }) | null>(null)
+  const add = async () => {
+    setBusy(true)
+    setProblem(null)
+    try {
+      const tags = list.map((leaf) => ({
+        name: proposeName(leaf.levels, rule),
+        sourceId,
+        address: leaf.address,
+        dataType: leaf.dataType,
+        unit: leaf.unit,
+      }))
+      const made = await call('addTags', { body: { tags } })
+      await refresh('listTags', 'listSources')
+      onAdded()
+      toast.success(`${countText(made.length)} ${made.length === 1 ? 'tag' : 'tags'} added`)
+    } catch (e) {
+      setProblem(failureIn(e))
+    } finally {
+      setBusy(false)
+    }
+  }
+  return { list, rule, setRule, busy, problem, add }
 }

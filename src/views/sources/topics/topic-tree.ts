@@ -1,6 +1,6 @@
 import type { HeardTopic } from '~/contract/sources/mqtt'
 import type { DataType } from '~/contract/tag'
-import type { TreeRow } from '../shared/VirtualTree'
+import type { TreeRow } from '../../shared/VirtualTree'
 
 /** Something a tag can be made of: a bare payload, a leaf of JSON, or a metric. */
 export interface TopicLeaf {
