@@ -16,5 +16,9 @@ export const kept: readonly [seed: number, what: string, drawn?: 'old'][] = [
     'the place behind the last message went back when an old segment was the last one left: identifiers were given again while the broker held them',
   ],
   [90000190, 'copies that waited for their message when a witness ended came again to the next one, and counted twice'],
+  [
+    700021163,
+    'a destination was saved while the database hung: what the old witness had counted was not written when the new one read where it was, and counted twice',
+  ],
   [400034262, 'a dead engine sent again what it could not write, its follower could not send it at all: the second copy was taken for a repetition'],
 ]

@@ -1,5 +1,5 @@
 import type { Lane } from '~/contract/destination'
-import type { Failure } from '~/contract/failure'
+import { type Failure, fail } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Account } from '~/core/delivery/account'
 import type { DeliveryStore, StoreTrouble } from '~/core/delivery/delivery-store'
@@ -108,6 +108,8 @@ export class DestinationSupervisor {
   private readonly loading: Retrying
   private sending: Retrying | null = null
   private preparing: Retrying | null = null
+  /** The witness before this one may have counted what is not written. */
+  private lastUnwritten = false
   private loaded = false
   private stopped = false
   private readonly rate = new Rate()
@@ -290,6 +292,8 @@ export class DestinationSupervisor {
     return new Promise((begun) => {
       preparing.start(
         async () => {
+          // What the last one counted is written before the next one reads where it was: else it comes again, and counts again.
+          if (this.lastUnwritten) await this.writeLast()
           const position = this.anew.witness ? 'forget' : await this.ctx.store.loadPosition(this.destination.id)
           // Another beginning may have taken its place meanwhile: one witness is enough.
           if (this.preparing === preparing) await this.startWitness(position)
@@ -755,14 +759,18 @@ export class DestinationSupervisor {
     return go
   }
 
+  private async writeLast(): Promise<void> {
+    if (!(await this.ctx.ledger.written()))
+      throw fail(503, 'witness.waits', 'What the one before it counted cannot be written yet', 'Bring the database back', 'witness')
+    this.lastUnwritten = false
+  }
+
   private async renewWitness(): Promise<void> {
     const old = this.witness
     this.witness = null
     await this.ctx.ledger.flush()
     await old?.stop()
-    // What it counted in between is written before the next one reads where it was.
-    await this.ctx.ledger.flush()
-    await this.ctx.ledger.flush()
+    this.lastUnwritten ||= old !== null
     await this.beginWitness()
   }
 

@@ -263,6 +263,18 @@ export class Ledger {
     return this.flushing
   }
 
+  /** Writes all that is known now; false: it could not be written. */
+  async written(): Promise<boolean> {
+    let done = false
+    this.afterFlush(() => {
+      done = true
+    }, null)
+    await this.flush()
+    // One that was under way, or that could not be written before, holds nothing of it.
+    if (!done) await this.flush()
+    return done
+  }
+
   private async write(): Promise<void> {
     this.pending ??= this.collect()
     const p = this.pending
