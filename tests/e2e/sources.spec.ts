@@ -75,6 +75,9 @@ test('Modbus: a silent unit is told with what to do; mended, registers become a 
   // The only 32-bit float within what is expected has its low word first.
   await expect(page.locator('[data-decoding="float32 CDAB"]')).toHaveAttribute('data-plausible', 'true')
   await page.locator('[data-decoding="float32 CDAB"]').click()
+  // It asks before anything is added.
+  await expect(page.getByRole('dialog', { name: 'Add Anew/power 1' })).toContainText('float32 CDAB')
+  await page.keyboard.press('Enter')
   await expect(page.getByText('Anew/power 1 is added')).toBeVisible()
   await arrives(page, 'Anew/power 1', /1[0-9]{2}\.\d/)
 })
@@ -92,6 +95,14 @@ test('the meter with the wrong word order is found by its range and mended on th
   const right = page.locator('[data-decoding="float32 CDAB"]')
   await expect(right).toHaveAttribute('data-plausible', 'true')
   await right.click()
+  // It asks first, old and new way side by side; Escape leaves it.
+  const asks = page.getByRole('dialog', { name: 'Read Power Meter 2/power otherwise' })
+  await expect(asks).toContainText('float32 CDAB')
+  await page.keyboard.press('Escape')
+  await expect(asks).toBeHidden()
+  await expect(right).toHaveAttribute('aria-pressed', 'false')
+  await right.click()
+  await asks.getByRole('button', { name: 'Read it so' }).click()
   await expect(right).toHaveAttribute('aria-pressed', 'true')
   await expect(now).not.toContainText('Outside of what is expected')
   await expect
@@ -104,7 +115,34 @@ test('the meter with the wrong word order is found by its range and mended on th
   await page.getByRole('button', { name: 'Undo' }).click()
   await expect(now).toContainText('Outside of what is expected')
   await right.click()
+  await page.keyboard.press('Enter')
   await expect(now).not.toContainText('Outside of what is expected')
+})
+
+test('the register bench reads places in every notation, and comes back by itself when the device does', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/sources/registers')
+  const from = page.getByLabel('From', { exact: true })
+  await from.fill('holding#1')
+  await expect(page.getByText('holding@0, holding#1 or 40001')).toBeVisible()
+  await from.fill('11 30005 float32')
+  await expect(page.getByLabel('Unit id')).toHaveValue('11')
+  await expect(page.getByLabel('Area')).toHaveValue('input')
+  await expect(page.getByText('input@4, input#5 or 30005')).toBeVisible()
+  await from.fill('4x')
+  await expect(page.getByText('Write a place like holding@12')).toBeVisible()
+  await from.fill('0')
+  await expect(page.locator('[data-look="fine"]')).toBeVisible()
+  const first = page.locator('[data-register="0"]')
+  const before = await first.boundingBox()
+  // A unit that nobody answers for: said at the foot, and what was read last stays where it is.
+  await page.getByLabel('Area').selectOption('holding')
+  await page.getByLabel('Unit id').fill('247')
+  await expect(page.locator('[data-look="problem"]')).toBeVisible({ timeout: 20_000 })
+  await page.getByLabel('Unit id').fill('11')
+  await page.getByLabel('Area').selectOption('input')
+  await expect(page.locator('[data-look="fine"]')).toBeVisible()
+  expect(await first.boundingBox()).toEqual(before)
 })
 
 test('MQTT topics: a filter that may not be read is told; mended, topics are heard and become tags that keep the tree', async ({ page }) => {

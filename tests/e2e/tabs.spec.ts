@@ -71,6 +71,36 @@ test('an engine that says nothing: within seconds values are drawn as old, it is
   await expect(page.getByRole('status').filter({ hasText: 'Nothing is heard' })).toBeHidden()
 })
 
+test('the register bench and what is browsed are drawn as old while the engine says nothing, and go on by themselves', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/sources/registers')
+  const state = () => page.locator('[data-look]').getAttribute('data-look')
+  await expect.poll(state).toBe('fine')
+  const browser = await page.context().newPage()
+  await browser.goto('/sources/browse')
+  await browser
+    .getByRole('tree', { name: 'Nodes' })
+    .getByRole('button', { name: /^Open / })
+    .first()
+    .click()
+  await browser.getByRole('tree', { name: 'Nodes' }).getByRole('checkbox').first().check()
+  const values = browser.locator('[data-watched]')
+  await expect(values).toHaveAttribute('data-watched', 'live')
+  const pid = enginePid()
+  process.kill(pid, 'SIGSTOP')
+  try {
+    // The register bench stands behind another page: a page that nobody sees asks for nothing.
+    await expect(values).toHaveAttribute('data-watched', 'old')
+    await page.bringToFront()
+    await expect.poll(state).not.toBe('fine')
+  } finally {
+    process.kill(pid, 'SIGCONT')
+  }
+  await expect.poll(state, { timeout: 30_000 }).toBe('fine')
+  await browser.bringToFront()
+  await expect(values).toHaveAttribute('data-watched', 'live', { timeout: 30_000 })
+})
+
 test('the clock of the computer is an hour wrong: ages and live pictures go by the clock of the server', async ({ page }) => {
   await page.addInitScript(() => {
     const real = Date.now.bind(Date)

@@ -86,6 +86,37 @@ export function parseModbusAddress(text: string): ModbusAddress | { problem: str
   return { unit, area, offset, type: known, bit: -1, words, length, order: order || (known === 'text' ? 'AB' : plainOrder(words)), factor }
 }
 
+/** A place to look at: what the text says of unit and area, if anything, and the offset from zero. */
+export interface TypedPlace {
+  unit: number | null
+  area: Area | null
+  offset: number
+}
+
+/**
+ * Reads where to look in any notation: a bare number counts as the source's notation does, `0x1F` from zero; `holding@12`,
+ * `holding#13`, `40013` with six digits or in the notation of references, and whole addresses as `3 holding@12 float32`.
+ */
+export function readPlace(text: string, notation: RegisterNotation = 'offset'): TypedPlace | { problem: string } {
+  const parts = text.trim().split(/\s+/)
+  const [first, second] = [parts[0] ?? '', parts[1]]
+  const within = (found: TypedPlace) =>
+    found.offset < 0 ? { problem: 'Counted from 1, there is no 0' } : found.offset > 65_535 ? { problem: 'From 0 to 65535' } : found
+  if (second !== undefined) {
+    const whole = parseModbusAddress(text)
+    if (!('problem' in whole)) return { unit: whole.unit, area: whole.area, offset: whole.offset }
+    const where = /^\d{1,3}$/.test(first) && Number(first) <= 255 ? place(second) : null
+    return where ? within({ unit: Number(first), area: where.area, offset: where.offset }) : { problem: `Write ${places}` }
+  }
+  const hex = /^0x([0-9a-f]{1,4})$/i.exec(first)
+  if (hex) return { unit: null, area: null, offset: Number.parseInt(hex[1]!, 16) }
+  const reference = notation === 'reference' || first.length === 6 ? place(first) : null
+  if (reference && /^\d/.test(first)) return within({ unit: null, area: reference.area, offset: reference.offset })
+  if (/^\d{1,5}$/.test(first)) return within({ unit: null, area: null, offset: Number(first) - (notation === 'number' ? 1 : 0) })
+  const named = place(first)
+  return named ? within({ unit: null, area: named.area, offset: named.offset }) : { problem: `Write ${places}, or a number` }
+}
+
 /** The place as people write it: `holding@12`, `holding#13` or `40013`. */
 export function formatPlace(area: Area, offset: number, notation: RegisterNotation = 'offset'): string {
   if (notation === 'offset') return `${area}@${offset}`

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { ordersOf, registerTypes } from '../value/register'
-import { formatModbusAddress, type ModbusAddress, parseModbusAddress } from './modbus-address'
+import { formatModbusAddress, type ModbusAddress, parseModbusAddress, readPlace } from './modbus-address'
 import { type Point, planReads, splitBlock } from './modbus-plan'
 import { putValue, takeValue } from './modbus-value'
 
@@ -187,4 +187,38 @@ describe('values out of an answer', () => {
     expect(putValue(true, parse('1 coil@0'))).toEqual([1])
     expect(putValue('ABC', parse('1 holding@0 text/2'))).toMatchObject({ problem: expect.stringContaining('longer') })
   })
+})
+
+describe('where to look, as people write it', () => {
+  it.each([
+    ['12', 'offset', { unit: null, area: null, offset: 12 }],
+    ['12', 'number', { unit: null, area: null, offset: 11 }],
+    ['40013', 'reference', { unit: null, area: 'holding', offset: 12 }],
+    ['40013', 'offset', { unit: null, area: null, offset: 40_013 }],
+    ['400013', 'offset', { unit: null, area: 'holding', offset: 12 }],
+    ['0x1F', 'offset', { unit: null, area: null, offset: 31 }],
+    ['holding@12', 'reference', { unit: null, area: 'holding', offset: 12 }],
+    ['INPUT#13', 'offset', { unit: null, area: 'input', offset: 12 }],
+    ['coil@5', 'offset', { unit: null, area: 'coil', offset: 5 }],
+    [' 3 holding@12 float32 CDAB ', 'offset', { unit: 3, area: 'holding', offset: 12 }],
+    ['3 30005', 'offset', { unit: 3, area: 'input', offset: 4 }],
+  ] as const)('%s with %s', (text, notation, place) => expect(readPlace(text, notation)).toEqual(place))
+  it.each([
+    ['', 'Write a place'],
+    ['x', 'Write a place'],
+    ['-1', 'Write a place'],
+    ['70000', 'From 0 to 65535'],
+    ['0', 'there is no 0', 'number'],
+    ['300 holding@1', 'Write a place'],
+    ['0x10000', 'Write a place'],
+  ] as const)('%j is refused', (text, problem, notation: 'offset' | 'number' = 'offset') =>
+    expect(readPlace(text, notation)).toEqual({ problem: expect.stringContaining(problem) }),
+  )
+  it('never throws, and what it reads lies within', () =>
+    fc.assert(
+      fc.property(fc.string(), fc.constantFrom('offset', 'number', 'reference' as const), (text, notation) => {
+        const place = readPlace(text, notation)
+        if (!('problem' in place)) expect(place.offset >= 0 && place.offset <= 65_535).toBe(true)
+      }),
+    ))
 })

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { wildcard } from './wildcard'
+import { nearPatterns, wildcard } from './wildcard'
 
 describe('wildcards', () => {
   it.each([
@@ -35,4 +35,17 @@ describe('wildcards', () => {
     expect(wildcard('**/**/**/x')('a/'.repeat(60))).toBe(false)
     expect(performance.now() - began).toBeLessThan(5000)
   })
+})
+
+describe('patterns like one that fits nothing', () => {
+  const paths = ['Kiln/Zone 4/temperature', 'Kiln/Zone 12/temperature', 'Kiln/Zone 4/roof temperature', 'Dryer/temp', 'Dryer/fan_speed']
+  const near = (pattern: string) => nearPatterns(pattern, paths).map((n) => `${n.pattern}: ${n.count}`)
+  it.each([
+    ['Zone 4/temperature', ['**/Zone 4/temperature: 1', '**/*Zone?4*/*temperature*: 2', '**/*temperature*: 3']],
+    ['zone_4/temp', ['**/*zone?4*/*temp*: 2', '**/*temp*: 4']],
+    ['fan speed', ['*fan?speed*: 1']],
+    ['nowhere', []],
+    ['/', []],
+    ['**', []],
+  ])('%s', (pattern, found) => expect(near(pattern)).toEqual(found))
 })

@@ -26,7 +26,8 @@ describe('writing', () => {
 
   it.each([
     ['12.5', 'number', 12.5],
-    ['12,5', 'number', '12,5'],
+    ['12,5', 'number', 12.5],
+    ['1.012,5', 'number', '1.012,5'],
     ['', 'number', ''],
     ['true', 'boolean', true],
     ['1', 'boolean', '1'],

@@ -1,5 +1,6 @@
 import type { Tag } from '~/contract/tag'
 import type { Scalar } from './deadband'
+import { typedNumber } from './typed-number'
 import { wholeFromText } from './whole'
 
 /** What stands against writing a value to a tag, as a sentence; null: nothing. */
@@ -32,6 +33,6 @@ export function typedValue(text: string, dataType: Tag['dataType']): Scalar {
     const exact = wholeFromText(trimmed)
     if (exact !== null) return exact
   }
-  if (dataType === 'number' || dataType === 'integer') return trimmed !== '' && Number.isFinite(Number(trimmed)) ? Number(trimmed) : text
+  if (dataType === 'number' || dataType === 'integer') return typedNumber(trimmed) ?? text
   return text
 }

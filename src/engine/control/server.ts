@@ -84,12 +84,21 @@ async function parse<S extends z.ZodType>(req: IncomingMessage, schema: S): Prom
   return parsed.data
 }
 
+/** An empty line this often tells that a stream of steps is alive, ms. */
+const STEPS_BEAT_MS = 2000
+
 /** Streams steps as lines of JSON, each as soon as it is known; stops the check when the asker goes. */
 async function steps(res: ServerResponse, generator: AsyncGenerator<object>): Promise<void> {
   res.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' })
-  for await (const step of generator) {
-    if (res.destroyed) break
-    res.write(`${JSON.stringify(step)}\n`)
+  // Whoever reads can tell a quiet stream from one that is cut: an empty line is no item.
+  const beat = setInterval(() => res.write('\n'), STEPS_BEAT_MS)
+  try {
+    for await (const step of generator) {
+      if (res.destroyed) break
+      res.write(`${JSON.stringify(step)}\n`)
+    }
+  } finally {
+    clearInterval(beat)
   }
   res.end()
 }

@@ -90,14 +90,15 @@ async function ask<K extends RouteKey>(key: K, o: Options<K>): Promise<AnswerOf<
   return answer
 }
 
-/** Calls a streaming endpoint; `each` gets every item as it comes. */
-export async function callStream<K extends RouteKey>(key: K, o: Options<K>, each: (item: AnswerOf<K>) => void): Promise<void> {
+/** Calls a streaming endpoint; `each` gets every item as it comes, `alive` hears of octets, also of those that say nothing. */
+export async function callStream<K extends RouteKey>(key: K, o: Options<K>, each: (item: AnswerOf<K>) => void, alive?: () => void): Promise<void> {
   const response = await send(key, o)
   const reader = response.body!.pipeThrough(new TextDecoderStream()).getReader()
   let rest = ''
   for (;;) {
     const { done, value } = await reader.read()
     if (done) break
+    alive?.()
     const lines = (rest + value).split('\n')
     rest = lines.pop() ?? ''
     for (const line of lines) if (line) each(JSON.parse(line) as AnswerOf<K>)

@@ -3,9 +3,11 @@ import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
 import type { Finding, Publication } from '~/contract/publication'
 import { asPrescribed, shapeOf } from '~/core/shape/registry'
+import { typedNumber } from '~/core/value/typed-number'
 import { Button } from '~/ui/Button'
 import { Choice, SelectField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
+import { NumberInput } from '~/ui/NumberInput'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { useCall } from '../app/api'
@@ -186,18 +188,16 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
                 onChange={(kind) => set({ trigger: kind === 'change' ? { kind } : { kind, seconds: 10 } })}
               />
               {draft.trigger.kind === 'every' && (
-                <label className="flex items-center gap-2">
-                  <input
-                    type="number"
-                    min={0.1}
-                    step="any"
+                <span className="flex items-center gap-2">
+                  <NumberInput
                     aria-label="Seconds"
                     className="h-[26px] w-20 rounded-sm border border-line bg-paper px-2 font-mono"
                     value={draft.trigger.seconds}
-                    onChange={(e) => set({ trigger: { kind: 'every', seconds: Number(e.target.value) } })}
+                    read={typedNumber}
+                    onNumber={(seconds) => set({ trigger: { kind: 'every', seconds } })}
                   />
                   s
-                </label>
+                </span>
               )}
               <span className="text-muted">A change of quality, good to bad or back, always counts.</span>
             </div>

@@ -5,6 +5,7 @@ import { type ShapeInput, type ShapeKind, ShapeSettings } from '~/contract/shape
 import { topicLevel } from '~/core/address/template'
 import { begun, shapeKinds, shapes } from '~/core/shape/registry'
 import { placeholdersOf, templateFaults } from '~/core/shape/template'
+import { typedNumber } from '~/core/value/typed-number'
 import { CheckField, Field, SelectField, TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
 import { TemplateEditor } from './TemplateEditor'
@@ -144,7 +145,7 @@ export function ShapeForm({
                 value={settings[name] === null || settings[name] === undefined ? '' : String(settings[name])}
                 onChange={(e) => {
                   const text = e.target.value.trim()
-                  set(name, text === '' ? null : Number.isFinite(Number(text)) ? Number(text) : text)
+                  set(name, text === '' ? null : (typedNumber(text) ?? text))
                 }}
               />
             ) : (

@@ -1,6 +1,7 @@
 import { Fragment, type ReactNode } from 'react'
 import type { FieldValues, UseFormReturn } from 'react-hook-form'
 import type { z } from 'zod'
+import { typedNumber } from '~/core/value/typed-number'
 import { AreaField, CheckField, SelectField, TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
 
@@ -73,7 +74,7 @@ export function SettingsForm({ schema, path, form, options = {}, hide, after = {
           {...around}
           inputMode="decimal"
           mono
-          {...register(name, { setValueAs: (v) => (v === '' || v === null ? undefined : Number(v)) })}
+          {...register(name, { setValueAs: (v) => (v === '' || v === null ? undefined : (typedNumber(String(v)) ?? Number.NaN)) })}
         />
       )
     else if (meta.area) field = <AreaField {...around} rows={4} {...register(name)} />

@@ -3,33 +3,36 @@ import { toast } from 'sonner'
 import type { BrowseNode, Source } from '~/contract/source'
 import { DataType, type TagInput } from '~/contract/tag'
 import { type NamingRule, proposeName } from '~/core/source/naming'
-import { wildcard } from '~/core/source/wildcard'
-import { displayValue } from '~/core/value/datatype'
-import { qualityOf, qualityText } from '~/core/value/quality'
-import { fromWire } from '~/core/value/wire'
+import { nearPatterns, wildcard } from '~/core/source/wildcard'
 import { Button } from '~/ui/Button'
-import { FilterBox, TextField } from '~/ui/Field'
-import { Glyph } from '~/ui/Glyph'
-import { Empty, Fact, Heading, Loading, type Problem, ProblemNote } from '~/ui/Notes'
+import { FilterBox } from '~/ui/Field'
+import { Empty, Loading, type Problem, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { go, useFilterInAddress, useTextInAddress } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { useOnline } from '../app/live/live'
 import { VirtualTree } from '../shared/VirtualTree'
+import { Attributes } from './browse/Attributes'
+import { Chosen, SHOWN } from './browse/Chosen'
+import { FindByPattern, type Found } from './browse/FindByPattern'
+import { useNodeRows, useNodeTree } from './browse/useNodeTree'
+import { useWatched } from './browse/useWatched'
 import { NamingFields } from './NamingFields'
 import { SourceSelect } from './SourceSelect'
-import { useNodeRows, useNodeTree } from './useNodeTree'
-import { useWatched, type Watched } from './useWatched'
+import { usePicked } from './usePicked'
 
 export function BrowsePage() {
   const sources = useCall('listSources')
+  const [sourceId, setSourceId] = useTextInAddress('source')
   if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
   if (!sources.data) return <Loading />
   // Registers and topics have pages of their own: there is no list to browse.
   const list = sources.data.filter((s) => s.kind !== 'modbus' && s.kind !== 'mqtt')
-  if (list.length > 0) return <Nodes sources={list} />
+  const source = list.find((s) => s.id === sourceId) ?? list[0]
+  if (source) return <Nodes key={source.id} source={source} sources={list} onSource={setSourceId} />
   return (
     <>
       <Row station="sources" page="Browse" />
@@ -47,20 +50,14 @@ export function BrowsePage() {
   )
 }
 
-/** How many names stand in a list of what would be taken. */
-const SHOWN = 300
-
-function Nodes({ sources }: { sources: Source[] }) {
+function Nodes({ source, sources, onSource }: { source: Source; sources: Source[]; onSource(id: string): void }) {
   const mayEdit = useMay('engineer')
   const tags = useCall('listTags')
-  const [sourceId, setSourceId] = useTextInAddress('source')
-  const source = sources.find((s) => s.id === sourceId) ?? sources[0]!
   const tree = useNodeTree(source.id)
   const [words, setWords] = useFilterInAddress()
   const [pattern, setPattern] = useFilterInAddress('pattern')
-  const [found, setFound] = useState<{ pattern: string; under: string; nodes: BrowseNode[]; all: number } | null>(null)
+  const [found, setFound] = useState<Found | null>(null)
   const [busy, setBusy] = useState<'branch' | 'search' | 'add' | null>(null)
-  const [picked, setPicked] = useState<ReadonlyMap<string, BrowseNode>>(new Map())
   const [cursor, setCursor] = useState<BrowseNode | null>(null)
   const [inside, setInside] = useState(false)
   const [rule, setRule] = useState<NamingRule>({ drop: 0, before: '' })
@@ -68,28 +65,17 @@ function Nodes({ sources }: { sources: Source[] }) {
   const taken = useMemo(() => new Map((tags.data ?? []).filter((t) => t.sourceId === source.id).map((t) => [t.address, t.name])), [tags.data, source])
   // Signals may be taken as often as one likes.
   const locked = source.kind === 'simulated' ? new Map<string, string>() : taken
+  const { picked, pick, clear } = usePicked<BrowseNode>(`nodes ${source.id}`, locked)
   const rows = useNodeRows(tree, words.trim().toLowerCase(), picked, locked)
   const chosen = useMemo(() => [...picked.values()], [picked])
   const watched = useWatched(source.id, chosen)
-  const { load, reset } = tree
+  const { load } = tree
 
+  const online = useOnline() === 'on'
+  // What could not be asked for is asked again when the line is back.
   useEffect(() => {
-    reset()
-    setPicked(new Map())
-    setFound(null)
-    setCursor(null)
-    if (mayEdit) void load(null)
-  }, [load, reset, mayEdit])
-
-  const pick = (nodes: readonly BrowseNode[], on: boolean) =>
-    setPicked((old) => {
-      const next = new Map(old)
-      for (const n of nodes) {
-        if (on && !locked.has(n.address)) next.set(n.address, n)
-        else next.delete(n.address)
-      }
-      return next
-    })
+    if (mayEdit && online) void load(null)
+  }, [load, mayEdit, online])
   const guarded = async (what: NonNullable<typeof busy>, work: () => Promise<void>) => {
     setBusy(what)
     setProblem(null)
@@ -108,15 +94,17 @@ function Nodes({ sources }: { sources: Source[] }) {
   }
   const folder = cursor?.kind === 'folder' ? cursor : null
   const under = inside ? folder : null
-  const search = () =>
+  const search = (wanted: string) =>
     guarded('search', async () => {
       const all = await deep(under)
-      const fits = wildcard(pattern)
+      const fits = wildcard(wanted)
+      const pathOf = (n: BrowseNode) => n.path ?? n.name
+      const nodes = all.filter((n) => fits(pathOf(n)))
       setFound({
-        pattern,
-        under: under ? (under.path ?? under.name) : 'everything',
-        nodes: all.filter((n) => fits(n.path ?? n.name)),
+        under: under ? pathOf(under) : 'everything',
+        nodes,
         all: all.length,
+        near: nodes.length === 0 ? nearPatterns(wanted, all.map(pathOf)) : [],
       })
     })
   const drafts = (): TagInput[] =>
@@ -133,7 +121,7 @@ function Nodes({ sources }: { sources: Source[] }) {
     guarded('add', async () => {
       const made = await call('addTags', { body: { tags: drafts() } })
       await refresh('listTags', 'listSources')
-      setPicked(new Map())
+      clear()
       setFound(null)
       toast.success(`${countText(made.length)} ${made.length === 1 ? 'tag' : 'tags'} added`, {
         action: { label: 'Look at them', onClick: () => go(`/tags?source=${source.id}`) },
@@ -152,57 +140,20 @@ function Nodes({ sources }: { sources: Source[] }) {
         peekWidth={380}
         left={
           <div className="px-3 py-1 [&_.grid]:grid-cols-1">
-            <SourceSelect sources={sources} value={source.id} onChange={setSourceId} />
-            <Heading level={2}>Find by pattern</Heading>
-            <form
-              onSubmit={(e) => {
-                e.preventDefault()
-                if (pattern.trim() !== '') void search()
-              }}
-            >
-              <TextField
-                label="Pattern"
-                mono
-                value={pattern}
-                placeholder="**/Zone */temperature"
-                onChange={(e) => setPattern(e.target.value)}
-                help="* in one level, ** over levels, ? one character"
-              />
-              <label className="flex items-start gap-2 pb-2 text-[13px]">
-                <input
-                  type="checkbox"
-                  className="mt-1 accent-(--clay)"
-                  checked={inside && folder !== null}
-                  disabled={!folder}
-                  onChange={(e) => setInside(e.target.checked)}
-                />
-                <span className={folder ? '' : 'text-muted'}>only under {folder ? (folder.path ?? folder.name) : 'the branch that is marked'}</span>
-              </label>
-              <Button type="submit" disabled={pattern.trim() === '' || !mayEdit} busy={busy === 'search'}>
-                Find
-              </Button>
-            </form>
-            {found && (
-              <section aria-label="Found" className="mt-3">
-                <p role="status">
-                  <b>{countText(found.nodes.length)}</b> of {countText(found.all)} under {found.under} fit.
-                </p>
-                {found.nodes.length > 0 && (
-                  <Button small className="my-1" onClick={() => pick(found.nodes, true)}>
-                    Choose {found.nodes.length === 1 ? 'it' : `all ${countText(found.nodes.length)}`}
-                  </Button>
-                )}
-                <ul className="text-[13px] text-muted">
-                  {found.nodes.slice(0, SHOWN).map((n) => (
-                    <li key={n.address} className="truncate" title={n.path}>
-                      {n.path}
-                      {locked.has(n.address) && ' (is a tag)'}
-                    </li>
-                  ))}
-                </ul>
-                {found.nodes.length > SHOWN && <p className="text-muted">and {countText(found.nodes.length - SHOWN)} more</p>}
-              </section>
-            )}
+            <SourceSelect sources={sources} value={source.id} onChange={onSource} />
+            <FindByPattern
+              pattern={pattern}
+              onPattern={setPattern}
+              inside={inside && folder !== null}
+              onInside={setInside}
+              folder={folder}
+              found={found}
+              busy={busy === 'search'}
+              mayEdit={mayEdit}
+              locked={locked}
+              onFind={(wanted) => void search(wanted)}
+              onChoose={(nodes) => pick(nodes, true)}
+            />
           </div>
         }
         peek={
@@ -220,7 +171,12 @@ function Nodes({ sources }: { sources: Source[] }) {
               <>
                 <NamingFields rule={rule} onChange={setRule} />
                 {watched.problem && <p className="text-bad">{watched.problem}</p>}
-                <Chosen nodes={chosen} rule={rule} values={watched.values} fields={problem?.fields} onDrop={(n) => pick([n], false)} />
+                <div
+                  data-watched={watched.old ? 'old' : watched.values.size > 0 ? 'live' : 'asking'}
+                  className={watched.old ? 'italic opacity-60' : ''}
+                >
+                  <Chosen nodes={chosen} rule={rule} values={watched.values} fields={problem?.fields} onDrop={(n) => pick([n], false)} />
+                </div>
                 {chosen.length > SHOWN && <p className="text-muted">and {countText(chosen.length - SHOWN)} more</p>}
               </>
             )}
@@ -283,62 +239,6 @@ function Nodes({ sources }: { sources: Source[] }) {
           </>
         )}
       </ThreeParts>
-    </>
-  )
-}
-
-/** What will be added: the name that each gets, and its value at this moment. */
-function Chosen({
-  nodes,
-  rule,
-  values,
-  fields,
-  onDrop,
-}: {
-  nodes: readonly BrowseNode[]
-  rule: NamingRule
-  values: ReadonlyMap<string, Watched>
-  fields: Record<string, string> | undefined
-  onDrop(n: BrowseNode): void
-}) {
-  return (
-    <ul className="max-h-[46vh] overflow-auto rounded-sm border border-line" aria-label="Tags to be added">
-      {nodes.slice(0, SHOWN).map((n, i) => {
-        const wrong = fields?.[`tags.${i}.name`] ?? fields?.[`tags.${i}.address`]
-        const v = values.get(n.address)
-        return (
-          <li key={n.address} className="group flex items-baseline gap-2 border-b border-line/60 px-2 py-[3px] last:border-0">
-            <Glyph state={v ? qualityOf(v.status) : 'idle'} title={v ? qualityText(v.status) : 'no value yet'} />
-            <span className="min-w-0 flex-1 break-words">
-              {proposeName((n.path ?? n.name).split('/'), rule)}
-              {wrong && <span className="block text-xs text-bad">{wrong}</span>}
-            </span>
-            <span className="max-w-28 truncate font-mono text-xs" title={v ? qualityText(v.status) : ''}>
-              {v ? displayValue(fromWire(v.value), n.dataType === 'number') : '...'}
-            </span>
-            <span className="text-xs text-muted">{n.unit}</span>
-            <button type="button" aria-label={`Leave out ${n.name}`} className="text-muted hover:text-bad" onClick={() => onDrop(n)}>
-              ×
-            </button>
-          </li>
-        )
-      })}
-    </ul>
-  )
-}
-
-function Attributes({ node, taken }: { node: BrowseNode; taken: string | undefined }) {
-  return (
-    <>
-      <Heading>{node.name}</Heading>
-      <Fact name="Address">{node.address}</Fact>
-      {node.path && <Fact name="Path">{node.path}</Fact>}
-      {node.dataType && <Fact name="Data type">{node.dataType}</Fact>}
-      {node.unit && <Fact name="Unit">{node.unit}</Fact>}
-      {node.kind === 'variable' && node.writable !== undefined && <Fact name="Access">{node.writable ? 'read and write' : 'read'}</Fact>}
-      {node.value !== undefined && <Fact name="Value when browsed">{node.value}</Fact>}
-      {node.description && <Fact name="Description">{node.description}</Fact>}
-      {taken && <Fact name="Is the tag">{taken}</Fact>}
     </>
   )
 }

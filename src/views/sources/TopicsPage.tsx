@@ -19,7 +19,7 @@ import { SingleTopics } from './topics/SingleTopics'
 import { TopicsPeek } from './topics/TopicsPeek'
 import type { TopicLeaf } from './topics/topic-tree'
 import { type Listening, useListening } from './topics/useListening'
-import { usePicked } from './topics/usePicked'
+import { usePicked } from './usePicked'
 
 type MqttSource = Extract<Source, { kind: 'mqtt' }>
 
@@ -60,7 +60,7 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
   const [open, setOpen] = useTextInAddress('family')
   const [topic, setTopic] = useTextInAddress('topic')
   const taken = useMemo(() => new Map((tags.data ?? []).filter((t) => t.sourceId === source.id).map((t) => [t.address, t.name])), [tags.data, source])
-  const choice = usePicked(source.id, taken)
+  const choice = usePicked<TopicLeaf>(`topics ${source.id}`, taken)
   const adding = useAdding(source.id, [...choice.picked.values()], choice.clear)
   const sought = words.trim().toLowerCase()
   // While messages come in, what was found stays on the screen until the next is ready.

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import type { Binding, Equipment } from '~/contract/equipment'
 import { byName } from '~/core/equipment/hierarchy'
 import type { Leaf } from '~/core/equipment/resolve'
+import { typedNumber } from '~/core/value/typed-number'
 import { Button } from '~/ui/Button'
 import { Choice } from '~/ui/Field'
 import { useCall } from '../../app/api'
@@ -79,7 +80,7 @@ function Foot({ ready, onSave, onClose }: { ready: boolean; onSave(): void; onCl
 function ConstantForm({ leaf, onBind, onClose }: Props) {
   const { dataType } = leaf.member
   const [text, setText] = useState(leaf.binding?.kind === 'constant' ? String(leaf.binding.value) : '')
-  const number = Number(text)
+  const number = typedNumber(text) ?? Number.NaN
   const numeric = dataType === 'number' || dataType === 'integer'
   const fault =
     text.trim() === ''

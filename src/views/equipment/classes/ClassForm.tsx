@@ -5,6 +5,7 @@ import type { ClassInput, EquipmentClass, Expression, Member } from '~/contract/
 import { shortId } from '~/contract/id'
 import { DataType } from '~/contract/tag'
 import { membersOf } from '~/core/equipment/members'
+import { typedNumber } from '~/core/value/typed-number'
 import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
 import { call, failureIn, refresh } from '../../app/api'
@@ -32,14 +33,16 @@ const typed = ({ range, allowed, ...m }: Member): Typed => ({
 function untyped({ low, high, allowedText, ...m }: Typed): Member {
   const numeric = m.dataType === 'number' || m.dataType === 'integer'
   const words = allowedText
-    .split(',')
+    // With semicolons between them, commas are decimal ones.
+    .split(numeric && allowedText.includes(';') ? ';' : ',')
     .map((w) => w.trim())
     .filter(Boolean)
   return {
     ...m,
     key: m.key || keyFrom(m.label),
-    range: m.classId || (low.trim() === '' && high.trim() === '') ? null : { low: Number(low), high: Number(high) },
-    allowed: m.classId || words.length === 0 ? null : words.map((w) => (numeric ? Number(w) : w)),
+    range:
+      m.classId || (low.trim() === '' && high.trim() === '') ? null : { low: typedNumber(low) ?? Number.NaN, high: typedNumber(high) ?? Number.NaN },
+    allowed: m.classId || words.length === 0 ? null : words.map((w) => (numeric ? (typedNumber(w) ?? Number.NaN) : w)),
   }
 }
 

@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Group } from '~/contract/tag'
+import { typedNumber } from '~/core/value/typed-number'
 import { Button } from '~/ui/Button'
 import { Modal } from '~/ui/Modal'
 import { countText } from '~/ui/time'
@@ -69,7 +70,9 @@ export function GroupsDialog({ onClose }: { onClose(): void }) {
               <Button
                 small
                 disabled={name.trim() === ''}
-                onClick={() => void act(() => call('addGroup', { body: { name, sampleMs: Number(rate) } })).then((done) => done && setName(''))}
+                onClick={() =>
+                  void act(() => call('addGroup', { body: { name, sampleMs: typedNumber(rate) ?? Number.NaN } })).then((done) => done && setName(''))
+                }
               >
                 Add
               </Button>
@@ -121,7 +124,9 @@ function GroupRow({ group, act }: { group: Group; act(work: () => Promise<unknow
           <Button
             small
             kind="main"
-            onClick={() => void act(() => call('changeGroup', { params: { id: group.id }, body: { name, sampleMs: Number(rate) } }))}
+            onClick={() =>
+              void act(() => call('changeGroup', { params: { id: group.id }, body: { name, sampleMs: typedNumber(rate) ?? Number.NaN } }))
+            }
           >
             Save
           </Button>

@@ -66,7 +66,7 @@ export function RegisterTable({
           const named = users.get(offset)
           if (w === null)
             return (
-              <tr key={offset} data-register={offset} className="h-[20px] border-b border-line/60 text-muted">
+              <tr key={offset} data-register={offset} className="h-[26px] border-b border-line/60 text-muted">
                 <td className="px-3">{place}</td>
                 <td colSpan={bits ? 1 : 5} className="px-2 font-sans text-xs">
                   no such {bits ? 'bit' : 'register'}

@@ -35,7 +35,7 @@ export function Decodings({
   factor: number
   /** Type and order in use. */
   current: string | null
-  onTake: ((type: RegisterType, order: string) => void) | null
+  onTake: ((type: RegisterType, order: string, value: string) => void) | null
 }) {
   const all = new Map(candidates(words, at, range, factor).map((c) => [`${c.type} ${c.order}`, c]))
   const run = words.slice(at, at + 16)
@@ -76,7 +76,7 @@ export function Decodings({
                             data-decoding={key}
                             data-plausible={c.plausible}
                             aria-pressed={current === key}
-                            onClick={() => onTake?.(type, order)}
+                            onClick={() => onTake?.(type, order, valueText(c.value, factor))}
                             title={`${key}: ${String(c.value)}${onTake ? ', click to take it' : ''}`}
                             className={`block w-full truncate rounded-sm border px-1 py-px text-right enabled:hover:bg-wash ${current === key ? 'border-slate' : 'border-transparent'} ${c.plausible ? 'font-semibold text-good' : 'text-muted'}`}
                           >

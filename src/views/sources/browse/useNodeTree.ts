@@ -1,8 +1,8 @@
 import { useCallback, useMemo, useState } from 'react'
 import type { BrowseNode } from '~/contract/source'
 import type { Problem } from '~/ui/Notes'
-import { call, failureIn } from '../app/api'
-import type { TreeRow } from '../shared/VirtualTree'
+import { call, failureIn } from '../../app/api'
+import type { TreeRow } from '../../shared/VirtualTree'
 
 export interface NodeRow extends TreeRow {
   node: BrowseNode
@@ -48,12 +48,7 @@ export function useNodeTree(sourceId: string) {
       return next
     })
   }
-  const reset = useCallback(() => {
-    setChildren(new Map())
-    setOpen(new Set())
-    setProblem(null)
-  }, [])
-  return { children, open, busy, problem, load, toggle, reset }
+  return { children, open, busy, problem, load, toggle }
 }
 
 /** Lays the loaded nodes flat: what is open, and with words only those that fit, under the folders that lead to them. */
