@@ -133,5 +133,15 @@ export function writeText(flats: readonly (readonly string[])[], columns: readon
       return guarded(how.decimal === ',' && numeric[i] ? text.replace('.', ',') : text)
     }),
   )
-  return `${Papa.unparse([columns as string[], ...rows], { delimiter: how.separator, newline: '\r\n' })}\r\n`
+  return unparse([columns, ...rows], how.separator)
 }
+
+/** Any rows of texts, the first of them the heading; what a spreadsheet would compute is marked. */
+export const writeTable = (rows: readonly (readonly string[])[], separator: WriteHow['separator']): string =>
+  unparse(
+    rows.map((row) => row.map(guarded)),
+    separator,
+  )
+
+const unparse = (rows: readonly (readonly string[])[], separator: string) =>
+  `${Papa.unparse(rows as string[][], { delimiter: separator, newline: '\r\n' })}\r\n`

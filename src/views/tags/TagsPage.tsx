@@ -1,10 +1,7 @@
 import { Filter, Plus } from 'lucide-react'
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react'
-import { toast } from 'sonner'
 import type { Tag } from '~/contract/tag'
-import { flatten } from '~/core/tag/flat'
 import { columnsOf } from '~/core/tag/plan'
-import { writeText } from '~/core/tag/sheet'
 import type { ViewQuery } from '~/core/tag/view'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
@@ -17,6 +14,7 @@ import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { UndoButtons, useUndoKeys } from '../shared/UndoButtons'
+import { copyTags } from './edit/copying'
 import { tagEdits } from './edit/edits'
 import { exportKinds, exportLabel, exportTags } from './edit/exporting'
 import { GroupsDialog } from './edit/GroupsDialog'
@@ -79,17 +77,7 @@ export function TagsPage() {
     const label = chosen.length === 1 ? `${chosen[0]!.name} removed` : `${countText(chosen.length)} tags removed`
     if (await tagEdits.tell({ remove: chosen.map((t) => ({ id: t.id, version: t.version })) }, label)) setSelected(new Set())
   }
-  const copy = (copied: readonly Tag[], keys: readonly string[]) => {
-    const text = writeText(
-      copied.map((t) => flatten(t, around)),
-      keys,
-      { separator: '\t', decimal: '.' },
-    )
-    void navigator.clipboard.writeText(text).then(
-      () => toast(`${countText(copied.length)} ${copied.length === 1 ? 'tag' : 'tags'} copied`),
-      () => toast.error('The browser does not let the page write to the clipboard', { description: 'Export to a file instead' }),
-    )
-  }
+  const copy = (copied: readonly Tag[], keys: readonly string[]) => void copyTags(copied, keys, around, view.states)
   const paste = (text: string, at: { row: number; columns: readonly string[] }) => {
     if (text.trim() === '') return
     const lines = text.replace(/\r?\n$/, '').split(/\r?\n/)

@@ -81,5 +81,5 @@ export function useTagView(query: ViewQuery) {
   const seen = still.current
   const rows = useMemo(() => list.view(query, seen), [list, query, seen])
   const counts = useMemo<Record<QuickKind, number>>(() => countKinds(list.tags, ctx), [list, ctx])
-  return { tags, sources, list, rows, folders, counts, around, plain, statesKnown: states !== null }
+  return { tags, sources, list, rows, folders, counts, around, plain, states, statesKnown: states !== null }
 }

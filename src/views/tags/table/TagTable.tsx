@@ -2,6 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, type MouseEvent, memo, type ReactNode, useCallback, useEffect, useRef, useState } from 'react'
 import type { Tag } from '~/contract/tag'
 import type { Surroundings } from '~/core/tag/columns'
+import { isSeenKey } from '~/core/tag/seen'
 import { live, useLiveValue } from '../../app/live/live'
 import { Heads } from './Heads'
 import { InlineEdit } from './InlineEdit'
@@ -198,7 +199,7 @@ export function TagTable(p: Props) {
         e.preventDefault()
         p.onCopy(
           rows.filter((t) => selected.has(t.id)),
-          named(),
+          placed.flatMap(({ column: c }) => (c.setting || isSeenKey(c.id) ? [c.id] : [])),
         )
       }}
       onPaste={(e) => {
