@@ -10,6 +10,7 @@ export const kept: readonly [seed: number, what: string, drawn?: 'old'][] = [
   [8000874, 'the same after the wall clock was set back: when an earlier engine had sent could not be told by it', 'old'],
   [9000275, 'over 3.1.1 a copy waited a minute for its message to go out again, behind a long backlog, and was given up as foreign', 'old'],
   [792336172, 'the link was said to be lost on a message though the broker had been silent: a later lost link changed the reason that was told'],
+  [1000003444, 'the same with links cut every two and every five seconds: the witness, cut off at the same moments, was not asked'],
   [100001328, 'a message went aside though nobody hung up on it: a link that flapped was lost three times while it was alone on it, by chance'],
   [
     838352412,

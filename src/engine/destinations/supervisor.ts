@@ -30,6 +30,8 @@ const LISTEN_MS = 30_000
 const FINISH_MS = 10_000
 /** How long a link may take to answer before a suspected message is tried on it, ms. */
 const HEARD_MS = 6000
+/** A cut way takes the sender's link and the witness's within this, ms. */
+const TOGETHER_MS = 250
 /** A connection that stood so long was a success, though nothing was sent on it, ms. */
 const STOOD_MS = 10_000
 /** First and longest wait after the destination said "not now", ms. */
@@ -574,11 +576,11 @@ export class DestinationSupervisor {
       })
       while (alone && underWay.size > 0 && !over()) await this.outbox.woken()
     }
-    this.accuse(underWay, figures)
+    await this.accuse(underWay, figures)
   }
 
   /** The connection ended with messages under way: was it for one that was alone on it? */
-  private accuse(underWay: ReadonlyMap<Item, number>, { left, idleSince, silent, asked }: Figures): void {
+  private async accuse(underWay: ReadonlyMap<Item, number>, { left, idleSince, silent, asked }: Figures): Promise<void> {
     const there = new Map([...underWay, ...left])
     const [first, ...others] = there
     if (!first || this.stopped || this.finishing || silent || asked) return
@@ -587,7 +589,10 @@ export class DestinationSupervisor {
     const now = this.ctx.clock.mono()
     if (others.length > 0 || now - since >= this.destination.settings.ackS * 1000) return
     if (!(this.suspicion.careful || this.suspicion.suspects(item)) || !this.suspicion.tells(since - idleSince, now - since)) return
-    if (!this.suspicion.strike(item, now, now - since)) return
+    // Where the way there is cut, the witness's link is cut too.
+    await sleep(this.ctx.clock, TOGETHER_MS)
+    if (this.stopped || this.finishing) return
+    if (!this.suspicion.strike(item, now, now - since, this.witness?.lostSince(now - TOGETHER_MS) ?? false)) return
     this.sending?.succeeded()
     // What went out at QoS 0 does not go out again: it is what follows that goes aside.
     if (!left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))

@@ -28,6 +28,16 @@ it('three losses that took very different times are no proof, three alike are', 
   expect([350, 360].map((took) => s.strike(one, 0, took))).toEqual([false, true])
 })
 
+it('with the witness cut off at the same moment the way there is the likelier cause: it takes three times as many', () => {
+  const s = new Suspicion()
+  const one = item(1, 'kiln/1')
+  const struck = Array.from({ length: 9 }, () => s.strike(one, 0, 100, true))
+  expect(struck).toEqual([...Array.from({ length: 8 }, () => false), true])
+  // Of a topic that has gone aside before, one loss alone is enough, three together.
+  const next = item(2, 'kiln/1')
+  expect([1, 2, 3].map(() => s.strike(next, 0, 100, true))).toEqual([false, false, true])
+})
+
 it('says why it became careful, whatever link is lost later', () => {
   const s = new Suspicion()
   s.ended(5, 0, 5, true)

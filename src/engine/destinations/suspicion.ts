@@ -2,6 +2,8 @@ import type { Item } from '../outbox/segment-state'
 
 /** A message on which the link was lost so often goes aside. */
 const STRIKES = 3
+/** What a lost link weighs; where another link to the same place was lost with it, the way there is the likelier cause. */
+const WEIGHT = { alone: 3, together: 1 }
 /** So many messages of one topic have gone aside one after the other: the next ones follow without being tried. */
 const BARRED_AFTER = 3
 /** After so long one of a barred topic is tried again, ms. */
@@ -24,9 +26,9 @@ const HOLD_MOST_MS = 12_000
 /** Links lost on a message take so much alike to be lost: up to so many times the shortest, and so many ms. */
 const ALIKE = { times: 2, ms: 150 }
 
-/** Links that were lost on one message alone: how many, and how long after it went out. */
+/** Links that were lost on one message alone: what they weigh together, and how long after it went out. */
 interface Strikes {
-  n: number
+  weight: number
   least: number
   most: number
 }
@@ -147,12 +149,15 @@ export class Suspicion {
     }
   }
 
-  /** The link was lost on this message alone, so long after it went out; true: it is to go aside. */
-  strike(item: Item, now: number, tookMs: number): boolean {
+  /**
+   * The link was lost on this message alone, so long after it went out; true: it is to go aside. `together`: the witness's link
+   * was lost at that moment too. Either the way there was cut, or the other side falls over it, which three times as many show.
+   */
+  strike(item: Item, now: number, tookMs: number, together = false): boolean {
     const of = this.strikeOf(item)
     const place = this.place(this.placeOf(item))
-    const { n } = this.struck(of, tookMs)
-    if (n < (place.aside > 0 || this.untaken(item) ? 1 : STRIKES)) {
+    const { weight } = this.struck(of, tookMs, together ? WEIGHT.together : WEIGHT.alone)
+    if (weight < WEIGHT.alone * (place.aside > 0 || this.untaken(item) ? 1 : STRIKES)) {
       this.hold = Math.min(this.holdMs * 2, HOLD_MOST_MS)
       return false
     }
@@ -164,11 +169,11 @@ export class Suspicion {
   }
 
   /** Who hangs up on a message does so in much the same time: what takes long once and is quick the next time has another cause. */
-  private struck(of: number | string, tookMs: number): Strikes {
+  private struck(of: number | string, tookMs: number, weight: number): Strikes {
     const before = this.strikes.get(of)
     const [least, most] = [Math.min(before?.least ?? tookMs, tookMs), Math.max(before?.most ?? tookMs, tookMs)]
     const alike = most <= ALIKE.times * least + ALIKE.ms
-    const next = before && alike ? { n: before.n + 1, least, most } : { n: 1, least: tookMs, most: tookMs }
+    const next = before && alike ? { weight: before.weight + weight, least, most } : { weight, least: tookMs, most: tookMs }
     this.strikes.set(of, next)
     return next
   }

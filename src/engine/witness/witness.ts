@@ -76,6 +76,7 @@ export class Witness {
   private filters: readonly string[] = []
   private refused: ReadonlyMap<string, string> = new Map()
   private connected = false
+  private lostMono = Number.NEGATIVE_INFINITY
   private over: () => void = () => undefined
   private readyWaiters: (() => void)[] = []
   private readonly rate = new Rate()
@@ -94,6 +95,7 @@ export class Witness {
       sighting: (s) => this.sighting(s),
       acquaintance: (id) => this.acquaintance(id),
       lost: (why) => {
+        this.lostMono = o.clock.mono()
         this.trouble(why)
         this.over()
       },
@@ -149,6 +151,11 @@ export class Witness {
   /** Filters that something not yet judged may still come under. */
   release(needed: readonly string[]): void {
     this.far.release(needed)
+  }
+
+  /** Whether its link was lost at that moment, or since. */
+  lostSince(mono: number): boolean {
+    return this.lostMono >= mono
   }
 
   /** The other side is there: tries now if it was waiting to. */
