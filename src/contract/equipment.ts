@@ -155,6 +155,10 @@ export type EquipmentInput = z.input<typeof EquipmentDraft>
 export const Equipment = EquipmentDraft.extend({ id: Id, version: z.number().int() })
 export type Equipment = z.infer<typeof Equipment>
 
+/** An equipment without what fills its members. */
+export const EquipmentBrief = Equipment.pick({ id: true, name: true, parentId: true, level: true, classId: true })
+export type EquipmentBrief = z.infer<typeof EquipmentBrief>
+
 const version = z.number().int().optional().describe('Refused when the stored one is newer')
 export const EQUIPMENT_EDIT_MAX = 20_000
 

@@ -147,6 +147,13 @@ export const PlanEquipment = z.object({
 })
 export type PlanEquipment = z.infer<typeof PlanEquipment>
 
+/** What shapes and addresses of some equipment can name. */
+export const AsSent = z.object({
+  example: PlanEquipment.nullable().describe('The first of them; null: there is none'),
+  common: z.array(z.string()).describe('Keys of the members that each of them has'),
+})
+export type AsSent = z.infer<typeof AsSent>
+
 /** A template with all filled in that is known before: text, or pieces of which some wait for the values of the message. */
 export const Resolved = z.union([
   z.string(),

@@ -1,5 +1,5 @@
 import { sql } from 'kysely'
-import type { Equipment } from '~/contract/equipment'
+import type { Equipment, EquipmentBrief } from '~/contract/equipment'
 import { fail } from '~/contract/failure'
 import { byName } from '~/core/equipment/hierarchy'
 import type { Conn } from './database'
@@ -21,6 +21,10 @@ const columns = [
 export async function listEquipment(db: Conn): Promise<Equipment[]> {
   const rows = await db.selectFrom('equipment').select(columns).execute()
   return rows.sort((a, b) => byName(a.name, b.name))
+}
+
+export async function outlineEquipment(db: Conn): Promise<EquipmentBrief[]> {
+  return db.selectFrom('equipment').select(['id', 'name', 'parent_id as parentId', 'level', 'class_id as classId']).execute()
 }
 
 export async function getEquipment(db: Conn, id: string): Promise<Equipment> {

@@ -29,8 +29,17 @@ const columns = [
   'version',
 ] as const
 
-export async function listTags(db: Conn): Promise<Tag[]> {
-  return db.selectFrom('tag').select(columns).orderBy('handle').execute()
+export async function listTags(db: Conn, sourceId?: string): Promise<Tag[]> {
+  const all = db.selectFrom('tag').select(columns).orderBy('handle')
+  return (sourceId === undefined ? all : all.where('source_id', '=', sourceId)).execute()
+}
+
+/** Handles of the tags that fill members of equipment, straight or through an expression. */
+export async function usedTags(db: Conn): Promise<number[]> {
+  const rows = await sql<{ handle: number }>`
+    select t.handle from tag t where t.id::text in (
+      select f #>> '{}' from equipment e, jsonb_path_query(e.bindings, '$.**.tagId') f) order by t.handle`.execute(db)
+  return rows.rows.map((r) => r.handle)
 }
 
 /** Tags by id, locked until the transaction ends; those that are not there are missing. */

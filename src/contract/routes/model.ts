@@ -1,6 +1,18 @@
 import { z } from 'zod'
-import { ClassDraft, ClassVersion, Equipment, EquipmentClass, EquipmentDraft, EquipmentEdit, EquipmentEdited, RecordColumn } from '../equipment'
+import {
+  ClassDraft,
+  ClassVersion,
+  Equipment,
+  EquipmentBrief,
+  EquipmentClass,
+  EquipmentDraft,
+  EquipmentEdit,
+  EquipmentEdited,
+  RecordColumn,
+} from '../equipment'
 import { Found } from '../find'
+import { Id } from '../id'
+import { AsSent } from '../publication'
 import { Begun, list, type Route } from './route'
 
 /** Classes and equipment. */
@@ -82,6 +94,23 @@ export const modelRoutes = {
     group: 'Equipment',
     summary: 'The whole hierarchy',
     answer: list(Equipment),
+  },
+  outlineEquipment: {
+    method: 'GET',
+    path: '/api/equipment/outline',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'Names, places and classes of all equipment, without what fills their members',
+    answer: list(EquipmentBrief),
+  },
+  equipmentAsSent: {
+    method: 'POST',
+    path: '/api/equipment/as-sent',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'The first of these equipment as it would be sent, and the names of the members that all of them have',
+    body: z.object({ ids: z.array(Id).max(10_000) }),
+    answer: AsSent,
   },
   addEquipment: {
     method: 'POST',

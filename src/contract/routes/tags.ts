@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Id } from '../id'
 import { LiveValue } from '../live'
 import {
   EditOutside,
@@ -24,7 +25,23 @@ import { list, type Route } from './route'
 
 /** Tags and sampling groups. */
 export const tagRoutes = {
-  listTags: { method: 'GET', path: '/api/tags', role: 'viewer', group: 'Tags', summary: 'All tags', answer: list(Tag) },
+  listTags: {
+    method: 'GET',
+    path: '/api/tags',
+    role: 'viewer',
+    group: 'Tags',
+    summary: 'All tags, or those of one source',
+    query: z.object({ source: Id.optional() }),
+    answer: list(Tag),
+  },
+  usedTags: {
+    method: 'GET',
+    path: '/api/tags/used',
+    role: 'viewer',
+    group: 'Tags',
+    summary: 'Handles of the tags that fill members of equipment, also through expressions',
+    answer: list(z.number().int()),
+  },
   addTags: { method: 'POST', path: '/api/tags', role: 'engineer', group: 'Tags', summary: 'Add tags: all or none', body: TagsAdd, answer: list(Tag) },
   changeTag: {
     method: 'PATCH',

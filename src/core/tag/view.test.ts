@@ -49,7 +49,7 @@ for (const [h, v] of Object.entries(values)) {
 const handles = tags.map((t) => t.handle)
 const bytes = encodeStates(handles, from)
 const states = new StateIndex(decodeStates(bytes.slice().buffer), now)
-const ctx: ViewContext = { around, states, used: new Set(['t1', 't2']), computed: new Set([made]) }
+const ctx: ViewContext = { around, states, used: new Set([1, 2]), computed: new Set([made]) }
 const all: ViewQuery = { words: '', folder: null, sourceId: null, kind: null, filters: {}, sort: null }
 const list = new TagList(tags)
 const names = (q: Partial<ViewQuery>) => list.view({ ...all, ...q }, ctx).map((t) => t.handle)

@@ -41,8 +41,8 @@ export class StateIndex {
 export interface ViewContext {
   around: Surroundings
   states: StateIndex | null
-  /** Ids of tags that something uses. */
-  used: ReadonlySet<string>
+  /** Handles of tags that something uses; null: not known yet. */
+  used: ReadonlySet<number> | null
   /** Ids of sources whose values are computed. */
   computed: ReadonlySet<string>
 }
@@ -50,7 +50,7 @@ export interface ViewContext {
 /** Whether a tag is of a kind; what depends on states is false until they are known. */
 export function isOfKind(kind: QuickKind, tag: Tag, { states, used, computed }: ViewContext): boolean {
   if (kind === 'simulated') return tag.simulated || computed.has(tag.sourceId)
-  if (kind === 'unused') return !used.has(tag.id)
+  if (kind === 'unused') return used !== null && !used.has(tag.handle)
   const row = states?.of(tag.handle) ?? -1
   if (!states || row < 0) return false
   const s = states.states

@@ -1,10 +1,11 @@
 import { FoundKind } from '~/contract/find'
 import { allows } from '~/contract/role'
+import { asSent } from '~/core/publication/as-sent'
 import { addClass, changeClass, classVersions, listClasses, removeClass } from '~/store/class'
-import { listEquipment } from '~/store/equipment'
+import { listEquipment, outlineEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { findNamed } from '~/store/find'
-import { freeze } from '~/store/freeze'
+import { freeze, loadWorld } from '~/store/freeze'
 import { addPublication, changePublication, getPublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
 import { listRecords } from '~/store/record'
 import { database } from '../context'
@@ -19,6 +20,8 @@ type Keys =
   | 'removeClass'
   | 'classVersions'
   | 'listEquipment'
+  | 'outlineEquipment'
+  | 'equipmentAsSent'
   | 'editEquipment'
   | 'listRecords'
   | 'addEquipment'
@@ -49,6 +52,8 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   editEquipment: ({ body }) => editEquipment(database(), body),
   listRecords: () => listRecords(database()),
   listEquipment: () => listEquipment(database()),
+  outlineEquipment: () => outlineEquipment(database()),
+  equipmentAsSent: async ({ body }) => asSent(await loadWorld(database()), body.ids),
   addEquipment: ({ body }) => addEquipment(database(), body),
   changeEquipment: ({ params, body }) => changeEquipment(database(), params.id!, body),
   removeEquipment: ({ params }) => removeEquipment(database(), params.id!),

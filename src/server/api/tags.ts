@@ -9,7 +9,7 @@ import { loadWorld } from '~/store/freeze'
 import { addGroup, changeGroup, listGroups, removeGroup } from '~/store/group'
 import { listPublications } from '~/store/publication'
 import { listSources } from '~/store/source'
-import { getTag, listTags, tagUse } from '~/store/tag'
+import { getTag, listTags, tagUse, usedTags } from '~/store/tag'
 import { addTags, changeTag, editTags, removeTags } from '~/store/tag-edit'
 import { addTemplate, listTemplates, removeTemplate } from '~/store/template'
 import { database } from '../context'
@@ -18,6 +18,7 @@ import { askEngine } from '../engine-client'
 
 type Keys =
   | 'listTags'
+  | 'usedTags'
   | 'addTags'
   | 'changeTag'
   | 'removeTags'
@@ -119,7 +120,8 @@ async function importing(bytes: Uint8Array, apply: 'no' | 'good' | 'all'): Promi
 }
 
 export const tagHandlers: Pick<Handlers, Keys> = {
-  listTags: () => listTags(database()),
+  listTags: ({ query }) => listTags(database(), query.source),
+  usedTags: () => usedTags(database()),
   addTags: ({ body }) => addTags(database(), body.tags),
   changeTag: ({ params, body }) => changeTag(database(), params.id!, body),
   removeTags: ({ body }) => removeTags(database(), body.ids),

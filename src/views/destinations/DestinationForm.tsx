@@ -58,9 +58,9 @@ export function DestinationForm({
     kept.forget()
     onClose()
   }
-  const check = useCheck('checkDestination')
   const adding = useNewCredential(form, { authorityId: 'authority', credentialId: 'certificate', witnessCredentialId: 'certificate' })
   const { register, watch, formState } = form
+  const check = useCheck('checkDestination', JSON.stringify(watch('settings')))
   const tls = watch('settings.tls') as boolean
   const witness = watch('settings.witness') as boolean
   const of = (...kinds: string[]) => (credentials.data ?? []).filter((c) => kinds.includes(c.kind)).map((c) => ({ value: c.id, label: c.name }))

@@ -6,6 +6,8 @@ import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { type Problem, ProblemNote } from '~/ui/Notes'
 import { failureIn } from '../app/api'
+import { KeptNote } from '../shared/DraftNotes'
+import { useKeptState } from '../shared/useKeptState'
 import { equipmentEdits } from './edits'
 import { PlaceFields } from './many/PlaceFields'
 import { OutsideNote } from './OutsideNote'
@@ -22,11 +24,9 @@ interface Props {
 
 /** Name, place in the hierarchy and class of one equipment; a new one binds the tags whose names fit. */
 export function EquipmentForm({ equipment, parent, level, model, onClose, onSaved }: Props) {
-  const [name, setName] = useState(equipment?.name ?? '')
-  const [parentId, setParent] = useState(parent?.id ?? '')
-  const [lev, setLevel] = useState<Level>(level)
-  const [classId, setClass] = useState(equipment?.classId ?? '')
-  const [match, setMatch] = useState(!equipment)
+  const start = { name: equipment?.name ?? '', parentId: parent?.id ?? '', level, classId: equipment?.classId ?? '', match: !equipment }
+  const kept = useKeptState(`equipment ${equipment?.id ?? 'new'}`, start, equipment?.version ?? null)
+  const { name, parentId, level: lev, classId, match } = kept.draft
   const [problem, setProblem] = useState<Problem | null>(null)
   const [fields, setFields] = useState<Record<string, string>>({})
   const [busy, setBusy] = useState(false)
@@ -38,12 +38,13 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
     setProblem(null)
     setFields({})
     const found = match ? Object.fromEntries([...hits].map(([k, tagId]) => [k, { kind: 'tag' as const, tagId }])) : {}
-    const kept = equipment && equipment.classId === (classId || null) ? equipment.bindings : {}
-    const row = { name, parentId: parentId || null, level: lev, classId: classId || null, bindings: { ...found, ...kept } }
+    const bound = equipment && equipment.classId === (classId || null) ? equipment.bindings : {}
+    const row = { name, parentId: parentId || null, level: lev, classId: classId || null, bindings: { ...found, ...bound } }
     try {
       const edited = equipment
         ? await equipmentEdits.apply({ change: [{ ...row, id: equipment.id, version: equipment.version }] }, `${name} changed`)
         : await equipmentEdits.apply({ add: [row] }, `${name} added`)
+      kept.forget()
       onSaved(edited.equipment[0]!)
     } catch (e) {
       const f = failureIn(e)
@@ -54,15 +55,20 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
       setBusy(false)
     }
   }
+  // Closed on purpose, after a question where something was typed: then it is thrown away.
+  const close = () => {
+    kept.forget()
+    onClose()
+  }
   return (
     <Modal
       open
-      onClose={onClose}
+      onClose={close}
       width={560}
       title={equipment ? equipment.name : 'Add equipment'}
       foot={
         <>
-          <Button onClick={onClose}>Cancel</Button>
+          <Button onClick={close}>Cancel</Button>
           <Button kind="main" busy={busy} onClick={() => void save()}>
             {equipment ? 'Save' : 'Add equipment'}
           </Button>
@@ -76,7 +82,15 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
         }}
         aria-label="Equipment"
       >
-        <TextField label="Name" autoFocus value={name} onChange={(e) => setName(e.target.value)} error={fields.name} placeholder="Zone 13" />
+        {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
+        <TextField
+          label="Name"
+          autoFocus
+          value={name}
+          onChange={(e) => kept.set({ name: e.target.value })}
+          error={fields.name}
+          placeholder="Zone 13"
+        />
         <PlaceFields
           list={model.list}
           byId={model.equipment}
@@ -86,15 +100,15 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
           classId={classId}
           except={equipment?.id}
           fields={fields}
-          onParent={setParent}
-          onLevel={setLevel}
-          onClass={setClass}
+          onParent={(id) => kept.set({ parentId: id })}
+          onLevel={(next) => kept.set({ level: next })}
+          onClass={(id) => kept.set({ classId: id })}
         />
         {members.length > 0 && (
           <CheckField
             label="Bind by name"
             checked={match}
-            onChange={(e) => setMatch(e.target.checked)}
+            onChange={(e) => kept.set({ match: e.target.checked })}
             help={name.trim() ? `${hits.size} of ${members.length} members have a tag whose name fits` : 'Type the name first'}
           />
         )}

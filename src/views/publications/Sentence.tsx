@@ -20,7 +20,7 @@ import { ContractLinks } from './ContractLinks'
 import { MessagePeek } from './MessagePeek'
 import { Section } from './Section'
 import { ShapeForm } from './ShapeForm'
-import { useCommonMembers, useExample } from './useExample'
+import { useAsSent } from './useAsSent'
 import { usePublicationDraft } from './usePublicationDraft'
 import { WhatPicker, whatWords } from './WhatPicker'
 
@@ -52,7 +52,7 @@ const fieldWords = {
 
 /** A publication as a sentence: what, when, in what shape, to which topic, through which destination, how safely. */
 export function Sentence({ publication, condition, destinations, left, add, onSaved }: Props) {
-  const equipment = useCall('listEquipment')
+  const equipment = useCall('outlineEquipment')
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
   const mayRun = useMay('operator')
@@ -60,8 +60,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } =
     edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
-  const example = useExample(draft.equipmentIds[0] ?? null)
-  const common = useCommonMembers(draft.equipmentIds)
+  const asSent = useAsSent(draft.equipmentIds, open === 'shape' || open === 'address')
 
   const findings = preview?.findings ?? []
   const stops = findings.filter((f) => f.severity === 'stops').length
@@ -213,8 +212,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
               value={draft.shape}
               onChange={(shape) => set({ shape })}
               errors={fields}
-              example={example}
-              common={common}
+              asSent={asSent}
               after={publication && !dirty && <ContractLinks id={publication.id} />}
             />
           </Section>
@@ -235,7 +233,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             error={fields.topic}
             {...section('address')}
           >
-            <AddressForm draft={draft} set={set} fields={fields} preview={preview} example={example} />
+            <AddressForm draft={draft} set={set} fields={fields} preview={preview} example={asSent.example} />
           </Section>
           <Section
             title="Through"

@@ -9,6 +9,7 @@ import { typedNumber } from '~/core/value/typed-number'
 import { CheckField, Field, SelectField, TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
 import { TemplateEditor } from './TemplateEditor'
+import type { AsSentHere } from './useAsSent'
 
 interface Meta {
   label?: string
@@ -52,7 +53,7 @@ export function turnedInto(
   kind: ShapeKind,
   from: ShapeSettings,
   example: PlanEquipment | null,
-  common: () => ReadonlySet<string> | null = () => null,
+  common: ReadonlySet<string> | null = null,
 ): ShapeSettings {
   const names = new Set(fieldsOf.get(kind)?.map(([name]) => name))
   const kept = Object.fromEntries(Object.entries(from).filter(([name]) => names.has(name)))
@@ -61,27 +62,24 @@ export function turnedInto(
     : kind === 'sparkplug-b'
       ? { group: topicLevel(example.path[0] ?? '') || 'plant' }
       : kind === 'template'
-        ? { body: bodyOf(example, common()) }
+        ? { body: bodyOf(example, common) }
         : {}
   const parsed = ShapeSettings.safeParse({ ...begun[kind], ...named, ...kept, kind })
   return parsed.success ? parsed.data : ShapeSettings.parse({ ...begun[kind], kind } as ShapeInput)
 }
 
-/** Chooses a payload format and its settings. `example` is the first equipment as it would be sent, for what placeholders may name. */
+/** Chooses a payload format and its settings. `asSent` is what placeholders may name. */
 export function ShapeForm({
   value,
   onChange,
   errors,
-  example,
-  common,
+  asSent: { example, common, waiting },
   after,
 }: {
   value: ShapeSettings
   onChange(next: ShapeSettings): void
   errors: Record<string, string>
-  example: PlanEquipment | null
-  /** Members that all chosen equipment have. */
-  common(): ReadonlySet<string>
+  asSent: AsSentHere
   after?: ReactNode
 }) {
   const settings = value as Record<string, unknown>
@@ -90,7 +88,12 @@ export function ShapeForm({
   return (
     <div className="grid gap-x-6 xl:grid-cols-2">
       <div className="xl:col-span-2">
-        <SelectField label="Format" value={value.kind} onChange={(e) => onChange(turnedInto(e.target.value as ShapeKind, value, example, common))}>
+        <SelectField
+          label="Format"
+          value={value.kind}
+          disabled={waiting}
+          onChange={(e) => onChange(turnedInto(e.target.value as ShapeKind, value, example, common))}
+        >
           {shapeKinds.map((k) => (
             <option key={k} value={k}>
               {shapes[k].label} ({shapes[k].standard})

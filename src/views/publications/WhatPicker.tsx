@@ -1,11 +1,11 @@
 import { type ReactNode, useMemo, useState } from 'react'
-import type { Equipment, EquipmentClass } from '~/contract/equipment'
+import type { EquipmentBrief, EquipmentClass } from '~/contract/equipment'
 import { byName, lineage } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
 
 /** `12 equipment of class Kiln Zone under Firing / Tunnel Kiln 1`. */
-export function whatWords(ids: readonly string[], byId: ReadonlyMap<string, Equipment>, classes: readonly EquipmentClass[]): ReactNode {
+export function whatWords(ids: readonly string[], byId: ReadonlyMap<string, EquipmentBrief>, classes: readonly EquipmentClass[]): ReactNode {
   if (ids.length === 0) return 'no equipment yet'
   const all = ids.flatMap((id) => byId.get(id) ?? [])
   const kinds = [...new Set(all.map((e) => classes.find((c) => c.id === e.classId)?.name ?? 'no class'))]
@@ -32,7 +32,7 @@ export function WhatPicker({
   chosen,
   onChange,
 }: {
-  equipment: readonly Equipment[]
+  equipment: readonly EquipmentBrief[]
   classes: readonly EquipmentClass[]
   chosen: readonly string[]
   onChange(ids: string[]): void

@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import type { CheckStep } from '~/contract/failure'
 import type { RouteKey } from '~/contract/routes'
 import { Spinner } from '~/ui/Button'
@@ -6,15 +6,27 @@ import { Glyph } from '~/ui/Glyph'
 import { durationText } from '~/ui/time'
 import { callStream, failureIn } from '../app/api'
 
-/** Runs a step-by-step check, keeping its steps as they come; a new run or `stop` ends the old one. */
-export function useCheck(route: Extract<RouteKey, 'checkSource' | 'checkDestination'>) {
+/**
+ * Runs a step-by-step check, keeping its steps as they come; a new run or `stop` ends the old one. `of` says what is checked:
+ * when that is changed, what was found goes.
+ */
+export function useCheck(route: Extract<RouteKey, 'checkSource' | 'checkDestination'>, of: string) {
   const [steps, setSteps] = useState<CheckStep[]>([])
   const [busy, setBusy] = useState(false)
   const abort = useRef<AbortController | null>(null)
+  const found = useRef<string | null>(null)
+  useEffect(() => {
+    if (found.current === null || found.current === of) return
+    found.current = null
+    abort.current?.abort()
+    setBusy(false)
+    setSteps([])
+  }, [of])
   const run = async (body: never): Promise<CheckStep[]> => {
     abort.current?.abort()
     const mine = new AbortController()
     abort.current = mine
+    found.current = of
     setSteps([])
     setBusy(true)
     let all: CheckStep[] = []

@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { FieldValues, UseFormReturn } from 'react-hook-form'
 import type { Problem } from '~/ui/Notes'
 import { failureIn } from '../app/api'
@@ -8,6 +8,11 @@ import { showFields } from './SettingsForm'
 export function useSaving(form?: UseFormReturn<FieldValues>) {
   const [saving, setSaving] = useState(false)
   const [problem, setProblem] = useState<Problem | null>(null)
+  // What was refused goes when something else is typed.
+  useEffect(() => {
+    const typed = form?.watch(() => setProblem(null))
+    return () => typed?.unsubscribe()
+  }, [form])
   const save = async (work: () => Promise<void>): Promise<void> => {
     setSaving(true)
     setProblem(null)

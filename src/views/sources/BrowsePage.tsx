@@ -52,7 +52,7 @@ export function BrowsePage() {
 
 function Nodes({ source, sources, onSource }: { source: Source; sources: Source[]; onSource(id: string): void }) {
   const mayEdit = useMay('engineer')
-  const tags = useCall('listTags')
+  const tags = useCall('listTags', { query: { source: source.id } })
   const tree = useNodeTree(source.id)
   const [words, setWords] = useFilterInAddress()
   const [pattern, setPattern] = useFilterInAddress('pattern')
@@ -62,7 +62,7 @@ function Nodes({ source, sources, onSource }: { source: Source; sources: Source[
   const [inside, setInside] = useState(false)
   const [rule, setRule] = useState<NamingRule>({ drop: 0, before: '' })
   const [problem, setProblem] = useState<(Problem & { fields?: Record<string, string> | undefined }) | null>(null)
-  const taken = useMemo(() => new Map((tags.data ?? []).filter((t) => t.sourceId === source.id).map((t) => [t.address, t.name])), [tags.data, source])
+  const taken = useMemo(() => new Map((tags.data ?? []).map((t) => [t.address, t.name])), [tags.data])
   // Signals may be taken as often as one likes.
   const locked = source.kind === 'simulated' ? new Map<string, string>() : taken
   const { picked, pick, clear } = usePicked<BrowseNode>(`nodes ${source.id}`, locked)

@@ -1,7 +1,7 @@
-import { useMemo } from 'react'
 import type { Tag } from '~/contract/tag'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
+import { useTextInAddress } from '../app/address'
 import { failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
@@ -13,12 +13,14 @@ import { useRegisters } from './registers/useRegisters'
 
 export function RegistersPage() {
   const sources = useCall('listSources')
-  const tags = useCall('listTags')
+  const [sourceId, setSourceId] = useTextInAddress('source')
+  const list = sources.data?.filter((s) => s.kind === 'modbus') ?? []
+  const source = list.find((s) => s.id === sourceId) ?? list[0]
+  const tags = useCall('listTags', { query: { source: source?.id }, enabled: source !== undefined })
   const problem = sources.error ?? tags.error
   if (problem) return <ProblemNote problem={failureIn(problem)} />
-  if (!sources.data || !tags.data) return <Loading />
-  const list = sources.data.filter((s) => s.kind === 'modbus')
-  if (list.length === 0)
+  if (!sources.data || (source && !tags.data)) return <Loading />
+  if (!source)
     return (
       <>
         <Row station="sources" page="Registers" />
@@ -34,23 +36,32 @@ export function RegistersPage() {
         </Empty>
       </>
     )
-  return <RegisterBench sources={list} tags={tags.data} />
+  return <RegisterBench key={source.id} source={source} sources={list} tags={tags.data ?? none} onSource={setSourceId} />
 }
 
-function RegisterBench({ sources, tags }: { sources: ModbusSource[]; tags: readonly Tag[] }) {
+const none: readonly Tag[] = []
+
+interface Props {
+  source: ModbusSource
+  sources: ModbusSource[]
+  /** Those of the source. */
+  tags: readonly Tag[]
+  onSource(id: string): void
+}
+
+function RegisterBench({ source, sources, tags, onSource }: Props) {
   const mayEdit = useMay('engineer')
-  const bench = useBench(sources, tags)
-  const { query, valid, source } = bench
+  const bench = useBench(source, tags)
+  const { query, valid } = bench
   const looks = useRegisters(valid && mayEdit ? source.id : undefined, query)
-  const mine = useMemo(() => tags.filter((t) => t.sourceId === source.id), [tags, source])
   return (
     <>
       <Row station="sources" page="Registers" />
       <ThreeParts
         id="registers"
         peekWidth={430}
-        left={<Place bench={bench} sources={sources} looks={looks} mayEdit={mayEdit} />}
-        peek={<ReadAs bench={bench} looks={looks} mine={mine} mayEdit={mayEdit} />}
+        left={<Place bench={bench} sources={sources} onSource={onSource} looks={looks} mayEdit={mayEdit} />}
+        peek={<ReadAs bench={bench} looks={looks} mine={tags} mayEdit={mayEdit} />}
       >
         {!mayEdit ? (
           <p className="p-4 text-muted">To look into a device needs the role engineer. What its tags show stands under Tags.</p>
@@ -64,7 +75,7 @@ function RegisterBench({ sources, tags }: { sources: ModbusSource[]; tags: reado
                 words={looks.look.words}
                 before={looks.before?.words ?? []}
                 at={bench.at}
-                tags={mine}
+                tags={tags}
                 bit={bench.bit}
                 onPick={bench.pick}
               />

@@ -87,11 +87,12 @@ function KindForm({
     : { name: '', kind, enabled: true, settings: view.fresh }
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(SourceDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
-  const check = useCheck('checkSource')
   const { saving, problem, save } = useSaving(form)
   const adding = useNewCredential(form, { authorityId: 'authority', credentialId: kind === 'opcua' ? 'certificate' : 'password' })
   const { register, watch, formState } = form
   const settings = watch('settings') as Record<string, unknown>
+  // To trust or refuse the certificate that a check has shown is no other thing to check.
+  const check = useCheck('checkSource', JSON.stringify({ ...settings, serverThumbprint: '', refusedThumbprint: '', password: watch('password') }))
   const passed = check.steps.length > 0 && check.steps.every((s) => s.state === 'passed')
   const secret = secretAt(kind, settings)
   const warning = view.warning(settings as never)

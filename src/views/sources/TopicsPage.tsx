@@ -50,7 +50,7 @@ export function TopicsPage() {
 
 function Listen({ source, sources, onSource }: { source: MqttSource; sources: MqttSource[]; onSource(id: string): void }) {
   const mayEdit = useMay('engineer')
-  const tags = useCall('listTags')
+  const tags = useCall('listTags', { query: { source: source.id } })
   const [filters, setFilters] = useFilterInAddress('filters')
   const [seconds, setSeconds] = useState('20')
   const heard = useListening()
@@ -59,7 +59,7 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
   const [as, setAs] = useTextInAddress('as')
   const [open, setOpen] = useTextInAddress('family')
   const [topic, setTopic] = useTextInAddress('topic')
-  const taken = useMemo(() => new Map((tags.data ?? []).filter((t) => t.sourceId === source.id).map((t) => [t.address, t.name])), [tags.data, source])
+  const taken = useMemo(() => new Map((tags.data ?? []).map((t) => [t.address, t.name])), [tags.data])
   const choice = usePicked<TopicLeaf>(`topics ${source.id}`, taken)
   const adding = useAdding(source.id, [...choice.picked.values()], choice.clear)
   const sought = words.trim().toLowerCase()

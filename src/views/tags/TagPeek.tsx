@@ -53,7 +53,7 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
         <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>
       </div>
       {source?.kind === 'modbus' && (
-        <a className="text-slate underline" href={`/sources/registers?tag=${tag.id}`}>
+        <a className="text-slate underline" href={`/sources/registers?source=${source.id}&tag=${tag.id}`}>
           Look at its registers
         </a>
       )}

@@ -53,7 +53,7 @@ function useStates(): StateIndex | null {
 export function useTagView(query: ViewQuery) {
   const tags = useCall('listTags')
   const sources = useCall('listSources')
-  const equipment = useCall('listEquipment')
+  const used = useCall('usedTags')
   const { around, plain } = useAround()
   const states = useStates()
   const list = useMemo(() => new TagList(tags.data ?? noTags), [tags.data])
@@ -69,10 +69,10 @@ export function useTagView(query: ViewQuery) {
     () => ({
       around,
       states,
-      used: new Set((equipment.data ?? []).flatMap((e) => Object.values(e.bindings).flatMap((b) => (b.kind === 'tag' ? [b.tagId] : [])))),
+      used: used.data ? new Set(used.data) : null,
       computed: new Set((sources.data ?? []).filter((s) => s.kind === 'simulated').map((s) => s.id)),
     }),
-    [around, states, equipment.data, sources.data],
+    [around, states, used.data, sources.data],
   )
   // Settings do not change with the values: only queries that follow those are looked up anew with them.
   const still = useRef(ctx)

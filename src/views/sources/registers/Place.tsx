@@ -7,12 +7,20 @@ import { SourceSelect } from '../SourceSelect'
 import type { Bench, ModbusSource } from './useBench'
 import type { Looks } from './useRegisters'
 
+interface Props {
+  bench: Bench
+  sources: readonly ModbusSource[]
+  onSource(id: string): void
+  looks: Looks
+  mayEdit: boolean
+}
+
 /** Where to look: unit, area, from where and how many; and how the device answers. */
-export function Place({ bench, sources, looks, mayEdit }: { bench: Bench; sources: readonly ModbusSource[]; looks: Looks; mayEdit: boolean }) {
+export function Place({ bench, sources, onSource, looks, mayEdit }: Props) {
   const { query, wrong } = bench
   return (
     <div className="px-3 py-1 [&>div]:grid-cols-1">
-      <SourceSelect sources={sources} value={bench.source.id} onChange={bench.setSource} />
+      <SourceSelect sources={sources} value={bench.source.id} onChange={onSource} />
       <TextField label="Unit id" mono value={bench.unit} error={wrong.unit} onChange={(e) => bench.setUnit(e.target.value)} />
       <SelectField label="Area" value={bench.area} onChange={(e) => bench.setArea(e.target.value as Area)}>
         <option value="holding">holding registers</option>

@@ -20,15 +20,13 @@ const addressOf = (tag: Tag | undefined | null): ModbusAddress | null => {
 }
 
 /** What the address of the page says, or the tag that it names. */
-function begin(sources: readonly ModbusSource[], tags: readonly Tag[]) {
+function begin(source: ModbusSource, tags: readonly Tag[]) {
   const params = new URLSearchParams(location.search)
   const named = tags.find((t) => t.id === params.get('tag'))
   const known = addressOf(named)
   const tag = known ? named! : null
-  const source = (tag && sources.find((s) => s.id === tag.sourceId)) ?? sources.find((s) => s.id === params.get('source')) ?? sources[0]!
   return {
     tag,
-    source,
     unit: params.get('unit') ?? String(known?.unit ?? source.settings.probeUnit),
     area: (['coil', 'discrete', 'input', 'holding'] as const).find((a) => a === params.get('area')) ?? known?.area ?? 'holding',
     from: params.get('from') ?? (known ? String(Math.max(0, known.offset - BEFORE)) : '0'),
@@ -38,11 +36,10 @@ function begin(sources: readonly ModbusSource[], tags: readonly Tag[]) {
 }
 
 /** Where the bench looks, what is picked there, and the tag that it is for; all of it stands in the address. */
-export function useBench(sources: readonly ModbusSource[], tags: readonly Tag[]) {
+export function useBench(source: ModbusSource, tags: readonly Tag[]) {
   // Only what the page began with: afterwards the state says it.
   // biome-ignore lint/correctness/useExhaustiveDependencies: as above
-  const begun = useMemo(() => begin(sources, tags), [])
-  const [source, setSource] = useState(begun.source)
+  const begun = useMemo(() => begin(source, tags), [])
   const [tagId, setTagId] = useState(begun.tag?.id ?? '')
   const [unit, setUnit] = useState(begun.unit)
   const [area, setArea] = useState<Area>(begun.area)
@@ -71,7 +68,6 @@ export function useBench(sources: readonly ModbusSource[], tags: readonly Tag[])
   }, [source.id, unit, area, from, count, picked, tagId])
   return {
     source,
-    setSource: (id: string) => setSource(sources.find((s) => s.id === id) ?? source),
     tag,
     own: addressOf(tag),
     unit,

@@ -1,9 +1,11 @@
-import { useDeferredValue, useMemo, useState } from 'react'
+import { useDeferredValue, useMemo } from 'react'
 import type { Tag } from '~/contract/tag'
 import { type Surroundings, tagColumns } from '~/core/tag/columns'
 import { Choice, Field } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { countText } from '~/ui/time'
+import { KeptNote } from '../../shared/DraftNotes'
+import { useKeptState } from '../../shared/useKeptState'
 import { CellInput } from './CellInput'
 import { PlanTable } from './PlanTable'
 import type { Around } from './planning.worker'
@@ -12,6 +14,14 @@ import { usePlan } from './usePlan'
 
 const editable = tagColumns.filter((c) => c.property !== null && c.property !== 'id' && c.property !== 'sourceId')
 type How = 'set' | 'replace' | 'before' | 'after'
+
+interface Wanted {
+  key: string
+  how: How
+  text: string
+  find: string
+}
+const begun: Wanted = { key: 'unit', how: 'set', text: '', find: '' }
 
 /** Changes any one property of many tags, with what would change shown first. */
 export function MassEdit({
@@ -27,10 +37,8 @@ export function MassEdit({
   plain: Around
   onClose(): void
 }) {
-  const [key, setKey] = useState('unit')
-  const [how, setHow] = useState<How>('set')
-  const [text, setText] = useState('')
-  const [find, setFind] = useState('')
+  const kept = useKeptState<Wanted>('mass edit', begun)
+  const { key, how, text, find } = kept.draft
   const column = editable.find((c) => c.key === key)!
   const free = column.choices === null && !column.numeric && key !== 'group' && key !== 'unit'
   const way = free ? how : 'set'
@@ -46,27 +54,31 @@ export function MassEdit({
       rows: chosen.map((t, i) => ({ line: i + 1, cells: [t.id, turned(column.read(t, around))] })),
     }
   }, [way, typed, sought, key, column, chosen, around])
+  const close = () => {
+    kept.forget()
+    onClose()
+  }
   const { planned, problem, progress } = usePlan(task, tags, plain)
-  const { foot, note, busy } = useApply(progress ? null : (planned?.plan ?? null), onClose)
+  const { foot, note, busy } = useApply(progress ? null : (planned?.plan ?? null), close)
   const name = chosen.length === 1 ? chosen[0]!.name : `${countText(chosen.length)} tags`
   return (
     <Modal
       open
-      onClose={() => !busy && onClose()}
+      onClose={() => !busy && close()}
       title={`Edit ${name}`}
       note="What would change shows below; nothing is changed yet"
       width={820}
       foot={foot}
     >
       {note}
+      {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
       <Field label="Property">
         {(p) => (
           <select
             {...p}
             value={key}
             onChange={(e) => {
-              setKey(e.target.value)
-              setText('')
+              kept.set({ key: e.target.value, text: '' })
             }}
             className="h-[27px] w-64 rounded-sm border border-line bg-sheet px-2"
           >
@@ -83,7 +95,7 @@ export function MassEdit({
           <Choice
             label="How"
             value={how}
-            onChange={(h) => setHow(h)}
+            onChange={(h) => kept.set({ how: h })}
             options={[
               { value: 'set', label: 'set to' },
               { value: 'replace', label: 'replace a part' },
@@ -99,14 +111,14 @@ export function MassEdit({
             <input
               {...p}
               value={find}
-              onChange={(e) => setFind(e.target.value)}
+              onChange={(e) => kept.set({ find: e.target.value })}
               className="h-[27px] w-64 rounded-sm border border-line bg-sheet px-2"
             />
           )}
         </Field>
       )}
       <Field label={way === 'replace' ? 'By' : 'Text'} help={column.help}>
-        {(p) => <CellInput {...p} column={column} value={text} onValue={setText} className="h-[27px] w-64 border-line" />}
+        {(p) => <CellInput {...p} column={column} value={text} onValue={(t) => kept.set({ text: t })} className="h-[27px] w-64 border-line" />}
       </Field>
       <div className="mt-2 min-h-[336px]">
         {progress && progress.total > 5000 && <Bar {...progress} what="Looking at tags:" />}

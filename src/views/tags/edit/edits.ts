@@ -41,7 +41,7 @@ export const tagEdits = new Edits<TagEditInput, TagEdited>({
       }
       return [...out, ...changed.values()]
     })
-    void refresh('tagUse', 'listSources', 'listGroups')
+    void refresh('tagUse', 'usedTags', 'listSources', 'listGroups')
   },
   current(edit) {
     const now = <T extends { id: string; version?: number | undefined }>(row: T): T => ({ ...row, version: mine.get(row.id) ?? row.version })

@@ -1,0 +1,31 @@
+import type { AsSent, PlanEquipment } from '~/contract/publication'
+import { outsideName } from '../address/topic-template'
+import { lineage } from '../equipment/hierarchy'
+import { Resolver } from '../equipment/resolve'
+import type { World } from './compile'
+
+/** The first of these equipment as it would be sent, for what placeholders may name, and the keys of the members that all of them have. */
+export function asSent(world: World, ids: readonly string[]): AsSent {
+  const resolver = new Resolver(world)
+  const all = ids.flatMap((id) => world.equipment.get(id) ?? [])
+  const filled = all.map((one) => resolver.leavesOf(one).filter((leaf) => leaf.fill))
+  const [first, ...others] = filled.map((leaves) => new Set(leaves.map((leaf) => leaf.keys.join('.'))))
+  const common = [...(first ?? [])].filter((key) => others.every((keys) => keys.has(key)))
+  const one = all[0]
+  if (!one) return { example: null, common }
+  const members = filled[0]!.map((leaf): PlanEquipment['members'][number] => {
+    const { dataType, unit, description, required, range, allowed } = leaf.member
+    return { key: leaf.keys.join('.'), dataType, unit, fill: leaf.fill!, label: leaf.label, description, required, range, allowed, tag: '' }
+  })
+  const example = {
+    id: one.id,
+    name: outsideName(one),
+    level: one.level,
+    path: lineage(world.equipment, one.id).map(outsideName),
+    className: (one.classId && world.classes.get(one.classId)?.name) || '',
+    classVersion: 0,
+    facts: one.facts,
+    members,
+  }
+  return { example, common }
+}
