@@ -191,7 +191,7 @@ export const TagTemplateDraft = z.object({
   parameters: z.array(z.string().min(1).max(60)).max(40),
   rows: z
     .array(z.record(z.string(), z.string().max(4000)))
-    .min(1, 'A template needs tags')
+    .min(1, 'A pattern needs tags')
     .max(5000),
 })
 export type TagTemplateDraft = z.infer<typeof TagTemplateDraft>

@@ -105,7 +105,7 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
   await expect(page.locator('[data-covered]')).toContainText('36 of 42 members filled')
 
   // The works order in progress, through a fact of each chamber; the first by hand, the others after it.
-  await page.getByRole('gridcell', { name: 'Dryer Chamber 1 Product: Missing' }).click()
+  await page.getByRole('gridcell', { name: 'Dryer Chamber 1 Product: Empty' }).click()
   await page.getByRole('button', { name: 'Mend Product' }).click()
   await page.getByRole('button', { name: 'Record', exact: true }).click()
   await page.getByLabel('Record source').selectOption({ label: 'Works orders' })
@@ -120,7 +120,7 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
   await page.reload()
   await page.getByRole('button', { name: /^Dryer Chamber/ }).click()
   await expect(page.locator('[data-covered]')).toContainText('42 of 42 members filled')
-  await expect(page.getByRole('button', { name: /^Missing/ })).toContainText('0')
+  await expect(page.getByRole('button', { name: /^Empty/ })).toContainText('0')
 
   // The peek holds values from Modbus, OPC UA, the broker and SQL together, converted and computed.
   await open(page, 'Dryer Chamber 2')
@@ -177,7 +177,7 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
 test('a tag is dragged onto a member, equipment onto its new place, and each is taken back', async ({ page }) => {
   await logIn(page)
   await open(page, 'Zone 5')
-  await page.getByRole('button', { name: 'Free Gas flow' }).click()
+  await page.getByRole('button', { name: 'Unbind Gas flow' }).click()
   await expect(member(page, 'gasFlow')).toContainText('nothing: left out')
   await page.getByRole('button', { name: 'Tags to drag' }).click()
   await page.getByLabel('filter tags').fill('zone 5 gas')

@@ -280,15 +280,15 @@ test('many tags get a property together after a look at what changes; a folder i
   await expect.poll(plain).toEqual(before)
 })
 
-test('a folder becomes a template and is laid down again with other numbers', async ({ page }) => {
+test('a folder becomes a pattern and is laid down again with other numbers', async ({ page }) => {
   await open(page)
   const before = await plain()
   await page.getByRole('treeitem', { name: 'Power Meter 1' }).hover()
   await page.getByRole('button', { name: 'Folder Power Meter 1', exact: true }).click()
-  await page.getByRole('menuitem', { name: 'Keep as a template' }).click()
-  await page.getByRole('button', { name: 'Keep the template' }).click()
-  await expect(page.getByText('The template Power Meter is kept')).toBeVisible()
-  await page.getByRole('button', { name: 'Templates' }).click()
+  await page.getByRole('menuitem', { name: 'Make a pattern of it' }).click()
+  await page.getByRole('button', { name: 'Save pattern' }).click()
+  await expect(page.getByText('The pattern Power Meter is saved')).toBeVisible()
+  await page.getByRole('button', { name: 'Patterns' }).click()
   await page.getByLabel('How often').fill('2')
   await page.getByLabel('First folder').fill('South/Power Meter 8')
   await page.getByLabel('First source').selectOption('Dryers and meters')
@@ -307,9 +307,9 @@ test('a folder becomes a template and is laid down again with other numbers', as
   await grid(page).focus()
   await page.keyboard.press('Control+z')
   await expect.poll(plain).toEqual(before)
-  await page.getByRole('button', { name: 'Templates' }).click()
-  await page.getByRole('button', { name: 'Remove this template' }).click()
-  await expect(page.getByText('No template yet')).toBeVisible()
+  await page.getByRole('button', { name: 'Patterns' }).click()
+  await page.getByRole('button', { name: 'Remove this pattern' }).click()
+  await expect(page.getByText('No pattern yet')).toBeVisible()
 })
 
 test('scripts bring tags in as the page does, and one row too many refuses all', async () => {

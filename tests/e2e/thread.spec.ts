@@ -111,7 +111,7 @@ test('a source added anew, refused and then trusted, is followed to the far end'
   await page.goto('/publications?add')
   await page.getByLabel('Name', { exact: true }).fill('Zone 13, each second')
   await page.getByRole('checkbox', { name: /Zone 13/ }).check()
-  await expect(page.getByText('Not bound, so left out: Zone 13 Gas flow')).toBeVisible()
+  await expect(page.getByText('Empty, so left out: Zone 13 Gas flow')).toBeVisible()
   await page.getByRole('region', { name: 'When' }).getByRole('button').first().click()
   await page.getByRole('button', { name: 'Every', exact: true }).click()
   await page.getByLabel('Seconds').fill('1')

@@ -126,7 +126,7 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
       members.push({ key: leaf.keys.join('.'), dataType, unit, fill: leaf.fill, label: leaf.label, description, required, range, allowed, tag })
     }
     if (!factsOnly && members.every((m) => handlesOf(m.fill).size === 0)) {
-      stop('what', `${one.name} has no member bound to a tag`, 'Bind its members under Equipment')
+      stop('what', `${one.name} has no member that a tag fills`, 'Bind its members under Equipment')
       continue
     }
     const line = lineage(world.equipment, id)
@@ -145,7 +145,7 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
       of: { lineage: line, className: cls?.name ?? null, members: members.map((m) => m.key) },
     })
   }
-  if (unbound.length > 0) warn('what', `Not bound, so left out: ${some(unbound)}`, 'Bind them under Equipment')
+  if (unbound.length > 0) warn('what', `Empty, so left out: ${some(unbound)}`, 'Bind them under Equipment')
   if (faulty.length > 0) warn('what', `Without a value, so left out: ${some(faulty)}`, 'Mend them under Equipment')
   if (doubtful.length > 0) warn('what', `Does not fit its member: ${some(doubtful)}`, 'Bind another tag, or change the class')
   if (madeUp.length > 0) warn('what', `Simulated, not measured: ${some(madeUp)}`, 'Put the tags back on their device before receivers rely on them')
@@ -232,7 +232,7 @@ function address(draft: PublicationDraft, placed: readonly Placed[], stop: Say):
       'address',
       `{${key}} means nothing for ${some(names)}`,
       key.startsWith('value.')
-        ? 'Name a member that is bound, and one message for each equipment'
+        ? 'Name a member that is filled, and one message for each equipment'
         : 'Use another placeholder, add default(), or place the equipment under that level',
     )
   return { messages, converted: [...converted].slice(0, 50) }

@@ -234,7 +234,7 @@ export const tagColumns: readonly TagColumn[] = [
   }),
   column({
     key: 'rate_ms',
-    label: 'Own rate, ms',
+    label: 'Own update rate, ms',
     property: 'sampleMs',
     help: "50 to 3600000 ms; empty: the group's or the source's",
     numeric: true,

@@ -2,6 +2,7 @@ import { QueryClientProvider } from '@tanstack/react-query'
 import { type ComponentType, lazy, Suspense, useEffect } from 'react'
 import { usePathname } from 'wouter/use-browser-location'
 import type { Caller } from '~/contract/person'
+import { Asking } from '~/ui/Ask'
 import { Empty, Loading } from '~/ui/Notes'
 import { followed, go } from './address'
 import { queryClient } from './api'
@@ -62,34 +63,36 @@ export function App({ caller }: { caller: Caller }) {
   return (
     <QueryClientProvider client={queryClient}>
       <CallerContext value={caller}>
-        <Frame caller={caller} station={place?.station ?? null} page={place?.path ?? ''}>
-          {Page ? (
-            <Suspense
-              fallback={
-                <>
-                  <Row station={place.station} page={place.page} />
-                  <Loading />
-                </>
-              }
-            >
-              <Page />
-            </Suspense>
-          ) : (
-            <main className="flex min-h-0 flex-1">
-              <h1 className="sr-only">No such page</h1>
-              <Empty
-                title="There is no such page"
-                action={
-                  <a className="text-slate underline" href="/proof">
-                    Go to the wall
-                  </a>
+        <Asking>
+          <Frame caller={caller} station={place?.station ?? null} page={place?.path ?? ''}>
+            {Page ? (
+              <Suspense
+                fallback={
+                  <>
+                    <Row station={place.station} page={place.page} />
+                    <Loading />
+                  </>
                 }
               >
-                Perhaps it has moved: the six stations above have everything.
-              </Empty>
-            </main>
-          )}
-        </Frame>
+                <Page />
+              </Suspense>
+            ) : (
+              <main className="flex min-h-0 flex-1">
+                <h1 className="sr-only">No such page</h1>
+                <Empty
+                  title="There is no such page"
+                  action={
+                    <a className="text-slate underline" href="/proof">
+                      Go to the wall
+                    </a>
+                  }
+                >
+                  Perhaps it has moved: the six stations above have everything.
+                </Empty>
+              </main>
+            )}
+          </Frame>
+        </Asking>
       </CallerContext>
     </QueryClientProvider>
   )

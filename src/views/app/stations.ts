@@ -62,7 +62,7 @@ export const stations: Station[] = [
       { label: 'Coverage', href: '/equipment/coverage' },
       { label: 'Classes', href: '/equipment/classes' },
     ],
-    figure: (f) => (f.members === 0 ? countText(f.equipment) : `${Math.floor((100 * f.bound) / f.members)} % bound`),
+    figure: (f) => (f.members === 0 ? countText(f.equipment) : `${Math.floor((100 * f.bound) / f.members)} % filled`),
     trouble: () => 0,
     joint: () => null,
   },

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { ASIDES_LISTED, type Aside } from '~/contract/aside'
+import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { Pre } from '~/ui/Pre'
@@ -23,6 +24,7 @@ function shown(base64: string): string {
 /** Messages that the destination would not have, each with its reason and what was in it. */
 export function Asides({ destinationId, mayEdit }: { destinationId: string; mayEdit: boolean }) {
   const asides = useCall('listAsides', { params: { id: destinationId }, refetchMs: 5000 })
+  const ask = useAsk()
   const [all, setAll] = useState(false)
   const [open, setOpen] = useState<string | null>(null)
   if (asides.error) return <ProblemNote problem={failureIn(asides.error)} />
@@ -30,8 +32,9 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
   if (list.length === 0) return null
   const groups = asideGroups(list)
   const forget = async () => {
-    if (!window.confirm(`Forget ${list.length === ASIDES_LISTED ? 'all' : countText(list.length)} messages that went aside? Their verdict stays.`))
-      return
+    const count = list.length === ASIDES_LISTED ? 'all' : countText(list.length)
+    const text = 'Their octets are gone then; their verdicts stay in the ledger.'
+    if (!(await ask({ title: `Forget ${count} messages that went aside`, text, act: 'Forget messages' }))) return
     try {
       await call('removeAsides', { params: { id: destinationId } })
       await refresh('listAsides')

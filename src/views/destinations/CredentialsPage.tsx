@@ -2,6 +2,7 @@ import { Plus } from 'lucide-react'
 import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
 import { daysLeft } from '~/core/credential/validity'
+import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
@@ -33,6 +34,7 @@ export function CredentialsPage() {
   const mayEdit = useMay('administrator')
   const credentials = useCall('listCredentials', { enabled: mayLook })
   const [chosen, setChosen] = useTextInAddress('id')
+  const ask = useAsk()
   const [adding, setAdding] = useAdding()
   const list = credentials.data ?? []
   const one = list.find((c) => c.id === chosen) ?? list[0]
@@ -42,7 +44,7 @@ export function CredentialsPage() {
     </Button>
   )
   const remove = async (c: Credential) => {
-    if (!window.confirm(`Remove ${c.name}? Its key cannot be brought back.`)) return
+    if (!(await ask({ title: `Remove ${c.name}`, text: 'Its key cannot be brought back.', act: 'Remove credential' }))) return
     try {
       await call('removeCredential', { params: { id: c.id } })
       await refresh('listCredentials')

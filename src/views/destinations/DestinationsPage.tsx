@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
 import { daysLeft } from '~/core/credential/validity'
+import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Glyph } from '~/ui/Glyph'
@@ -132,6 +133,7 @@ export function DestinationsPage() {
 
 function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayEdit: boolean; onEdit(): void }) {
   const c = useFrame('destinations')?.[destination.id]
+  const ask = useAsk()
   const credentials = useCall('listCredentials', { enabled: mayEdit })
   const s = destination.settings
   const name = (id: string | null) => {
@@ -142,7 +144,8 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
     return `${found.name}${days === null ? '' : `, ${days} days left`}`
   }
   const remove = async () => {
-    if (!window.confirm(`Remove ${destination.name}? Nothing is published to it.`)) return
+    if (!(await ask({ title: `Remove ${destination.name}`, text: 'No publication sends to it. This cannot be undone.', act: 'Remove destination' })))
+      return
     try {
       await call('removeDestination', { params: { id: destination.id } })
       await refresh('listDestinations', 'listCredentials')

@@ -15,12 +15,12 @@ import { BindingText, convertedText } from './binding-text'
 import { equipmentEdits } from './edits'
 import { type PlantModel, useCells } from './useModel'
 
-/** Binds one member, or with null frees it. */
+/** Binds one member, or with null unbinds it. */
 export function bindMember(one: Equipment, path: string, label: string, binding: Binding | null) {
   const { [path]: _old, ...rest } = one.bindings
   return equipmentEdits.tell(
     { change: [{ id: one.id, version: one.version, bindings: binding ? { ...rest, [path]: binding } : rest }] },
-    binding ? `${label} of ${one.name} is bound` : `${label} of ${one.name} is free`,
+    binding ? `${label} of ${one.name} is filled` : `${label} of ${one.name} is unbound`,
   )
 }
 
@@ -97,7 +97,7 @@ export function Members({
                     },
                   ],
                 },
-                `${fresh.length} members bound`,
+                `${fresh.length} members filled`,
               )
             }
           >
@@ -197,8 +197,8 @@ function MemberRow({
               {bound ? 'change' : 'bind'}
             </Button>
             {bound && (
-              <Button small kind="quiet" disabled={!mayEdit} onClick={() => onBind(null)} aria-label={`Free ${leaf.label}`}>
-                free
+              <Button small kind="quiet" disabled={!mayEdit} onClick={() => onBind(null)} aria-label={`Unbind ${leaf.label}`}>
+                unbind
               </Button>
             )}
           </>

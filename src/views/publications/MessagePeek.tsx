@@ -36,11 +36,11 @@ export function MessagePeek({
         <div className="flex items-start justify-between">
           <h2 className="text-[15px] font-semibold">One real message</h2>
           <Button small aria-pressed={held !== null} onClick={() => setHeld(held ? null : shown)}>
-            {held ? 'Let go' : 'Hold'}
+            {held ? 'Follow new messages' : 'Freeze this message'}
           </Button>
         </div>
         <div className="mb-2 text-muted">
-          number {shown.seq}, made at <Time at={shown.producedAt} />
+          number {shown.seq}, produced at <Time at={shown.producedAt} />
         </div>
         <div className="mb-1.5 font-mono text-[12px] font-semibold break-all">{shown.topic}</div>
         <MessageBody message={shown.message} />

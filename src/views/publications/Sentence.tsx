@@ -4,6 +4,7 @@ import type { Condition } from '~/contract/live'
 import type { Finding, Publication } from '~/contract/publication'
 import { asPrescribed, shapeOf } from '~/core/shape/registry'
 import { typedNumber } from '~/core/value/typed-number'
+import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { Choice, SelectField } from '~/ui/Field'
 import { Glyph } from '~/ui/Glyph'
@@ -54,6 +55,7 @@ const fieldWords = {
 export function Sentence({ publication, condition, destinations, left, add, onSaved }: Props) {
   const equipment = useCall('outlineEquipment')
   const classes = useCall('listClasses')
+  const ask = useAsk()
   const mayEdit = useMay('engineer')
   const mayRun = useMay('operator')
   const edit = usePublicationDraft({ publication, destinations, onSaved })
@@ -93,9 +95,9 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
           <Button
             kind="danger"
             disabled={!mayEdit}
-            onClick={() => {
-              if (window.confirm(`Remove ${publication.name}, its frozen versions and its account in the ledger? This cannot be undone.`))
-                void remove()
+            onClick={async () => {
+              const text = 'Its frozen versions and its account in the ledger go too. This cannot be undone.'
+              if (await ask({ title: `Remove ${publication.name}`, text, act: 'Remove publication' })) void remove()
             }}
           >
             Remove

@@ -1,6 +1,7 @@
 import { useContext, useState } from 'react'
 import { toast } from 'sonner'
 import { Role } from '~/contract/role'
+import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { SelectField, TextField } from '~/ui/Field'
@@ -30,6 +31,7 @@ const roleWords: Record<Role, string> = {
 }
 
 export function PeoplePage() {
+  const ask = useAsk()
   const caller = useContext(CallerContext)
   const may = useMay('administrator')
   const people = useCall('listPeople', { enabled: may })
@@ -37,8 +39,8 @@ export function PeoplePage() {
   const [adding, setAdding] = useState<'person' | 'key' | null>(null)
   const error = people.error ?? keys.error
   const remove = async (what: 'removePerson' | 'removeKey', id: string, name: string) => {
-    const also = what === 'removePerson' ? ' Their API keys go too.' : ''
-    if (!window.confirm(`Remove ${name}?${also}`)) return
+    const text = what === 'removePerson' ? 'Their sessions end, and their API keys go too.' : 'Scripts that use it are refused from now on.'
+    if (!(await ask({ title: `Remove ${name}`, text, act: what === 'removePerson' ? 'Remove person' : 'Remove key' }))) return
     try {
       await call(what, { params: { id } })
       await refresh('listPeople', 'listKeys')
@@ -47,7 +49,12 @@ export function PeoplePage() {
     }
   }
   const resetSecondFactor = async (id: string, name: string) => {
-    if (!window.confirm(`Let ${name} log in with the password alone? Their sessions end.`)) return
+    const question = {
+      title: `Reset the second factor of ${name}`,
+      text: 'The password alone lets them in then. Their sessions end.',
+      act: 'Reset second factor',
+    }
+    if (!(await ask(question))) return
     try {
       await call('resetSecondFactor', { params: { id } })
       await refresh('listPeople')

@@ -165,7 +165,7 @@ export function OwnCertificate() {
                   Renew it now
                 </Button>
                 <Button small onClick={() => setAsking(false)}>
-                  Keep the old one
+                  Stay with the old one
                 </Button>
               </div>
             </div>

@@ -117,7 +117,7 @@ export const TagFolders = memo(function TagFolders({
                 align="start"
                 items={[
                   { label: 'Rename or move', onSelect: () => onMove(row.id) },
-                  { label: 'Keep as a template', onSelect: () => onKeep(row.id) },
+                  { label: 'Make a pattern of it', onSelect: () => onKeep(row.id) },
                 ]}
               >
                 <button

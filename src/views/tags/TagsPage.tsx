@@ -144,7 +144,7 @@ export function TagsPage() {
         </Menu>
         {bring}
         <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'lay' })}>
-          Templates
+          Patterns
         </Button>
         {add}
       </Row>

@@ -69,7 +69,7 @@ export function ByPattern({ model, ids, classId, onClose }: { model: PlantModel;
         model,
         good.map((h) => ({ equipmentId: h.equipmentId, path: h.path, tagId: h.tagIds[0]! })),
       ),
-      `${countText(good.length)} members bound`,
+      `${countText(good.length)} members filled`,
     )
     setBusy(false)
     if (done) onClose()
@@ -171,7 +171,7 @@ function HitTable({ hits, model }: { hits: readonly NamingHit[]; model: PlantMod
                     <>
                       {name(h.tagIds[0]!)}
                       {h.bound !== 'no' && (
-                        <span className="ml-2 text-xs text-muted">{h.bound === 'same' ? 'bound already' : 'bound to something else'}</span>
+                        <span className="ml-2 text-xs text-muted">{h.bound === 'same' ? 'filled by it already' : 'filled by something else'}</span>
                       )}
                     </>
                   ) : (

@@ -8,7 +8,7 @@ import type { GlyphState } from '~/ui/Glyph'
 import type { PlantModel } from '../useModel'
 
 export const stateWords: Record<CellState, { label: string; glyph: GlyphState | null }> = {
-  missing: { label: 'Missing', glyph: 'bad' },
+  missing: { label: 'Empty', glyph: 'bad' },
   broken: { label: 'Broken', glyph: 'bad' },
   mismatch: { label: 'Mismatch', glyph: 'uncertain' },
   bad: { label: 'Bad now', glyph: 'bad' },

@@ -195,7 +195,7 @@ export function CoveragePage() {
               </Button>
             }
           >
-            Here every member of every equipment is seen at once: what fills it, what is missing, what does not fit.
+            Here every member of every equipment is seen at once: what fills it, what is empty, what does not fit.
           </Empty>
         ) : (
           <>

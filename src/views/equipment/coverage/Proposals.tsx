@@ -38,7 +38,7 @@ export function Proposals({ model, ids, onClose }: { model: PlantModel; ids: rea
   }
   const apply = async () => {
     setBusy(true)
-    const done = await equipmentEdits.tell(bindMany(model, accepted), `${countText(accepted.length)} members bound`)
+    const done = await equipmentEdits.tell(bindMany(model, accepted), `${countText(accepted.length)} members filled`)
     setBusy(false)
     if (done) onClose()
   }

@@ -150,7 +150,7 @@ export function FromFolders({
                     />
                     <span className="font-semibold">{e.name}</span>
                     <span className="ml-auto text-xs text-muted">
-                      {beside.has(e.name) ? 'is there already' : `${Object.keys(e.bindings).length} bound`}
+                      {beside.has(e.name) ? 'is there already' : `${Object.keys(e.bindings).length} filled`}
                     </span>
                   </label>
                   {e.missing.length > 0 && <div className="pl-5 text-xs text-uncertain">without {e.missing.join(', ')}</div>}

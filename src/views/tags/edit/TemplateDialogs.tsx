@@ -26,7 +26,7 @@ export function KeepTemplate({ folder, tags, around, onClose }: { folder: string
     try {
       await call('addTemplate', { body: made.draft })
       await refresh('listTemplates')
-      toast(`The template ${made.draft.name} is kept`)
+      toast(`The pattern ${made.draft.name} is saved`)
       onClose()
     } catch (e) {
       setFault(failureIn(e).fields?.name ?? failureIn(e).message)
@@ -37,12 +37,12 @@ export function KeepTemplate({ folder, tags, around, onClose }: { folder: string
     <Modal
       open
       onClose={onClose}
-      title={`Keep ${folder} as a template`}
+      title={`Make a pattern of ${folder}`}
       note="What differs from copy to copy becomes a parameter"
       width={780}
       foot={
         <Button kind="main" disabled={'problem' in made || name.trim() === ''} onClick={() => void save()}>
-          Keep the template
+          Save pattern
         </Button>
       }
     >
@@ -89,7 +89,7 @@ export function KeepTemplate({ folder, tags, around, onClose }: { folder: string
         <ProblemNote problem={{ message: made.problem, hint: 'Choose another folder' }} />
       ) : (
         <>
-          <Heading>What is kept, {made.draft.rows.length} tags</Heading>
+          <Heading>What the pattern has, {made.draft.rows.length} tags</Heading>
           <ul className="max-h-64 overflow-auto rounded-sm border border-line bg-sheet font-mono text-[12px]">
             {made.draft.rows.slice(0, 200).map((r) => (
               <li key={r.name} className="flex gap-4 border-b border-line/60 px-2 py-0.5">
@@ -106,7 +106,7 @@ export function KeepTemplate({ folder, tags, around, onClose }: { folder: string
 
 const stepAtFirst = (p: string) => (p === SOURCE || p === BASE ? 0 : 1)
 
-/** Lays a template down many times, with what would be added shown first. */
+/** Lays a pattern down many times, with what would be added shown first. */
 export function LayDown({ tags, plain, onClose }: { tags: readonly Tag[]; plain: Around; onClose(): void }) {
   const templates = useCall('listTemplates')
   const [id, setId] = useState<string | null>(null)
@@ -115,15 +115,15 @@ export function LayDown({ tags, plain, onClose }: { tags: readonly Tag[]; plain:
     await call('removeTemplate', { params: { id: t.id } })
     await refresh('listTemplates')
     const { id: _i, ...draft } = t
-    toast(`The template ${t.name} is removed`, {
+    toast(`The pattern ${t.name} is removed`, {
       action: { label: 'Undo', onClick: () => void call('addTemplate', { body: draft }).then(() => refresh('listTemplates')) },
     })
   }
   if (templates.data && !template)
     return (
-      <Modal open onClose={onClose} title="Lay down a template" width={560}>
-        <Empty title="No template yet">
-          Point at a folder on the left, open its menu, and keep it as a template: then it can be laid down as often as there are devices like it.
+      <Modal open onClose={onClose} title="Lay down a pattern" width={560}>
+        <Empty title="No pattern yet">
+          Point at a folder on the left, open its menu, and make a pattern of it: then it can be laid down as often as there are devices like it.
         </Empty>
       </Modal>
     )
@@ -173,11 +173,11 @@ function Laying({
   const { foot, note, busy } = useApply(progress ? null : (planned?.plan ?? null), onClose)
   const change = (p: string, c: Partial<Course>) => setCourses({ ...courses, [p]: { ...courses[p]!, ...c } })
   return (
-    <Modal open onClose={() => !busy && onClose()} title="Lay down a template" note="Numbers count on from copy to copy" width={880} foot={foot}>
+    <Modal open onClose={() => !busy && onClose()} title="Lay down a pattern" note="Numbers count on from copy to copy" width={880} foot={foot}>
       {note}
       <div className="flex flex-wrap items-center gap-3">
         <select
-          aria-label="Template"
+          aria-label="Pattern"
           value={template.id}
           onChange={(e) => onPick(e.target.value)}
           className="h-[27px] w-60 rounded-sm border border-line bg-sheet px-2"
@@ -198,7 +198,7 @@ function Laying({
           times
         </label>
         <Button small kind="quiet" onClick={() => void onRemove(template)}>
-          Remove this template
+          Remove this pattern
         </Button>
       </div>
       <table className="my-2 w-full max-w-[640px]">
