@@ -10,6 +10,8 @@ export default defineConfig({
   adapter: node({ mode: 'middleware' }),
   integrations: [react()],
   image: { service: passthroughImageService() },
+  // The guide has little code, and colours of its own.
+  markdown: { syntaxHighlight: false },
   devToolbar: { enabled: false },
   // Cross-site requests are refused in src/middleware.ts, which knows API keys from cookies.
   security: { checkOrigin: false },

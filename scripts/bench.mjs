@@ -1,5 +1,5 @@
 // Measures: 50,000 simulated worlds and what each planted mistake takes (`npm run bench -- worlds`, alone), the whole engine beside a bare loop of the same library, parts alone, memory and CPU, start times, and a million messages under
-// random faults. `npm run bench -- thread` (or publications, parts, tags, simulated, import, table, plant, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
+// random faults. `npm run bench -- thread` (or publications, parts, tags, simulated, import, table, plant, pages, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { join } from 'node:path'
@@ -25,13 +25,25 @@ try {
   const parts =
     process.argv.slice(2).length > 0
       ? process.argv.slice(2)
-      : ['thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'start', 'faults']
+      : ['thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'pages', 'equipment', 'shapes', 'start', 'faults']
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
-    entryPoints: ['worlds', 'thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'equipment', 'shapes', 'faults'].map(
-      (n) => `bench/${n}.ts`,
-    ),
+    entryPoints: [
+      'worlds',
+      'thread',
+      'publications',
+      'parts',
+      'tags',
+      'simulated',
+      'import',
+      'table',
+      'plant',
+      'pages',
+      'equipment',
+      'shapes',
+      'faults',
+    ].map((n) => `bench/${n}.ts`),
     outdir: out,
     outExtension: { '.js': '.mjs' },
     bundle: true,
@@ -56,7 +68,7 @@ try {
       await stack.supervisor.stop()
     }
   }
-  for (const part of ['table', 'plant'].filter((p) => parts.includes(p))) {
+  for (const part of ['table', 'plant', 'pages'].filter((p) => parts.includes(p))) {
     if (!chromium()) await installDebian(['chromium'])
     const stack = await startDemoStack({ base, home: join(home, part), fresh: true, quiet: true })
     try {
@@ -73,7 +85,7 @@ try {
     }
   }
   if (parts.includes('worlds')) await run(process.execPath, [join(out, 'worlds.mjs')], { show: true })
-  const own = parts.filter((p) => !['start', 'table', 'plant', 'worlds'].includes(p))
+  const own = parts.filter((p) => !['start', 'table', 'plant', 'pages', 'worlds'].includes(p))
   if (own.length > 0) {
     rmSync(join(home, 'demo'), { recursive: true, force: true })
     const cluster = await privateCluster({ home, port: base + 2, fresh: true })

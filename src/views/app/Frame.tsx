@@ -1,3 +1,4 @@
+import { BookOpen } from 'lucide-react'
 import { Popover } from 'radix-ui'
 import { Component, type ReactNode, useEffect, useRef, useState } from 'react'
 import { Toaster } from 'sonner'
@@ -8,6 +9,7 @@ import { Mark } from '~/ui/Glyph'
 import { ProblemNote } from '~/ui/Notes'
 import { go } from './address'
 import { call, failureIn } from './api'
+import { guideFor } from './guide'
 import { KeyList } from './KeyList'
 import { leaveAll } from './leaving'
 import { useFrame, useOnline, useWatch } from './live/live'
@@ -58,6 +60,16 @@ export function Row({ station, page, children }: { station: StationId | null; pa
             {p.label}
           </a>
         ))}
+        <a
+          href={guideFor(location.pathname)}
+          target="_blank"
+          rel="noreferrer"
+          className="flex items-center text-muted hover:text-ink"
+          title="What the guide says of this page, in a tab of its own"
+        >
+          <BookOpen size={14} aria-hidden="true" />
+          <span className="sr-only">Guide to this page</span>
+        </a>
       </nav>
       {children && (
         <section className="flex items-center gap-2" aria-label={`${page}: what can be done`}>
@@ -193,6 +205,9 @@ function Who({ caller, onKeys }: { caller: Caller; onKeys(): void }) {
           <button type="button" className="block w-full rounded-sm px-2 py-1.5 text-left hover:bg-well" onClick={onKeys}>
             Keys
           </button>
+          <a href="/guide/guide.md" target="_blank" rel="noreferrer" className="block rounded-sm px-2 py-1.5 hover:bg-well">
+            Guide
+          </a>
           <a href="/api/openapi.json" className="block rounded-sm px-2 py-1.5 hover:bg-well">
             API description
           </a>

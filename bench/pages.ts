@@ -1,0 +1,151 @@
+// What each page costs in Chromium: octets, first useful content, main thread while live, shifts of layout; on the demo's tags and on 20,000.
+import type { BrowserContext, Page } from '@playwright/test'
+import { api, openPage, web } from './browser'
+import { median, show, sleep } from './common'
+
+const TAGS = 20_000
+const MEMBERS = 10
+const LIVE_MS = 5000
+const TIMES = 3
+const paths = [
+  '/proof/wrong',
+  '/proof',
+  '/proof/events',
+  '/sources',
+  '/sources/browse',
+  '/sources/registers',
+  '/sources/topics',
+  '/tags',
+  '/equipment',
+  '/equipment/coverage',
+  '/equipment/classes',
+  '/publications',
+  '/destinations',
+  '/destinations/credentials',
+  '/settings/account',
+] as const
+
+interface Cost {
+  /** ms until there is something to read, and nothing is loading. */
+  content: number
+  /** Octets on the wire: of data, and of all. */
+  data: number
+  all: number
+  /** ms of the main thread in a second, while live. */
+  busy: number
+  /** Cumulative shift of layout. */
+  shift: number
+}
+
+/** There is a page, its course shows figures, and nothing says that it is loading. */
+const ready = () =>
+  document.querySelector('main')?.textContent?.trim() !== '' &&
+  document.querySelector('[data-figure="tags"]')?.textContent !== '...' &&
+  document.querySelector('[role="status"][aria-label="Loading"]') === null
+
+async function costOf(context: BrowserContext, path: string): Promise<Cost> {
+  const page = await context.newPage()
+  await page.addInitScript(() => {
+    const shifts = { sum: 0 }
+    ;(window as unknown as { shifts: typeof shifts }).shifts = shifts
+    new PerformanceObserver((list) => {
+      for (const entry of list.getEntries() as (PerformanceEntry & { value: number; hadRecentInput: boolean })[])
+        if (!entry.hadRecentInput) shifts.sum += entry.value
+    }).observe({ type: 'layout-shift', buffered: true })
+  })
+  const cdp = await context.newCDPSession(page)
+  const kinds = new Map<string, boolean>()
+  const octets = { data: 0, all: 0 }
+  await cdp.send('Network.enable')
+  await cdp.send('Performance.enable')
+  cdp.on('Network.requestWillBeSent', (e) => kinds.set(e.requestId, new URL(e.request.url).pathname.startsWith('/api/')))
+  cdp.on('Network.dataReceived', (e) => {
+    octets.all += e.encodedDataLength
+    if (kinds.get(e.requestId)) octets.data += e.encodedDataLength
+  })
+  const began = performance.now()
+  await page.goto(web + path, { waitUntil: 'commit' })
+  await page.waitForFunction(ready, undefined, { polling: 'raf', timeout: 60_000 })
+  const content = performance.now() - began
+  await sleep(2000)
+  const at = { ...octets }
+  const before = await busyMs(cdp)
+  await sleep(LIVE_MS)
+  const busy = ((await busyMs(cdp)) - before) / (LIVE_MS / 1000)
+  const shift = await page.evaluate(() => (window as unknown as { shifts: { sum: number } }).shifts.sum)
+  await page.close()
+  return { content, data: at.data, all: at.all, busy, shift }
+}
+
+async function busyMs(cdp: Awaited<ReturnType<BrowserContext['newCDPSession']>>): Promise<number> {
+  const { metrics } = await cdp.send('Performance.getMetrics')
+  return (metrics.find((m) => m.name === 'TaskDuration')?.value ?? 0) * 1000
+}
+
+async function measured(page: Page): Promise<Map<string, Cost>> {
+  const out = new Map<string, Cost>()
+  for (const path of paths) {
+    const all: Cost[] = []
+    for (let i = 0; i < TIMES; i++) all.push(await costOf(page.context(), path))
+    const mid = (of: (c: Cost) => number) => median(all.map(of))
+    out.set(path, {
+      content: mid((c) => c.content),
+      data: mid((c) => c.data),
+      all: mid((c) => c.all),
+      busy: mid((c) => c.busy),
+      shift: Math.max(...all.map((c) => c.shift)),
+    })
+  }
+  return out
+}
+
+async function addPlant(): Promise<void> {
+  const { id: sourceId } = await api<{ id: string }>('/api/sources', {
+    name: 'Many',
+    kind: 'simulated',
+    enabled: true,
+    settings: { seed: 1, recording: '', rateMs: 2500, retryMs: 1000 },
+  })
+  const tags: { id: string }[] = []
+  for (let from = 0; from < TAGS; from += 10_000)
+    tags.push(
+      ...(await api<{ id: string }[]>('/api/tags', {
+        tags: Array.from({ length: 10_000 }, (_, i) => ({
+          name: `Many/Machine ${Math.floor((from + i) / MEMBERS)}/m${i % MEMBERS}`,
+          sourceId,
+          address: 'noise low=0 high=100',
+          dataType: 'number',
+        })),
+      })),
+    )
+  const cls = await api<{ id: string; members: { id: string }[] }>('/api/classes', {
+    name: 'Machine',
+    members: Array.from({ length: MEMBERS }, (_, m) => ({ key: `m${m}`, label: `m${m}`, dataType: 'number', unit: '' })),
+  })
+  await api('/api/equipment/edit', {
+    add: Array.from({ length: TAGS / MEMBERS }, (_, i) => ({
+      name: `Machine ${i}`,
+      parentId: null,
+      level: 'work centre',
+      classId: cls.id,
+      bindings: Object.fromEntries(cls.members.map((m, k) => [m.id, { kind: 'tag', tagId: tags[i * MEMBERS + k]!.id }])),
+    })),
+  })
+}
+
+const { browser, page } = await openPage()
+const few = await measured(page)
+await addPlant()
+await sleep(5000)
+const many = await measured(page)
+const kB = (n: number) => `${Math.round(n / 1000)}`
+show('page: at the demo, then at 20,000 tags', 'content ms (ratio), data kB, all kB, busy ms/s, shift')
+for (const path of paths) {
+  const [a, b] = [few.get(path)!, many.get(path)!]
+  show(
+    path,
+    `${Math.round(a.content)} → ${Math.round(b.content)} (${(b.content / a.content).toFixed(2)}), ${kB(a.data)} → ${kB(b.data)}, ${kB(a.all)} → ${kB(b.all)}, ${a.busy.toFixed(0)} → ${b.busy.toFixed(0)}, ${Math.max(a.shift, b.shift).toFixed(3)}`,
+  )
+}
+await browser.close()
+process.exit(0)
