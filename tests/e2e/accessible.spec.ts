@@ -10,6 +10,8 @@ const sheets: [name: string, path: string, open: (page: Page) => Promise<void>][
   ['add a person', '/settings', (page) => page.getByRole('button', { name: 'Add person' }).click()],
   ['a second factor', '/settings/account', (page) => page.getByRole('button', { name: 'Set up a second factor' }).click()],
   ['the finder', '/tags', (page) => page.keyboard.press('Control+k')],
+  ['a question', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Remove' }).first().click()],
+  ['a guide', '/tags', (page) => page.goto('/guide/sources.md').then(() => undefined)],
   ['the list of keys', '/tags', (page) => page.keyboard.press('?')],
 ]
 
@@ -35,9 +37,42 @@ for (const theme of ['light', 'dark'] as const)
       await page.goto(path)
       await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1)
       await open(page)
-      await expect(page.getByRole('dialog')).toBeVisible()
+      await expect(
+        page
+          .getByRole('dialog')
+          .or(page.getByRole('alertdialog'))
+          .or(page.getByRole('navigation', { name: 'Guide' })),
+      ).toBeVisible()
       const wrong = await faults(page)
       if (wrong.length > 0) found[name] = wrong
     }
     expect(found).toEqual({})
+  })
+
+for (const [width, height, what] of [
+  [1024, 768, 'on a small screen'],
+  [640, 400, 'enlarged to twice the size'],
+] as const)
+  test(`all of the course stays ${what}`, async ({ page }) => {
+    await page.setViewportSize({ width, height })
+    await logIn(page)
+    await page.goto('/tags')
+    await expect(page.locator('[data-figure="sources"]')).not.toHaveText('...')
+    const stations = page.getByRole('navigation', { name: 'Course' }).getByRole('link')
+    await expect(stations).toHaveCount(6)
+    const boxes = await stations.evaluateAll((all) =>
+      all.map((a) => {
+        const { left, right, top, bottom } = a.getBoundingClientRect()
+        const cut = [...a.querySelectorAll('span')].filter((s) => s.scrollWidth > s.clientWidth + 1 && getComputedStyle(s).display === 'block')
+        return { left, right, top, bottom, cut: cut.map((s) => s.textContent) }
+      }),
+    )
+    for (const [i, one] of boxes.entries()) {
+      expect(one.cut).toEqual([])
+      expect(one.left >= 0 && one.right <= width).toBe(true)
+      for (const other of boxes.slice(i + 1))
+        expect(one.right <= other.left || other.right <= one.left || one.bottom <= other.top || other.bottom <= one.top).toBe(true)
+    }
+    // Nothing of the page lies beside the screen.
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBe(width)
   })

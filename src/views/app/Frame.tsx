@@ -93,22 +93,29 @@ function Course({ caller, station }: Props) {
   )
   return (
     <>
-      <header className="flex h-[57px] shrink-0 items-center gap-3 border-b border-line px-3">
-        <a href="/proof/wrong" className="flex w-[104px] shrink-0 items-center gap-2" aria-label="Embrik: what is wrong">
+      {/* Narrow, or enlarged to twice the size: all of the course stays, in two rows at last. */}
+      <header className="flex min-h-[57px] shrink-0 items-center gap-3 border-b border-line px-3 max-[760px]:flex-wrap max-[760px]:gap-y-1 max-[760px]:py-1">
+        <a href="/proof/wrong" className="flex w-[104px] shrink-0 items-center gap-2 max-[1200px]:w-auto" aria-label="Embrik: what is wrong">
           <Mark />
-          <span className="text-[17px] font-bold tracking-tight">embrik</span>
+          <span className="text-[17px] font-bold tracking-tight max-[1200px]:hidden">embrik</span>
         </a>
-        <nav className="flex min-w-0 flex-1 items-center" aria-label="Course">
+        <nav
+          className="flex min-w-0 flex-1 items-center max-[760px]:order-last max-[760px]:w-full max-[760px]:flex-none max-[760px]:flex-wrap max-[760px]:gap-y-1"
+          aria-label="Course"
+        >
           {stations.map((s, i) => {
             const here = s.id === station
             const trouble = figures ? s.trouble(figures) : 0
             return (
-              <div key={s.id} className={`flex min-w-0 items-center ${i < stations.length - 1 ? 'flex-1' : ''}`}>
+              <div
+                key={s.id}
+                className={`flex min-w-0 items-center ${i < stations.length - 1 ? 'flex-1' : ''} max-[760px]:flex-none max-[760px]:basis-1/3`}
+              >
                 <a
                   href={s.href}
                   aria-current={here ? 'page' : undefined}
                   title={`g ${s.letter}`}
-                  className={`relative block h-[42px] w-[124px] shrink-0 rounded-sm border px-2.5 pt-[3px] ${here ? 'border-ink bg-ink text-paper' : 'border-line bg-sheet hover:border-muted'}`}
+                  className={`relative block h-[42px] w-[124px] shrink-0 rounded-sm border px-2.5 pt-[3px] max-[1200px]:w-[106px] max-[1200px]:px-1.5 max-[760px]:w-[124px] ${here ? 'border-ink bg-ink text-paper' : 'border-line bg-sheet hover:border-muted'}`}
                 >
                   <span className="block font-semibold">{s.label}</span>
                   <span className={`block truncate font-mono text-[12px] leading-[14px] ${here ? 'text-paper/80' : 'text-muted'}`} data-figure={s.id}>
@@ -116,7 +123,7 @@ function Course({ caller, station }: Props) {
                   </span>
                   {trouble > 0 && (
                     <span
-                      className="absolute top-[5px] right-[5px] rounded-[2px] bg-bad px-1.5 text-[11px] leading-[16px] font-semibold text-paper"
+                      className="absolute top-[5px] right-[5px] rounded-[2px] max-[1200px]:top-auto max-[1200px]:bottom-[3px] max-[1200px]:right-[3px] bg-bad px-1.5 text-[11px] leading-[16px] font-semibold text-paper"
                       title={`${trouble} in trouble`}
                     >
                       {trouble > 999 ? '999+' : trouble}
@@ -131,10 +138,10 @@ function Course({ caller, station }: Props) {
         <button
           type="button"
           onClick={() => setFinding(true)}
-          className="flex h-[27px] w-[104px] shrink-0 items-center justify-between rounded-sm border border-line bg-sheet px-2 text-muted hover:border-muted"
+          className="flex h-[27px] w-[104px] shrink-0 items-center justify-between max-[1200px]:w-auto max-[760px]:ml-auto rounded-sm border border-line bg-sheet px-2 text-muted hover:border-muted"
         >
           <span>Find</span>
-          <kbd className="font-mono text-[11px]">Ctrl K</kbd>
+          <kbd className="font-mono text-[11px] max-[1200px]:hidden">Ctrl K</kbd>
         </button>
         <Who caller={caller} onKeys={() => setKeys(true)} />
       </header>

@@ -82,7 +82,7 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
       </div>
       <div className="flex pl-[188px] font-mono text-[11px] text-muted" aria-hidden="true">
         {ticks.map((t, i) => (
-          <span key={t} className={i === 0 ? '' : i === ticks.length - 1 ? 'ml-auto' : 'ml-auto -translate-x-1/2'}>
+          <span key={t} className={i === 0 ? '' : i === ticks.length - 1 ? 'ml-auto' : 'ml-auto -translate-x-1/2 max-[1000px]:hidden'}>
             {format(t, clock)}
           </span>
         ))}

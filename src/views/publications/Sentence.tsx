@@ -192,7 +192,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
                 <span className="flex items-center gap-2">
                   <NumberInput
                     aria-label="Seconds"
-                    className="h-[26px] w-20 rounded-sm border border-line bg-paper px-2 font-mono"
+                    className="field w-20 font-mono"
                     value={draft.trigger.seconds}
                     read={typedNumber}
                     onNumber={(seconds) => set({ trigger: { kind: 'every', seconds } })}

@@ -102,7 +102,7 @@ export function PeoplePage() {
                         value={p.role}
                         disabled={p.id === caller.id}
                         onChange={(e) => void setRole(p.id, e.target.value as Role)}
-                        className="h-[26px] rounded-sm border border-line bg-sheet px-1"
+                        className="field"
                       >
                         {Role.options.map((r) => (
                           <option key={r}>{r}</option>

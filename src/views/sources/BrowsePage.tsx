@@ -20,6 +20,7 @@ import { Chosen, SHOWN } from './browse/Chosen'
 import { FindByPattern, type Found } from './browse/FindByPattern'
 import { useNodeRows, useNodeTree } from './browse/useNodeTree'
 import { useWatched } from './browse/useWatched'
+import { kindView, tagsPageOf } from './kinds'
 import { NamingFields } from './NamingFields'
 import { SourceSelect } from './SourceSelect'
 import { usePicked } from './usePicked'
@@ -30,7 +31,7 @@ export function BrowsePage() {
   if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
   if (!sources.data) return <Loading />
   // Registers and topics have pages of their own: there is no list to browse.
-  const list = sources.data.filter((s) => s.kind !== 'modbus' && s.kind !== 'mqtt')
+  const list = sources.data.filter((s) => tagsPageOf(s.kind) === '/sources/browse')
   const source = list.find((s) => s.id === sourceId) ?? list[0]
   if (source) return <Nodes key={source.id} source={source} sources={list} onSource={setSourceId} />
   return (
@@ -64,7 +65,7 @@ function Nodes({ source, sources, onSource }: { source: Source; sources: Source[
   const [problem, setProblem] = useState<(Problem & { fields?: Record<string, string> | undefined }) | null>(null)
   const taken = useMemo(() => new Map((tags.data ?? []).map((t) => [t.address, t.name])), [tags.data])
   // Signals may be taken as often as one likes.
-  const locked = source.kind === 'simulated' ? new Map<string, string>() : taken
+  const locked = kindView(source.kind).measured ? taken : new Map<string, string>()
   const { picked, pick, clear } = usePicked<BrowseNode>(`nodes ${source.id}`, locked)
   const rows = useNodeRows(tree, words.trim().toLowerCase(), picked, locked)
   const chosen = useMemo(() => [...picked.values()], [picked])

@@ -6,11 +6,13 @@ import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
 import { call, failureIn, refresh, useCall } from '../app/api'
+import { kindView } from '../sources/kinds'
 
 /** Says loudly that a tag's values are made up; nothing for one that is read from a device. */
 export function MadeUp({ tag }: { tag: Tag }) {
   const sources = useCall('listSources')
-  const computed = sources.data?.find((s) => s.id === tag.sourceId)?.kind === 'simulated'
+  const source = sources.data?.find((s) => s.id === tag.sourceId)
+  const computed = source !== undefined && !kindView(source.kind).measured
   return tag.simulated || computed ? <MadeUpMark tag={tag} /> : null
 }
 
@@ -39,7 +41,7 @@ export function Simulation({ tag, mayEdit }: { tag: Tag; mayEdit: boolean }) {
   const source = sources.data?.find((s) => s.id === tag.sourceId)
   const [signal, setSignal] = useState<string | null>(null)
   const [busy, setBusy] = useState(false)
-  if (!source || source.kind === 'simulated') return null
+  if (!source || !kindView(source.kind).measured) return null
   const parsed = signal === null ? null : parseSignal(signal)
   const turn = async (simulated: boolean) => {
     setBusy(true)

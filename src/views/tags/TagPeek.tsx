@@ -8,6 +8,7 @@ import { Fact, Heading } from '~/ui/Notes'
 import { ageText, Time, useNow } from '~/ui/time'
 import { useCall } from '../app/api'
 import { useLiveValue, useWatch } from '../app/live/live'
+import { tagsPageOf } from '../sources/kinds'
 import { Note } from './Note'
 import { TagSentences } from './properties/TagSentences'
 import { valueGlyph } from './quality'
@@ -52,7 +53,7 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
         <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
         <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>
       </div>
-      {source?.kind === 'modbus' && (
+      {source && tagsPageOf(source.kind) === '/sources/registers' && (
         <a className="text-slate underline" href={`/sources/registers?source=${source.id}&tag=${tag.id}`}>
           Look at its registers
         </a>

@@ -5,6 +5,7 @@ import { decodeStates } from '~/core/tag/states'
 import { countKinds, foldersOf, isLiveQuery, type QuickKind, StateIndex, TagList, type ViewContext, type ViewQuery } from '~/core/tag/view'
 import { serverNow } from '~/ui/clock'
 import { useCall } from '../app/api'
+import { kindView } from '../sources/kinds'
 import type { Around } from './edit/planning.worker'
 
 /** How often the states of all tags are looked at, ms. */
@@ -70,7 +71,7 @@ export function useTagView(query: ViewQuery) {
       around,
       states,
       used: used.data ? new Set(used.data) : null,
-      computed: new Set((sources.data ?? []).filter((s) => s.kind === 'simulated').map((s) => s.id)),
+      computed: new Set((sources.data ?? []).filter((s) => !kindView(s.kind).measured).map((s) => s.id)),
     }),
     [around, states, used.data, sources.data],
   )

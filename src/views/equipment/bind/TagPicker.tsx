@@ -34,7 +34,7 @@ export function TagPicker({
         aria-label={`Tag for ${label}`}
         placeholder="part of a tag's name"
         value={query}
-        className="h-[26px] w-full rounded-sm border border-line bg-sheet px-2"
+        className="field w-full"
         onChange={(e) => {
           setQuery(e.target.value)
           setAt(0)

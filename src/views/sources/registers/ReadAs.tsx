@@ -152,7 +152,7 @@ function Small({ label, value, hint, onChange }: { label: string; value: string;
         placeholder={hint}
         onChange={(e) => onChange(e.target.value)}
         aria-invalid={value !== '' && typedNumber(value) === null}
-        className="mt-0.5 h-6 w-full rounded-sm border border-line bg-sheet px-1.5 font-mono text-[12px] text-ink aria-invalid:border-bad"
+        className="field mt-0.5 w-full font-mono text-[12px] text-ink aria-invalid:border-bad"
       />
     </label>
   )

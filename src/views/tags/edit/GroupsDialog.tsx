@@ -54,7 +54,7 @@ export function GroupsDialog({ onClose }: { onClose(): void }) {
                 value={name}
                 placeholder="fast"
                 onChange={(e) => setName(e.target.value)}
-                className="h-[25px] w-full rounded-sm border border-line bg-sheet px-2"
+                className="field w-full"
               />
             </td>
             <td>
@@ -62,7 +62,7 @@ export function GroupsDialog({ onClose }: { onClose(): void }) {
                 aria-label="Its rate, ms"
                 value={rate}
                 onChange={(e) => setRate(e.target.value)}
-                className="h-[25px] w-24 rounded-sm border border-line bg-sheet px-2 text-right font-mono"
+                className="field w-24 text-right font-mono"
               />
             </td>
             <td />
@@ -107,7 +107,7 @@ function GroupRow({ group, act }: { group: Group; act(work: () => Promise<unknow
           aria-label={`Name of ${group.name}`}
           value={name}
           onChange={(e) => setName(e.target.value)}
-          className="h-[25px] w-full rounded-sm border border-line bg-sheet px-2"
+          className="field w-full"
         />
       </td>
       <td>
@@ -115,7 +115,7 @@ function GroupRow({ group, act }: { group: Group; act(work: () => Promise<unknow
           aria-label={`Rate of ${group.name}`}
           value={rate}
           onChange={(e) => setRate(e.target.value)}
-          className="h-[25px] w-24 rounded-sm border border-line bg-sheet px-2 text-right font-mono"
+          className="field w-24 text-right font-mono"
         />
       </td>
       <td className="font-mono text-[12.5px]">{countText(group.tags)}</td>

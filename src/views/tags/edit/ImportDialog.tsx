@@ -62,7 +62,7 @@ export function ImportDialog({
   const pick = (label: string, value: string, options: readonly (readonly [string, string])[], on: (v: string) => void) => (
     <label className="flex items-center gap-1.5">
       <span className="text-muted">{label}</span>
-      <select value={value} onChange={(e) => on(e.target.value)} className="h-6 rounded-sm border border-line bg-sheet px-1">
+      <select value={value} onChange={(e) => on(e.target.value)} className="field">
         {options.map(([v, text]) => (
           <option key={v} value={v}>
             {text}

@@ -80,7 +80,7 @@ export function MassEdit({
             onChange={(e) => {
               kept.set({ key: e.target.value, text: '' })
             }}
-            className="h-[27px] w-64 rounded-sm border border-line bg-sheet px-2"
+            className="field w-64"
           >
             {editable.map((c) => (
               <option key={c.key} value={c.key}>
@@ -112,7 +112,7 @@ export function MassEdit({
               {...p}
               value={find}
               onChange={(e) => kept.set({ find: e.target.value })}
-              className="h-[27px] w-64 rounded-sm border border-line bg-sheet px-2"
+              className="field w-64"
             />
           )}
         </Field>

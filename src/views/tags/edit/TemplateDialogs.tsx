@@ -71,14 +71,14 @@ export function KeepTemplate({ folder, tags, around, onClose }: { folder: string
             aria-label={`Words ${i + 1}`}
             value={s.text}
             onChange={(e) => change(i, { text: e.target.value })}
-            className="h-[25px] w-56 rounded-sm border border-line bg-sheet px-2"
+            className="field w-56"
           />
           <span className="text-muted">stands for</span>
           <input
             aria-label={`Parameter ${i + 1}`}
             value={s.parameter}
             onChange={(e) => change(i, { parameter: e.target.value.replace(/[{}+]/g, '') })}
-            className="h-[25px] w-40 rounded-sm border border-line bg-sheet px-2"
+            className="field w-40"
           />
           <Button small kind="quiet" aria-label={`Leave out parameter ${i + 1}`} onClick={() => setStands(stands.filter((_, k) => k !== i))}>
             <Trash2 size={12} />
@@ -180,7 +180,7 @@ function Laying({
           aria-label="Pattern"
           value={template.id}
           onChange={(e) => onPick(e.target.value)}
-          className="h-[27px] w-60 rounded-sm border border-line bg-sheet px-2"
+          className="field w-60"
         >
           {templates.map((t) => (
             <option key={t.id} value={t.id}>
@@ -193,7 +193,7 @@ function Laying({
             aria-label="How often"
             value={times}
             onChange={(e) => setTimes(e.target.value)}
-            className="h-[27px] w-16 rounded-sm border border-line bg-sheet px-2 text-right font-mono"
+            className="field w-16 text-right font-mono"
           />
           times
         </label>
@@ -219,7 +219,7 @@ function Laying({
                     aria-label="First source"
                     value={courses[p]!.first}
                     onChange={(e) => change(p, { first: e.target.value })}
-                    className="h-[25px] w-full rounded-sm border border-line bg-sheet px-1"
+                    className="field w-full"
                   >
                     {plain.sources.map((s) => (
                       <option key={s.id}>{s.name}</option>
@@ -231,7 +231,7 @@ function Laying({
                     value={courses[p]!.first}
                     placeholder={p === FOLDER ? 'Hall/Meter 4' : p === UNIT ? '14' : p === BASE ? '100' : 'Meter 4'}
                     onChange={(e) => change(p, { first: e.target.value })}
-                    className="h-[25px] w-full rounded-sm border border-line bg-sheet px-2"
+                    className="field w-full"
                   />
                 )}
               </td>
@@ -242,7 +242,7 @@ function Laying({
                     type="number"
                     value={courses[p]!.step}
                     onChange={(e) => change(p, { step: Math.trunc(Number(e.target.value)) || 0 })}
-                    className="h-[25px] w-20 rounded-sm border border-line bg-sheet px-2 font-mono"
+                    className="field w-20 font-mono"
                   />
                 )}
               </td>

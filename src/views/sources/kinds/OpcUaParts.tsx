@@ -3,8 +3,8 @@ import { toast } from 'sonner'
 import type { OfferedEndpoint, ShownCertificate } from '~/contract/sources/opcua'
 import { Button } from '~/ui/Button'
 import { Fact, Heading, type Problem, ProblemNote } from '~/ui/Notes'
-import { call, failureIn, refresh, useCall } from '../app/api'
-import { useMay } from '../app/caller'
+import { call, failureIn, refresh, useCall } from '../../app/api'
+import { useMay } from '../../app/caller'
 
 const day = (text: string) => text.slice(0, 10)
 
