@@ -49,21 +49,10 @@ export function GroupsDialog({ onClose }: { onClose(): void }) {
           ))}
           <tr>
             <td className="pr-2">
-              <input
-                aria-label="New group"
-                value={name}
-                placeholder="fast"
-                onChange={(e) => setName(e.target.value)}
-                className="field w-full"
-              />
+              <input aria-label="New group" value={name} placeholder="fast" onChange={(e) => setName(e.target.value)} className="field w-full" />
             </td>
             <td>
-              <input
-                aria-label="Its rate, ms"
-                value={rate}
-                onChange={(e) => setRate(e.target.value)}
-                className="field w-24 text-right font-mono"
-              />
+              <input aria-label="Its rate, ms" value={rate} onChange={(e) => setRate(e.target.value)} className="field w-24 text-right font-mono" />
             </td>
             <td />
             <td className="text-right">
@@ -103,12 +92,7 @@ function GroupRow({ group, act }: { group: Group; act(work: () => Promise<unknow
   return (
     <tr>
       <td className="py-0.5 pr-2">
-        <input
-          aria-label={`Name of ${group.name}`}
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-          className="field w-full"
-        />
+        <input aria-label={`Name of ${group.name}`} value={name} onChange={(e) => setName(e.target.value)} className="field w-full" />
       </td>
       <td>
         <input

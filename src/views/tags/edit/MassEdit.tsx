@@ -106,16 +106,7 @@ export function MassEdit({
         </div>
       )}
       {way === 'replace' && (
-        <Field label="What">
-          {(p) => (
-            <input
-              {...p}
-              value={find}
-              onChange={(e) => kept.set({ find: e.target.value })}
-              className="field w-64"
-            />
-          )}
-        </Field>
+        <Field label="What">{(p) => <input {...p} value={find} onChange={(e) => kept.set({ find: e.target.value })} className="field w-64" />}</Field>
       )}
       <Field label={way === 'replace' ? 'By' : 'Text'} help={column.help}>
         {(p) => <CellInput {...p} column={column} value={text} onValue={(t) => kept.set({ text: t })} className="h-[27px] w-64 border-line" />}

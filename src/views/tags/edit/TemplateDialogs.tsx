@@ -67,12 +67,7 @@ export function KeepTemplate({ folder, tags, around, onClose }: { folder: string
       {stands.map((s, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: rows have no other identity while they are typed
         <div key={i} className="mb-1 flex items-center gap-2">
-          <input
-            aria-label={`Words ${i + 1}`}
-            value={s.text}
-            onChange={(e) => change(i, { text: e.target.value })}
-            className="field w-56"
-          />
+          <input aria-label={`Words ${i + 1}`} value={s.text} onChange={(e) => change(i, { text: e.target.value })} className="field w-56" />
           <span className="text-muted">stands for</span>
           <input
             aria-label={`Parameter ${i + 1}`}
@@ -176,12 +171,7 @@ function Laying({
     <Modal open onClose={() => !busy && onClose()} title="Lay down a pattern" note="Numbers count on from copy to copy" width={880} foot={foot}>
       {note}
       <div className="flex flex-wrap items-center gap-3">
-        <select
-          aria-label="Pattern"
-          value={template.id}
-          onChange={(e) => onPick(e.target.value)}
-          className="field w-60"
-        >
+        <select aria-label="Pattern" value={template.id} onChange={(e) => onPick(e.target.value)} className="field w-60">
           {templates.map((t) => (
             <option key={t.id} value={t.id}>
               {t.name}, {t.rows.length} tags
@@ -189,12 +179,7 @@ function Laying({
           ))}
         </select>
         <label className="flex items-center gap-2">
-          <input
-            aria-label="How often"
-            value={times}
-            onChange={(e) => setTimes(e.target.value)}
-            className="field w-16 text-right font-mono"
-          />
+          <input aria-label="How often" value={times} onChange={(e) => setTimes(e.target.value)} className="field w-16 text-right font-mono" />
           times
         </label>
         <Button small kind="quiet" onClick={() => void onRemove(template)}>
