@@ -10,7 +10,7 @@ const sheets: [name: string, path: string, open: (page: Page) => Promise<void>][
   ['add a person', '/settings', (page) => page.getByRole('button', { name: 'Add person' }).click()],
   ['a second factor', '/settings/account', (page) => page.getByRole('button', { name: 'Set up a second factor' }).click()],
   ['the finder', '/tags', (page) => page.keyboard.press('Control+k')],
-  ['a question', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Remove' }).first().click()],
+  ['a question', '/settings', (page) => page.getByRole('button', { name: 'Remove' }).first().click()],
   ['a guide', '/tags', (page) => page.goto('/guide/sources.md').then(() => undefined)],
   ['the list of keys', '/tags', (page) => page.keyboard.press('?')],
 ]

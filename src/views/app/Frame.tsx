@@ -14,6 +14,7 @@ import { KeyList } from './KeyList'
 import { leaveAll } from './leaving'
 import { useFrame, useOnline, useWatch } from './live/live'
 import { Palette } from './Palette'
+import { focusPart } from './parts'
 import { type StationId, settingsPages, stations } from './stations'
 import { setTheme, useTheme } from './theme'
 
@@ -47,7 +48,7 @@ export function Frame(props: Props) {
 export function Row({ station, page, children }: { station: StationId | null; page: string; children?: ReactNode }) {
   const pages = stations.find((s) => s.id === station)?.pages ?? settingsPages
   return (
-    <div className="flex h-[38px] shrink-0 items-stretch justify-between border-b border-line px-3">
+    <div data-row className="flex h-[38px] shrink-0 items-stretch justify-between border-b border-line px-3">
       <nav className="flex gap-5" aria-label="Pages of the station">
         <h1 className="sr-only">{page}</h1>
         {pages.map((p) => (
@@ -231,7 +232,7 @@ function Who({ caller, onKeys }: { caller: Caller; onKeys(): void }) {
   )
 }
 
-/** Ctrl+K finds, `?` lists the keys, `/` filters, `g` and a letter goes to a station. */
+/** Ctrl+K finds, `?` lists the keys, `/` filters, `g` and a letter goes to a station, F6 goes on to the next part of the page. */
 function useKeys(find: () => void, list: () => void): void {
   const now = useRef({ find, list })
   now.current = { find, list }
@@ -241,6 +242,10 @@ function useKeys(find: () => void, list: () => void): void {
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
         e.preventDefault()
         return now.current.find()
+      }
+      if (e.key === 'F6') {
+        e.preventDefault()
+        return focusPart(e.shiftKey ? -1 : 1)
       }
       const typing = e.target instanceof HTMLElement && (e.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName))
       if (typing || e.ctrlKey || e.metaKey || e.altKey) return

@@ -8,6 +8,7 @@ const groups: readonly [string, readonly [string, string][]][] = [
       ['Ctrl K', 'find anything: tag, equipment, publication, topic, page, command'],
       ...stations.map((s): [string, string] => [`g ${s.letter}`, `go to ${s.label}`]),
       ['/', 'into the filter'],
+      ['F6', 'on to the next part of the page: middle, peek, left, what can be done, course; with Shift back'],
       ['?', 'these keys'],
       ['Esc', 'close; asks first where something was typed'],
     ],

@@ -29,7 +29,7 @@ export function PublicationsPage() {
   const chosen = chosenId === 'new' ? null : (list.find((p) => p.id === chosenId) ?? list[0] ?? null)
   const add = (
     <Button kind="plain" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role engineer'} onClick={() => setChosen('new')}>
-      <Plus size={14} /> New
+      <Plus size={14} /> New publication
     </Button>
   )
   const left = (
