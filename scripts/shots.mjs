@@ -80,7 +80,7 @@ try {
   await shot('registers', `/sources/registers?tag=${meter.id}`, () => page.locator('[data-decoding="float32 CDAB"]').waitFor())
   await shot('topics', '/sources/topics', async () => {
     await page.getByRole('button', { name: 'Listen', exact: true }).click()
-    await page.getByRole('treeitem', { name: '1', exact: true }).click({ timeout: 20_000 })
+    await page.getByRole('button', { name: /^Open probes/ }).click({ timeout: 20_000 })
     await page.waitForTimeout(4000)
   })
   await shot('equipment', `/equipment?id=${zone4.id}`)

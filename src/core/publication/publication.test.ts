@@ -93,7 +93,7 @@ describe('preflight', () => {
       { kind: 'tag', handle: 2, width: 0, factor: 1, offset: 0 },
     ])
     expect(body.filter).toBe('varnmoor/kiln/+/state')
-    expect(findings.map((f) => f.message)).toEqual(['Not bound, so left out: Zone 2 Burner'])
+    expect(findings.map((f) => f.message)).toEqual(['Empty, so left out: Zone 2 Burner'])
   })
 
   it.each([
