@@ -119,6 +119,19 @@ test('the meter with the wrong word order is found by its range and mended on th
   await expect(now).not.toContainText('Outside of what is expected')
 })
 
+test('a stored source is checked as it stands; when something is changed, what the check found goes', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/sources')
+  await page.locator('[data-source="Kiln controller"]').dblclick()
+  const form = page.getByRole('dialog')
+  await form.getByRole('button', { name: 'Check the connection' }).click()
+  await expect(form.locator('[data-step="read"]')).toHaveAttribute('data-state', 'passed')
+  await expect(form.getByText('The check passed.')).toBeVisible()
+  await form.getByLabel('User').fill('somebody')
+  await expect(form.locator('[data-step]')).toHaveCount(0)
+  await expect(form.getByText('The check passed.')).toBeHidden()
+})
+
 test('the register bench reads places in every notation, and comes back by itself when the device does', async ({ page }) => {
   await logIn(page)
   await page.goto('/sources/registers')

@@ -9,7 +9,7 @@ import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
 import { KeptNote } from '../shared/DraftNotes'
 import { SettingsForm } from '../shared/SettingsForm'
-import { useCheck } from '../shared/Steps'
+import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
 import { useNewCredential } from './useNewCredential'
@@ -60,7 +60,7 @@ export function DestinationForm({
   }
   const adding = useNewCredential(form, { authorityId: 'authority', credentialId: 'certificate', witnessCredentialId: 'certificate' })
   const { register, watch, formState } = form
-  const check = useCheck('checkDestination', JSON.stringify(watch('settings')))
+  const check = useCheck('checkDestination', checkedText(watch('settings')))
   const tls = watch('settings.tls') as boolean
   const witness = watch('settings.witness') as boolean
   const of = (...kinds: string[]) => (credentials.data ?? []).filter((c) => kinds.includes(c.kind)).map((c) => ({ value: c.id, label: c.name }))

@@ -6,6 +6,14 @@ import { Glyph } from '~/ui/Glyph'
 import { durationText } from '~/ui/time'
 import { callStream, failureIn } from '../app/api'
 
+/** What a check speaks of, as a text that is another when somebody has changed something: an empty field is one, however it is kept. */
+export const checkedText = (settings: object): string =>
+  Object.entries(settings)
+    .map(([name, value]) => `${name} ${value === null || value === undefined ? '' : String(value)}`)
+    .filter((text) => !text.endsWith(' '))
+    .sort()
+    .join('\n')
+
 /**
  * Runs a step-by-step check, keeping its steps as they come; a new run or `stop` ends the old one. `of` says what is checked:
  * when that is changed, what was found goes.

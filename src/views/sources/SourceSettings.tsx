@@ -11,7 +11,7 @@ import { useNewCredential } from '../destinations/useNewCredential'
 import { CheckPanel } from '../shared/CheckPanel'
 import { KeptNote } from '../shared/DraftNotes'
 import { SettingsForm } from '../shared/SettingsForm'
-import { useCheck } from '../shared/Steps'
+import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
 import { kindView } from './kinds'
@@ -43,7 +43,7 @@ export function KindForm({
   const { register, watch, formState } = form
   const settings = watch('settings') as Record<string, unknown>
   // To trust or refuse the certificate that a check has shown is no other thing to check.
-  const check = useCheck('checkSource', JSON.stringify({ ...settings, serverThumbprint: '', refusedThumbprint: '', password: watch('password') }))
+  const check = useCheck('checkSource', checkedText({ ...settings, serverThumbprint: '', refusedThumbprint: '', password: watch('password') }))
   const passed = check.steps.length > 0 && check.steps.every((s) => s.state === 'passed')
   const secret = view.secret(settings as never)
   const hides = view.hides(settings as never)
