@@ -5,8 +5,8 @@ import { median, show, sleep } from './common'
 
 const TAGS = 20_000
 const MEMBERS = 10
-const LIVE_MS = 5000
-const TIMES = 3
+const LIVE_MS = 4000
+const TIMES = Number(process.env.EMBRIK_TIMES ?? 3)
 const paths = [
   '/proof/wrong',
   '/proof',

@@ -70,6 +70,8 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
   const isTaken = (family: HeardFamily) => whole(family).length > 0 && whole(family).every((leaf) => taken.has(leaf.address))
   const shown = (only ?? 'all') as Shown
   const listed = families.filter((f) => shown === 'all' || (shown === 'taken' ? isTaken(f) : f.carries === shown))
+  // A family is known by one of its topics: its pattern changes while more of them are heard.
+  const openId = open === null ? null : (families.find((f) => f.topics.some((t) => t.topic === open))?.id ?? null)
   const picking: FamilyPicking = { picked: choice.picked, taken, pick: choice.pick, role, whole }
   const duration = Number(seconds) >= 1 && Number(seconds) <= 600 ? Number(seconds) : null
   const start = () => heard.start(source.id, filters.trim(), duration ?? 20)
@@ -149,10 +151,10 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
             ) : (
               <FamilyList
                 families={listed}
-                open={open}
+                open={openId}
                 onOpen={(id) => {
-                  setOpen(id)
                   const family = families.find((f) => f.id === id)
+                  setOpen(family?.topics[0]!.topic ?? null)
                   if (family && !family.topics.some((t) => t.topic === topic)) setTopic(family.topics[0]!.topic)
                 }}
                 onTopic={setTopic}
