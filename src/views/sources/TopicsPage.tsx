@@ -154,7 +154,7 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
                 open={openId}
                 onOpen={(id) => {
                   const family = families.find((f) => f.id === id)
-                  setOpen(family?.topics[0]!.topic ?? null)
+                  setOpen(family?.topics[0]?.topic ?? null)
                   if (family && !family.topics.some((t) => t.topic === topic)) setTopic(family.topics[0]!.topic)
                 }}
                 onTopic={setTopic}
