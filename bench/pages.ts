@@ -1,4 +1,5 @@
 // What each page costs in Chromium: octets, first useful content, main thread while live, shifts of layout; on the demo's tags and on 20,000.
+import { randomUUID } from 'node:crypto'
 import type { BrowserContext } from '@playwright/test'
 import { api, openPage, web } from './browser'
 import { median, show, sleep } from './common'
@@ -122,15 +123,19 @@ async function addPlant(): Promise<void> {
     name: 'Machine',
     members: Array.from({ length: MEMBERS }, (_, m) => ({ key: `m${m}`, label: `m${m}`, dataType: 'number', unit: '' })),
   })
-  await api('/api/equipment/edit', {
-    add: Array.from({ length: TAGS / MEMBERS }, (_, i) => ({
+  const [top, site] = [randomUUID(), randomUUID()]
+  const add = [
+    { id: top, name: 'Greater Varnmoor', parentId: null, level: 'enterprise' },
+    { id: site, name: 'Upper Pit', parentId: top, level: 'site' },
+    ...Array.from({ length: TAGS / MEMBERS }, (_, i) => ({
       name: `Machine ${i}`,
-      parentId: null,
+      parentId: site,
       level: 'work centre',
       classId: cls.id,
       bindings: Object.fromEntries(cls.members.map((m, k) => [m.id, { kind: 'tag', tagId: tags[i * MEMBERS + k]!.id }])),
     })),
-  })
+  ]
+  await api('/api/equipment/edit', { add })
 }
 
 const { browser, page } = await openPage()
