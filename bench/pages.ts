@@ -1,6 +1,7 @@
 // What each page costs in Chromium: octets, first useful content, main thread while live, shifts of layout; on the demo's tags and on 20,000.
 import { randomUUID } from 'node:crypto'
 import type { BrowserContext } from '@playwright/test'
+import { places } from '~/views/app/places'
 import { api, openPage, web } from './browser'
 import { median, show, sleep } from './common'
 
@@ -8,23 +9,7 @@ const TAGS = 20_000
 const MEMBERS = 10
 const LIVE_MS = 3000
 const TIMES = Number(process.env.EMBRIK_TIMES ?? 3)
-const paths = [
-  '/proof/wrong',
-  '/proof',
-  '/proof/events',
-  '/sources',
-  '/sources/browse',
-  '/sources/registers',
-  '/sources/topics',
-  '/tags',
-  '/equipment',
-  '/equipment/coverage',
-  '/equipment/classes',
-  '/publications',
-  '/destinations',
-  '/destinations/credentials',
-  '/settings/account',
-] as const
+const paths = places.map((place) => place.path)
 
 interface Cost {
   /** ms until there is something to read, and nothing is loading. */

@@ -1,4 +1,4 @@
-/** Where the guide tells of a page, by its path; the longest that it begins with counts. */
+/** Where the guide tells of a page, by its path; the first that it begins with counts. */
 const pages: readonly [path: string, place: string][] = [
   ['/sources/registers', 'sources.md#modbus-tcp'],
   ['/sources/topics', 'sources.md#mqtt-topics'],

@@ -13,7 +13,7 @@ import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { SourceSelect } from './SourceSelect'
 import { FamilyList, type FamilyPicking } from './topics/FamilyList'
-import { type HeardFamily, heardFamilies, leafName, roleOf } from './topics/heard-families'
+import { familyOfTopic, type HeardFamily, heardFamilies, leafName, roleOf } from './topics/heard-families'
 import { ListenFields, type Shown } from './topics/ListenFields'
 import { SingleTopics } from './topics/SingleTopics'
 import { TopicsPeek } from './topics/TopicsPeek'
@@ -64,14 +64,14 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
   const adding = useAdding(source.id, [...choice.picked.values()], choice.clear)
   const sought = words.trim().toLowerCase()
   // While messages come in, what was found stays on the screen until the next is ready.
-  const families = useFamilies(useDeferredValue(heard.topics), useDeferredValue(sought))
+  const [topics, filter] = [useDeferredValue(heard.topics), useDeferredValue(sought)]
+  const families = useMemo(() => heardFamilies(topics.values(), filter), [topics, filter])
   const role = (leaf: TopicLeaf) => roleOf(leafName(leaf), source.settings)
   const whole = (family: HeardFamily) => family.topics.flatMap((t) => [...t.byName.values()].filter((leaf) => role(leaf) === null))
   const isTaken = (family: HeardFamily) => whole(family).length > 0 && whole(family).every((leaf) => taken.has(leaf.address))
   const shown = (only ?? 'all') as Shown
   const listed = families.filter((f) => shown === 'all' || (shown === 'taken' ? isTaken(f) : f.carries === shown))
-  // A family is known by one of its topics: its pattern changes while more of them are heard.
-  const openId = open === null ? null : (families.find((f) => f.topics.some((t) => t.topic === open))?.id ?? null)
+  const openFamily = familyOfTopic(families, open)
   const picking: FamilyPicking = { picked: choice.picked, taken, pick: choice.pick, role, whole }
   const duration = Number(seconds) >= 1 && Number(seconds) <= 600 ? Number(seconds) : null
   const start = () => heard.start(source.id, filters.trim(), duration ?? 20)
@@ -151,11 +151,11 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
             ) : (
               <FamilyList
                 families={listed}
-                open={openId}
+                open={openFamily?.id ?? null}
                 onOpen={(id) => {
                   const family = families.find((f) => f.id === id)
                   setOpen(family?.topics[0]?.topic ?? null)
-                  if (family && !family.topics.some((t) => t.topic === topic)) setTopic(family.topics[0]!.topic)
+                  if (family && familyOfTopic(families, topic) !== family) setTopic(family.topics[0]!.topic)
                 }}
                 onTopic={setTopic}
                 shown={topic}
@@ -167,10 +167,6 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
       </ThreeParts>
     </>
   )
-}
-
-function useFamilies(topics: Listening['topics'], words: string): HeardFamily[] {
-  return useMemo(() => heardFamilies(topics.values(), words), [topics, words])
 }
 
 function Silent({ heard }: { heard: Listening }) {

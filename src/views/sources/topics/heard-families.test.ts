@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { HeardTopic } from '~/contract/sources/mqtt'
-import { heardFamilies, leafName, levelText, roleOf } from './heard-families'
+import { familyOfTopic, heardFamilies, leafName, levelText, roleOf } from './heard-families'
 import { matrixOf } from './matrix'
 
 const heard = (topic: string, leaves: Record<string, string>, format: HeardTopic['format'] = 'json'): HeardTopic => ({
@@ -46,6 +46,13 @@ describe('what was heard, as families', () => {
     ['elsewhere', { timeField: '/meta/at', qualityField: '' }, 'clay/at', null],
     ['nowhere', { timeField: '', qualityField: '' }, '', null],
   ])('time and quality are told by the settings: %s', (_what, settings, name, role) => expect(roleOf(name, settings)).toBe(role))
+  it('a family stays known by a topic while more of it is heard and its pattern grows', () => {
+    const before = heardFamilies(probes.slice(2))
+    const after = heardFamilies(probes)
+    expect(familyOfTopic(after, probes[2]!.topic)!.id).not.toBe(before[0]!.id)
+    expect(familyOfTopic(after, probes[2]!.topic)!.topics.length).toBe(3)
+    expect([familyOfTopic(after, 'probes/9'), familyOfTopic(after, null)]).toEqual([null, null])
+  })
   it('a level that varies says its names, or from where to where', () => {
     expect(levelText({ names: ['1', '2', '3'] })).toBe('1  2  3')
     expect(levelText({ names: Array.from({ length: 12 }, (_, i) => `zone-${i + 1}`) })).toBe('zone-1 to zone-12')

@@ -57,6 +57,10 @@ export function heardFamilies(topics: Iterable<HeardTopic>, words = ''): HeardFa
   }))
 }
 
+/** The family of a topic: by its topics it stays known while its pattern grows; null: there is none. */
+export const familyOfTopic = (families: readonly HeardFamily[], topic: string | null): HeardFamily | null =>
+  (topic !== null && families.find((family) => family.topics.some((t) => t.topic === topic))) || null
+
 /** Whether a leaf is the time or the quality of what stands beside it, by the source's settings. */
 export function roleOf(name: string, settings: { timeField: string; qualityField: string }): 'time' | 'quality' | null {
   const is = (field: string) => field !== '' && (field.startsWith('/') ? field.slice(1) === name : name.split('/').at(-1) === field)
