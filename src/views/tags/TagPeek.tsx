@@ -4,7 +4,7 @@ import type { Surroundings } from '~/core/tag/columns'
 import { formatValue } from '~/core/value/format'
 import { qualityText } from '~/core/value/quality'
 import { Glyph } from '~/ui/Glyph'
-import { Fact, Heading } from '~/ui/Notes'
+import { Fact, Heading, Loading } from '~/ui/Notes'
 import { ageText, Time, useNow } from '~/ui/time'
 import { useCall } from '../app/api'
 import { useLiveValue, useWatch } from '../app/live/live'
@@ -16,8 +16,16 @@ import { MadeUp, Simulation } from './Simulation'
 import { TagChart } from './TagChart'
 import { WriteValue } from './WriteValue'
 
+interface Props {
+  tag: Tag
+  source: Source | undefined
+  mayEdit: boolean
+  /** Null: not known yet. */
+  around: Surroundings | null
+}
+
 /** One tag as it is now, how it is read, and what uses it. */
-export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: Source | undefined; mayEdit: boolean; around: Surroundings }) {
+export function TagPeek({ tag, source, mayEdit, around }: Props) {
   useWatch({ tags: [tag.handle], sparks: true })
   const v = useLiveValue(tag.handle)
   const use = useCall('tagUse', { params: { id: tag.id } })
@@ -48,7 +56,11 @@ export function TagPeek({ tag, source, mayEdit, around }: { tag: Tag; source: So
       <div className="my-2 rounded-sm border border-line bg-paper p-1.5">
         <TagChart tag={tag} bad={bad} />
       </div>
-      <TagSentences key={tag.id} tag={tag} source={source} around={around} mayEdit={mayEdit} />
+      {around ? (
+        <TagSentences key={tag.id} tag={tag} source={source} around={around} mayEdit={mayEdit} />
+      ) : (
+        <Loading rows={5} label="Loading the properties" />
+      )}
       <div className="mt-2">
         <Fact name="Device time">{v?.[3] ? <Time at={v[3]} date /> : '-'}</Fact>
         <Fact name="Received">{v?.[4] ? `${ageText(now - v[4])} ago` : '-'}</Fact>

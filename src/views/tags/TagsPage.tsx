@@ -170,7 +170,7 @@ export function TagsPage() {
               tag={pointed}
               source={view.sources.data?.find((s) => s.id === pointed.sourceId)}
               mayEdit={mayEdit}
-              around={around}
+              around={view.ready ? around : null}
             />
           )
         }
@@ -204,7 +204,11 @@ export function TagsPage() {
               {query.kind !== null && <Chip label={kindLabels[query.kind].label} onClear={() => put({ kind: null })} />}
               {query.sourceId !== null && (
                 <Chip
-                  label={`from ${view.sources.data?.find((s) => s.id === query.sourceId)?.name ?? 'a source that is gone'}`}
+                  label={
+                    view.sources.data
+                      ? `from ${view.sources.data.find((s) => s.id === query.sourceId)?.name ?? 'a source that is gone'}`
+                      : 'from a source'
+                  }
                   onClear={() => put({ sourceId: null })}
                 />
               )}
@@ -221,7 +225,7 @@ export function TagsPage() {
               rows={rows}
               around={around}
               columns={columns}
-              mayEdit={mayEdit}
+              mayEdit={mayEdit && view.ready}
               selected={selected}
               onSelect={setSelected}
               cursor={cursor}
@@ -239,13 +243,13 @@ export function TagsPage() {
           </>
         )}
       </ThreeParts>
-      {open?.what === 'import' && all && (
+      {view.ready && open?.what === 'import' && all && (
         <ImportDialog brought={open.brought} onBring={(brought) => setOpen({ what: 'import', brought })} onClose={close} tags={all} around={plain} />
       )}
-      {open?.what === 'mass' && all && <MassEdit chosen={open.chosen} tags={all} around={around} plain={plain} onClose={close} />}
-      {open?.what === 'move' && all && <MoveDialog moved={open.moved} tags={all} plain={plain} onClose={close} />}
-      {open?.what === 'keep' && all && <KeepTemplate folder={open.folder} tags={all} around={around} onClose={close} />}
-      {open?.what === 'lay' && all && <LayDown tags={all} plain={plain} onClose={close} />}
+      {view.ready && open?.what === 'mass' && all && <MassEdit chosen={open.chosen} tags={all} around={around} plain={plain} onClose={close} />}
+      {view.ready && open?.what === 'move' && all && <MoveDialog moved={open.moved} tags={all} plain={plain} onClose={close} />}
+      {view.ready && open?.what === 'keep' && all && <KeepTemplate folder={open.folder} tags={all} around={around} onClose={close} />}
+      {view.ready && open?.what === 'lay' && all && <LayDown tags={all} plain={plain} onClose={close} />}
       {open?.what === 'groups' && <GroupsDialog onClose={close} />}
     </>
   )

@@ -13,8 +13,8 @@ const STATES_EVERY_MS = 3000
 
 const noTags: readonly Tag[] = []
 
-/** Sources and sampling groups by name and id. */
-export function useAround(): { around: Surroundings; plain: Around } {
+/** Sources and sampling groups by name and id; until `ready` no property can be judged by them. */
+export function useAround(): { around: Surroundings; plain: Around; ready: boolean } {
   const sources = useCall('listSources')
   const groups = useCall('listGroups')
   return useMemo(() => {
@@ -22,7 +22,8 @@ export function useAround(): { around: Surroundings; plain: Around } {
       sources: (sources.data ?? []).map(({ id, name, kind }) => ({ id, name, kind })),
       groups: (groups.data ?? []).map(({ id, name }) => ({ id, name })),
     }
-    return { plain, around: surroundings(plain.sources, plain.groups) }
+    const ready = sources.data !== undefined && groups.data !== undefined
+    return { plain, ready, around: surroundings(plain.sources, plain.groups) }
   }, [sources.data, groups.data])
 }
 
@@ -55,7 +56,7 @@ export function useTagView(query: ViewQuery) {
   const tags = useCall('listTags')
   const sources = useCall('listSources')
   const used = useCall('usedTags')
-  const { around, plain } = useAround()
+  const { around, plain, ready } = useAround()
   const states = useStates()
   const list = useMemo(() => new TagList(tags.data ?? noTags), [tags.data])
   const folders = useMemo(() => foldersOf(list.tags), [list])
@@ -82,5 +83,5 @@ export function useTagView(query: ViewQuery) {
   const seen = still.current
   const rows = useMemo(() => list.view(query, seen), [list, query, seen])
   const counts = useMemo<Record<QuickKind, number>>(() => countKinds(list.tags, ctx), [list, ctx])
-  return { tags, sources, list, rows, folders, counts, around, plain, states, statesKnown: states !== null }
+  return { tags, sources, list, rows, folders, counts, around, plain, ready, states, statesKnown: states !== null }
 }
