@@ -110,7 +110,7 @@ test('the clock of the computer is an hour wrong: ages and live pictures go by t
   await page.goto('/proof')
   await expect(page.locator('[data-brick="confirmed"]').first()).toBeVisible()
   await page.goto('/sources')
-  const last = page.getByRole('table', { name: 'Sources' }).locator('tbody tr').first().locator('td').last()
+  const last = page.getByRole('grid', { name: 'Sources' }).locator('tbody tr').first().locator('td').last()
   await expect(last).toHaveText(/^\d+(\.\d)? s/)
 })
 

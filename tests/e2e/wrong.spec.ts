@@ -37,5 +37,5 @@ test('tags in trouble stand there together, and lead to just these tags', async 
   const rows = page.getByRole('grid', { name: 'Tags' }).getByRole('row')
   await expect(rows.nth(1)).toContainText('stale', { timeout: 45_000 })
   await page.goto('/sources')
-  await expect(page.getByRole('table', { name: 'Sources' })).toContainText('running')
+  await expect(page.getByRole('grid', { name: 'Sources' })).toContainText('running')
 })

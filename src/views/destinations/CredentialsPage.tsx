@@ -6,6 +6,7 @@ import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Empty, Fact, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { useAdding, useTextInAddress } from '../app/address'
@@ -29,12 +30,19 @@ function lifeGlyph(c: Credential): GlyphState {
   return days < 0 ? 'bad' : days < 30 ? 'uncertain' : 'good'
 }
 
+const columns: ListColumn<Credential>[] = [
+  { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (c) => <Glyph state={lifeGlyph(c)} /> },
+  { key: 'name', head: 'Name', strong: true, cell: (c) => c.name, tip: (c) => c.name },
+  { key: 'kind', head: 'Kind', muted: true, cell: (c) => kinds[c.kind] },
+  { key: 'days', head: 'Days left', right: true, mono: true, cell: (c) => (c.facts ? daysLeft(c.facts, serverNow()) : '-') },
+  { key: 'used', head: 'Used by', muted: true, cell: (c) => c.usedBy.join(', '), tip: (c) => c.usedBy.join(', ') },
+]
+
 export function CredentialsPage() {
   const mayLook = useMay('engineer')
   const mayEdit = useMay('administrator')
   const credentials = useCall('listCredentials', { enabled: mayLook })
   const [chosen, setChosen] = useTextInAddress('id')
-  const ask = useAsk()
   const [adding, setAdding] = useAdding()
   const list = credentials.data ?? []
   const one = list.find((c) => c.id === chosen) ?? list[0]
@@ -43,63 +51,12 @@ export function CredentialsPage() {
       <Plus size={14} /> Add credential
     </Button>
   )
-  const remove = async (c: Credential) => {
-    if (!(await ask({ title: `Remove ${c.name}`, text: 'Its key cannot be brought back.', act: 'Remove credential' }))) return
-    try {
-      await call('removeCredential', { params: { id: c.id } })
-      await refresh('listCredentials')
-    } catch (e) {
-      tellFailure(e)
-    }
-  }
   return (
     <>
       <Row station="destinations" page="Credentials">
         {add}
       </Row>
-      <ThreeParts
-        id="credentials"
-        peekWidth={350}
-        peek={
-          one && (
-            <>
-              <h2 className="text-[15px] font-semibold">{one.name}</h2>
-              <div className="mb-2 text-muted">{kinds[one.kind]}; what is secret is kept encrypted and never shown</div>
-              {one.facts ? (
-                <>
-                  <Fact name="Subject">{one.facts.subject}</Fact>
-                  <Fact name="Issuer">{one.facts.issuer}</Fact>
-                  <Fact name="Valid from">{one.facts.notBefore.slice(0, 10)}</Fact>
-                  <Fact name="Valid to">{`${one.facts.notAfter.slice(0, 10)}, ${daysLeft(one.facts, serverNow())} days left`}</Fact>
-                  <Fact name="Key">{one.facts.key}</Fact>
-                  {one.facts.names.length > 0 && <Fact name="Names">{one.facts.names.join(', ')}</Fact>}
-                  <Fact name="Thumbprint">{one.facts.sha1}</Fact>
-                  <Fact name="SHA-256">{one.facts.sha256}</Fact>
-                </>
-              ) : (
-                <Fact name="User">{one.user}</Fact>
-              )}
-              {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
-              <Heading>Used by</Heading>
-              {one.usedBy.length > 0 ? one.usedBy.join(', ') : <span className="text-muted">nothing</span>}
-              <div className="mt-4 flex gap-2">
-                {one.certificate && (
-                  <Button
-                    onClick={() => void navigator.clipboard.writeText(one.certificate!).then(() => toast('The certificate (not its key) is copied'))}
-                  >
-                    Copy certificate
-                  </Button>
-                )}
-                {one.usedBy.length === 0 && (
-                  <Button kind="danger" disabled={!mayEdit} onClick={() => void remove(one)}>
-                    Remove
-                  </Button>
-                )}
-              </div>
-            </>
-          )
-        }
-      >
+      <ThreeParts id="credentials" peekWidth={350} peek={one && <CredentialPeek one={one} mayEdit={mayEdit} />}>
         {!mayLook ? (
           <Empty title="For engineers">Which credentials there are is shown to engineers and administrators.</Empty>
         ) : credentials.isPending ? (
@@ -113,37 +70,7 @@ export function CredentialsPage() {
             Certificates with their keys, the authorities you trust, and log-ins for brokers.
           </Empty>
         ) : (
-          <table className="w-full" aria-label="Credentials">
-            <thead>
-              <tr className="border-b border-line text-left text-xs text-muted">
-                <th className="w-8">
-                  <span className="sr-only">State</span>
-                </th>
-                <th className="px-2 py-1.5 font-semibold">Name</th>
-                <th className="px-2 font-semibold">Kind</th>
-                <th className="px-2 text-right font-semibold">Days left</th>
-                <th className="px-3 font-semibold">Used by</th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.map((c) => (
-                <tr
-                  key={c.id}
-                  onClick={() => setChosen(c.id)}
-                  aria-selected={c.id === one?.id}
-                  className={`h-[30px] cursor-default border-b border-line/70 ${c.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
-                >
-                  <td className="pl-3">
-                    <Glyph state={lifeGlyph(c)} />
-                  </td>
-                  <td className="px-2 font-semibold">{c.name}</td>
-                  <td className="px-2 text-muted">{kinds[c.kind]}</td>
-                  <td className="px-2 text-right font-mono text-[12.5px]">{c.facts ? daysLeft(c.facts, serverNow()) : '-'}</td>
-                  <td className="max-w-56 truncate px-3 text-muted">{c.usedBy.join(', ')}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <ListTable label="Credentials" rows={list} columns={columns} rowKey={(c) => c.id} chosen={one?.id} onChoose={setChosen} />
         )}
       </ThreeParts>
       {adding && (
@@ -155,6 +82,54 @@ export function CredentialsPage() {
           }}
         />
       )}
+    </>
+  )
+}
+
+function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boolean }) {
+  const ask = useAsk()
+  const remove = async (c: Credential) => {
+    if (!(await ask({ title: `Remove ${c.name}`, text: 'Its key cannot be brought back.', act: 'Remove credential' }))) return
+    try {
+      await call('removeCredential', { params: { id: c.id } })
+      await refresh('listCredentials')
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
+  return (
+    <>
+      <h2 className="text-[15px] font-semibold">{one.name}</h2>
+      <div className="mb-2 text-muted">{kinds[one.kind]}; what is secret is kept encrypted and never shown</div>
+      {one.facts ? (
+        <>
+          <Fact name="Subject">{one.facts.subject}</Fact>
+          <Fact name="Issuer">{one.facts.issuer}</Fact>
+          <Fact name="Valid from">{one.facts.notBefore.slice(0, 10)}</Fact>
+          <Fact name="Valid to">{`${one.facts.notAfter.slice(0, 10)}, ${daysLeft(one.facts, serverNow())} days left`}</Fact>
+          <Fact name="Key">{one.facts.key}</Fact>
+          {one.facts.names.length > 0 && <Fact name="Names">{one.facts.names.join(', ')}</Fact>}
+          <Fact name="Thumbprint">{one.facts.sha1}</Fact>
+          <Fact name="SHA-256">{one.facts.sha256}</Fact>
+        </>
+      ) : (
+        <Fact name="User">{one.user}</Fact>
+      )}
+      {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
+      <Heading>Used by</Heading>
+      {one.usedBy.length > 0 ? one.usedBy.join(', ') : <span className="text-muted">nothing</span>}
+      <div className="mt-4 flex gap-2">
+        {one.certificate && (
+          <Button onClick={() => void navigator.clipboard.writeText(one.certificate!).then(() => toast('The certificate (not its key) is copied'))}>
+            Copy certificate
+          </Button>
+        )}
+        {one.usedBy.length === 0 && (
+          <Button kind="danger" disabled={!mayEdit} onClick={() => void remove(one)}>
+            Remove
+          </Button>
+        )}
+      </div>
     </>
   )
 }

@@ -2,11 +2,13 @@ import { Plus } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
+import type { Condition } from '~/contract/live'
 import { daysLeft } from '~/core/credential/validity'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Glyph } from '~/ui/Glyph'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Empty, Fact, Heading, Loading, ProblemNote, WarnNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { ageText, bytesText, countText, rateText, Time, useNow } from '~/ui/time'
@@ -15,7 +17,7 @@ import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
-import { ConditionText, glyphOf } from '../shared/condition'
+import { ConditionText, conditionWords, glyphOf } from '../shared/condition'
 import { tellFailure } from '../shared/problems'
 import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
@@ -59,61 +61,15 @@ export function DestinationsPage() {
           </Empty>
         )}
         {list.length > 0 && (
-          <table className="w-full" aria-label="Destinations">
-            <thead>
-              <tr className="border-b border-line text-left text-xs text-muted">
-                <th className="w-8">
-                  <span className="sr-only">State</span>
-                </th>
-                <th className="px-2 py-1.5 font-semibold">Name</th>
-                <th className="px-2 font-semibold">Address</th>
-                <th className="px-2 font-semibold">State</th>
-                <th className="px-2 font-semibold">Witness</th>
-                <th className="px-2 text-right font-semibold">Waiting</th>
-                <th className="px-2 text-right font-semibold">Sent</th>
-                <th className="px-3 text-right font-semibold">Last</th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.map((d) => {
-                const c = conditions?.[d.id]
-                return (
-                  <tr
-                    key={d.id}
-                    aria-selected={d.id === one?.id}
-                    onClick={() => setChosen(d.id)}
-                    onDoubleClick={() => mayEdit && setEditing(d)}
-                    className={`h-[34px] cursor-default border-b border-line/70 ${d.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
-                  >
-                    <td className="pl-3">
-                      <Glyph state={glyphOf(c?.sender)} />
-                    </td>
-                    <td className="px-2 font-semibold whitespace-nowrap">{d.name}</td>
-                    <td className="max-w-56 truncate px-2 font-mono text-[12.5px]">
-                      {d.settings.tls ? 'mqtts' : 'mqtt'}://{d.settings.host}:{d.settings.port}
-                    </td>
-                    <td className={`max-w-48 truncate px-2 ${c?.sender.state === 'trouble' ? 'text-bad' : ''}`} title={c?.sender.reason}>
-                      {c ? (c.sender.state === 'running' ? 'running' : c.sender.reason) : '...'}
-                    </td>
-                    <td className="px-2">
-                      {d.settings.witness ? (
-                        <Glyph state={glyphOf(c?.witness)} title={c?.witness?.reason ?? 'off'} />
-                      ) : (
-                        <span className="text-muted">none</span>
-                      )}
-                    </td>
-                    <td className={`px-2 text-right font-mono text-[12.5px] ${c && c.waiting > 1000 ? 'text-uncertain' : ''}`}>
-                      {c ? countText(c.waiting) : ''}
-                    </td>
-                    <td className="px-2 text-right font-mono text-[12.5px]">{c ? rateText(c.sender.rate) : ''}</td>
-                    <td className="px-3 text-right font-mono text-[12.5px] whitespace-nowrap">
-                      {c?.sender.last ? ageText(now - c.sender.last) : '-'}
-                    </td>
-                  </tr>
-                )
-              })}
-            </tbody>
-          </table>
+          <ListTable
+            label="Destinations"
+            rows={list}
+            columns={columnsOf(conditions, now)}
+            rowKey={(d) => d.id}
+            chosen={one?.id}
+            onChoose={setChosen}
+            onOpen={(d) => mayEdit && setEditing(d)}
+          />
         )}
       </ThreeParts>
       {(adding || editing) && (
@@ -129,6 +85,42 @@ export function DestinationsPage() {
       )}
     </>
   )
+}
+
+type Conditions = ReturnType<typeof useFrame<'destinations'>>
+
+function columnsOf(conditions: Conditions, now: number): ListColumn<Destination>[] {
+  const of = (d: Destination) => conditions?.[d.id]
+  return [
+    { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (d) => <Glyph state={glyphOf(of(d)?.sender)} /> },
+    { key: 'name', head: 'Name', strong: true, whole: true, cell: (d) => d.name },
+    { key: 'address', head: 'Address', mono: true, cell: addressOf, tip: addressOf },
+    {
+      key: 'state',
+      head: 'State',
+      cell: (d) => conditionWords(of(d)?.sender),
+      tip: (d) => of(d)?.sender.reason,
+      look: (d) => (of(d)?.sender.state === 'trouble' ? 'text-bad' : ''),
+    },
+    { key: 'witness', head: 'Witness', cell: (d) => <WitnessGlyph on={d.settings.witness} condition={of(d)?.witness} /> },
+    {
+      key: 'waiting',
+      head: 'Waiting',
+      right: true,
+      mono: true,
+      cell: (d) => (of(d) ? countText(of(d)!.waiting) : ''),
+      look: (d) => ((of(d)?.waiting ?? 0) > 1000 ? 'text-uncertain' : ''),
+    },
+    { key: 'sent', head: 'Sent', right: true, mono: true, cell: (d) => (of(d) ? rateText(of(d)!.sender.rate) : '') },
+    { key: 'last', head: 'Last', right: true, mono: true, whole: true, cell: (d) => (of(d)?.sender.last ? ageText(now - of(d)!.sender.last!) : '-') },
+  ]
+}
+
+const addressOf = ({ settings }: Destination) => `${settings.tls ? 'mqtts' : 'mqtt'}://${settings.host}:${settings.port}`
+
+function WitnessGlyph({ on, condition }: { on: boolean; condition: Condition | null | undefined }) {
+  if (!on) return <span className="text-muted">none</span>
+  return <Glyph state={glyphOf(condition)} title={condition?.reason ?? 'off'} />
 }
 
 function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayEdit: boolean; onEdit(): void }) {

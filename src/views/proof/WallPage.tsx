@@ -3,6 +3,7 @@ import type { LedgerLine } from '~/contract/live'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Choice as ChoiceField } from '~/ui/Field'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText, durationText, useNow } from '~/ui/time'
@@ -207,7 +208,7 @@ function Totals({ lines }: { lines: readonly LedgerLine[] }) {
   )
 }
 
-const columns: [keyof LedgerLine['counts'], string][] = [
+const usual: [keyof LedgerLine['counts'], string][] = [
   ['produced', 'Produced'],
   ['stored', 'Stored'],
   ['sent', 'Sent'],
@@ -237,48 +238,44 @@ const colours: Partial<Record<keyof LedgerLine['counts'], string>> = {
   foreign: 'text-clay',
 }
 
+const latencyColumn = { right: true, mono: true, whole: true }
+const latency = (l: LedgerLine, of: 'p50' | 'p99') => (l.latency ? durationText(l.latency[of]) : '-')
+
 function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chosen: number | null; onChoose(d: number): void }) {
-  const shown = [...columns, ...rarer.filter(([k]) => lines.some((l) => l.counts[k] > 0))]
+  const shown = [...usual, ...rarer.filter(([k]) => lines.some((l) => l.counts[k] > 0))]
+  const columns: ListColumn<LedgerLine>[] = [
+    { key: 'publication', head: 'Publication', cell: (l) => l.publication, tip: (l) => `${l.publication}, to ${l.destination}` },
+    ...shown.map(
+      ([key, head]): ListColumn<LedgerLine> => ({
+        key,
+        head,
+        right: true,
+        mono: true,
+        cell: (l) => <span data-count={key}>{key === 'arrived' && l.witness === 'none' ? 'no witness' : countText(l.counts[key])}</span>,
+        look: (l) => (l.counts[key] > 0 ? (colours[key] ?? '') : ''),
+      }),
+    ),
+    {
+      key: 'p50',
+      head: 'p50',
+      about: 'Half of the messages of the last hour were faster than this',
+      ...latencyColumn,
+      cell: (l) => latency(l, 'p50'),
+    },
+    { key: 'p99', head: 'p99', ...latencyColumn, cell: (l) => latency(l, 'p99') },
+  ]
   return (
     <div className="mt-4 max-h-72 overflow-auto">
-      <table className="w-full" aria-label="Counts">
-        <thead className="sticky top-0 bg-paper">
-          <tr className="border-b border-line text-right text-xs text-muted">
-            <th className="py-1 text-left font-semibold">Publication</th>
-            {shown.map(([k, label]) => (
-              <th key={k} className="px-2 font-semibold">
-                {label}
-              </th>
-            ))}
-            <th className="pl-2 font-semibold" title="Half of the messages of the last hour were faster than this">
-              p50
-            </th>
-            <th className="pl-2 font-semibold">p99</th>
-          </tr>
-        </thead>
-        <tbody>
-          {lines.map((l) => (
-            <tr
-              key={l.delivery}
-              data-line={l.publication}
-              aria-selected={l.delivery === chosen}
-              onClick={() => onChoose(l.delivery)}
-              className={`h-7 cursor-default border-b border-line/70 text-right ${l.delivery === chosen ? 'bg-wash' : 'hover:bg-well/50'}`}
-            >
-              <td className="max-w-48 truncate pl-1 text-left" title={`${l.publication}, to ${l.destination}`}>
-                {l.publication}
-              </td>
-              {shown.map(([k]) => (
-                <td key={k} data-count={k} className={`px-2 font-mono text-[12.5px] ${l.counts[k] > 0 ? (colours[k] ?? '') : ''}`}>
-                  {k === 'arrived' && l.witness === 'none' ? 'no witness' : countText(l.counts[k])}
-                </td>
-              ))}
-              <td className="pl-2 font-mono text-[12.5px] whitespace-nowrap">{l.latency ? durationText(l.latency.p50) : '-'}</td>
-              <td className="pl-2 font-mono text-[12.5px] whitespace-nowrap">{l.latency ? durationText(l.latency.p99) : '-'}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <ListTable
+        label="Counts"
+        dense
+        rows={lines}
+        columns={columns}
+        rowKey={(l) => String(l.delivery)}
+        chosen={chosen === null ? null : String(chosen)}
+        onChoose={(delivery) => onChoose(Number(delivery))}
+        marks={(l) => ({ 'data-line': l.publication })}
+      />
     </div>
   )
 }

@@ -1,6 +1,7 @@
 import { useMemo } from 'react'
 import type { ShownPayload } from '~/contract/publication'
 import { Glyph } from '~/ui/Glyph'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Fact, Heading } from '~/ui/Notes'
 import { Pre } from '~/ui/Pre'
 import { bytesText } from '~/ui/time'
@@ -32,6 +33,21 @@ function Octets({ base64, total }: { base64: string; total: number }) {
     </Pre>
   )
 }
+
+type Reading = ShownPayload['read']['readings'][number]
+
+const columns: ListColumn<Reading>[] = [
+  {
+    key: 'glyph',
+    head: 'Quality',
+    quiet: true,
+    width: '36px',
+    cell: (r) => <Glyph state={glyph[r.quality as keyof typeof glyph] ?? 'idle'} />,
+    tip: (r) => r.reason,
+  },
+  { key: 'member', head: 'Member', cell: (r) => r.member, tip: (r) => r.member },
+  { key: 'value', head: 'Value', right: true, mono: true, cell: (r) => r.value || '-', tip: (r) => String(r.value) },
+]
 
 /** One payload: as it is on the wire, what travels beside it, and what its own shape reads from it again. */
 export function MessageBody({ message }: { message: ShownPayload }) {
@@ -67,21 +83,7 @@ export function MessageBody({ message }: { message: ShownPayload }) {
           {read.problem ? (
             <p className="text-bad">{read.problem}</p>
           ) : (
-            <table className="w-full" aria-label="Read again">
-              <tbody>
-                {read.readings.map((r) => (
-                  <tr key={`${r.equipment} ${r.member}`} className="border-b border-line/60" title={r.reason}>
-                    <td className="w-5 py-[2px]">
-                      <Glyph state={glyph[r.quality as keyof typeof glyph] ?? 'idle'} />
-                    </td>
-                    <td className="max-w-[150px] truncate py-[2px] pr-2" title={r.member}>
-                      {r.member}
-                    </td>
-                    <td className="max-w-[120px] truncate py-[2px] text-right font-mono text-[12.5px]">{r.value || '-'}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <ListTable label="Read again" dense rows={read.readings} columns={columns} rowKey={(r) => `${r.equipment} ${r.member}`} />
           )}
         </>
       )}

@@ -1,7 +1,9 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
+import type { OpenSession } from '~/contract/person'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { Age, Time } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../app/api'
@@ -97,6 +99,33 @@ function Sessions() {
       tellFailure(e)
     }
   }
+  const columns: ListColumn<OpenSession>[] = [
+    { key: 'from', head: 'From', mono: true, cell: (s) => s.address ?? 'unknown' },
+    { key: 'since', head: 'Since', cell: (s) => <Time at={s.createdAt} date /> },
+    {
+      key: 'used',
+      head: 'Last used',
+      cell: (s) => (
+        <>
+          <Age at={s.seenAt} /> ago
+        </>
+      ),
+    },
+    {
+      key: 'acts',
+      head: 'What can be done',
+      quiet: true,
+      right: true,
+      cell: (s) =>
+        s.own ? (
+          <span className="text-muted">this one</span>
+        ) : (
+          <Button small onClick={() => void end(s.id)}>
+            End session
+          </Button>
+        ),
+    },
+  ]
   return (
     <section className="pt-6">
       <Heading level={2}>Where you are logged in</Heading>
@@ -105,40 +134,7 @@ function Sessions() {
       ) : sessions.error ? (
         <ProblemNote problem={failureIn(sessions.error)} />
       ) : (
-        <table className="w-full" aria-label="Sessions">
-          <thead>
-            <tr className="border-b border-line text-left text-xs text-muted">
-              <th className="py-1.5 font-semibold">From</th>
-              <th className="font-semibold">Since</th>
-              <th className="font-semibold">Last used</th>
-              <th>
-                <span className="sr-only">What can be done</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {sessions.data.map((s) => (
-              <tr key={s.id} className="h-[34px] border-b border-line">
-                <td className="font-mono text-[12.5px]">{s.address ?? 'unknown'}</td>
-                <td>
-                  <Time at={s.createdAt} date />
-                </td>
-                <td>
-                  <Age at={s.seenAt} /> ago
-                </td>
-                <td className="text-right">
-                  {s.own ? (
-                    <span className="text-muted">this one</span>
-                  ) : (
-                    <Button small onClick={() => void end(s.id)}>
-                      End session
-                    </Button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <ListTable label="Sessions" rows={sessions.data} columns={columns} rowKey={(s) => s.id} />
       )}
     </section>
   )

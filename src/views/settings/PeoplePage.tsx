@@ -1,13 +1,16 @@
 import { useContext, useState } from 'react'
 import { toast } from 'sonner'
+import type { ApiKey, Person } from '~/contract/person'
 import { Role } from '~/contract/role'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { SelectField, TextField } from '~/ui/Field'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Modal } from '~/ui/Modal'
 import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { Age } from '~/ui/time'
+import { useTextInAddress } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { CallerContext, useMay } from '../app/caller'
 import { Row } from '../app/Frame'
@@ -31,14 +34,48 @@ const roleWords: Record<Role, string> = {
 }
 
 export function PeoplePage() {
-  const ask = useAsk()
-  const caller = useContext(CallerContext)
   const may = useMay('administrator')
   const people = useCall('listPeople', { enabled: may })
   const keys = useCall('listKeys', { enabled: may })
-  const [adding, setAdding] = useState<'person' | 'key' | null>(null)
+  const [add, setAdd] = useTextInAddress('add')
+  const adding = add === 'person' || add === 'key' ? add : null
   const error = people.error ?? keys.error
-  const remove = async (what: 'removePerson' | 'removeKey', id: string, name: string) => {
+  return (
+    <>
+      <Row station={null} page="People and API keys">
+        <Button disabled={!may} onClick={() => setAdd('key')}>
+          New API key
+        </Button>
+        <Button kind="main" disabled={!may} onClick={() => setAdd('person')}>
+          Add person
+        </Button>
+      </Row>
+      <main className="min-h-0 flex-1 overflow-auto p-4">
+        {!may ? (
+          <Empty title="For administrators">People and API keys are shown to administrators.</Empty>
+        ) : error ? (
+          <ProblemNote problem={failureIn(error)} />
+        ) : !people.data || !keys.data ? (
+          <Loading />
+        ) : (
+          <div className="max-w-3xl">
+            <Heading level={2}>People</Heading>
+            <PeopleList people={people.data} />
+            <Heading level={2}>API keys</Heading>
+            {keys.data.length === 0 && <p className="text-muted">None yet. A key lets scripts do what its role may.</p>}
+            {keys.data.length > 0 && <KeyList keys={keys.data} />}
+          </div>
+        )}
+      </main>
+      {adding && <Add what={adding} onClose={() => setAdd(null)} />}
+    </>
+  )
+}
+
+/** Asks, then removes a person or a key. */
+function useRemoving() {
+  const ask = useAsk()
+  return async (what: 'removePerson' | 'removeKey', id: string, name: string) => {
     const text = what === 'removePerson' ? 'Their sessions end, and their API keys go too.' : 'Scripts that use it are refused from now on.'
     if (!(await ask({ title: `Remove ${name}`, text, act: what === 'removePerson' ? 'Remove person' : 'Remove key' }))) return
     try {
@@ -48,7 +85,13 @@ export function PeoplePage() {
       tellFailure(e)
     }
   }
-  const resetSecondFactor = async (id: string, name: string) => {
+}
+
+function PeopleList({ people }: { people: readonly Person[] }) {
+  const ask = useAsk()
+  const caller = useContext(CallerContext)
+  const remove = useRemoving()
+  const resetSecondFactor = async ({ id, name }: Person) => {
     const question = {
       title: `Reset the second factor of ${name}`,
       text: 'The password alone lets them in then. Their sessions end.',
@@ -62,7 +105,7 @@ export function PeoplePage() {
       tellFailure(e)
     }
   }
-  const setRole = async (id: string, role: Role) => {
+  const setRole = async ({ id }: Person, role: Role) => {
     try {
       await call('changePerson', { params: { id }, body: { role } })
     } catch (e) {
@@ -70,102 +113,95 @@ export function PeoplePage() {
     }
     await refresh('listPeople')
   }
-  return (
-    <>
-      <Row station={null} page="People and API keys">
-        <Button disabled={!may} onClick={() => setAdding('key')}>
-          New API key
-        </Button>
-        <Button kind="main" disabled={!may} onClick={() => setAdding('person')}>
-          Add person
-        </Button>
-      </Row>
-      <main className="min-h-0 flex-1 overflow-auto p-4">
-        {!may ? (
-          <Empty title="For administrators">People and API keys are shown to administrators.</Empty>
-        ) : error ? (
-          <ProblemNote problem={failureIn(error)} />
-        ) : people.isPending || keys.isPending ? (
-          <Loading />
+  const columns: ListColumn<Person>[] = [
+    { key: 'name', head: 'Name', strong: true, cell: (p) => p.name, tip: (p) => p.name },
+    { key: 'login', head: 'Log-in', mono: true, muted: true, cell: (p) => p.login, tip: (p) => p.login },
+    {
+      key: 'role',
+      head: 'Role',
+      whole: true,
+      cell: (p) => (
+        <>
+          <select
+            aria-label={`Role of ${p.name}`}
+            value={p.role}
+            disabled={p.id === caller.id}
+            onChange={(e) => void setRole(p, e.target.value as Role)}
+            className="field"
+          >
+            {Role.options.map((r) => (
+              <option key={r}>{r}</option>
+            ))}
+          </select>
+          <span className="ml-2 text-muted">{roleWords[p.role]}</span>
+        </>
+      ),
+    },
+    {
+      key: 'factor',
+      head: 'Logs in',
+      cell: (p) =>
+        p.secondFactor && p.id !== caller.id ? (
+          <Button small kind="quiet" onClick={() => void resetSecondFactor(p)}>
+            Reset second factor
+          </Button>
         ) : (
-          <div className="max-w-3xl">
-            <Heading level={2}>People</Heading>
-            <table className="w-full" aria-label="People">
-              <tbody>
-                {people.data?.map((p) => (
-                  <tr key={p.id} className="h-[34px] border-b border-line">
-                    <td className="font-semibold">{p.name}</td>
-                    <td className="font-mono text-[12.5px] text-muted">{p.login}</td>
-                    <td>
-                      <select
-                        aria-label={`Role of ${p.name}`}
-                        value={p.role}
-                        disabled={p.id === caller.id}
-                        onChange={(e) => void setRole(p.id, e.target.value as Role)}
-                        className="field"
-                      >
-                        {Role.options.map((r) => (
-                          <option key={r}>{r}</option>
-                        ))}
-                      </select>
-                      <span className="ml-2 text-muted">{roleWords[p.role]}</span>
-                    </td>
-                    <td>
-                      {p.secondFactor && p.id !== caller.id ? (
-                        <Button small kind="quiet" onClick={() => void resetSecondFactor(p.id, p.name)}>
-                          Reset second factor
-                        </Button>
-                      ) : (
-                        <span className="text-muted">{p.secondFactor ? 'with a second factor' : 'password only'}</span>
-                      )}
-                    </td>
-                    <td className="text-right">
-                      {p.id !== caller.id && (
-                        <Button small kind="quiet" onClick={() => void remove('removePerson', p.id, p.name)}>
-                          Remove person
-                        </Button>
-                      )}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-            <Heading level={2}>API keys</Heading>
-            {keys.data?.length === 0 && <p className="text-muted">None yet. A key lets scripts do what its role may.</p>}
-            <table className="w-full" aria-label="API keys">
-              <tbody>
-                {keys.data?.map((k) => (
-                  <tr key={k.id} className="h-[34px] border-b border-line">
-                    <td className="font-semibold">{k.name}</td>
-                    <td className="font-mono text-[12.5px] text-muted">{k.prefix}...</td>
-                    <td>{k.role}</td>
-                    <td className="text-muted">{k.owner ? `of ${k.owner}` : 'of the installation'}</td>
-                    <td className="text-muted">
-                      {k.lastUsed ? (
-                        <>
-                          used <Age at={k.lastUsed} /> ago
-                        </>
-                      ) : (
-                        'never used'
-                      )}
-                    </td>
-                    <td className={k.endsAt !== null && k.endsAt - serverNow() < 30 * DAY_MS ? 'text-bad' : 'text-muted'}>{endText(k.endsAt)}</td>
-                    <td className="text-right">
-                      <Button small kind="quiet" onClick={() => void remove('removeKey', k.id, k.name)}>
-                        Remove key
-                      </Button>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </div>
-        )}
-      </main>
-      {adding && <Add what={adding} onClose={() => setAdding(null)} />}
-    </>
-  )
+          <span className="text-muted">{p.secondFactor ? 'with a second factor' : 'password only'}</span>
+        ),
+    },
+    {
+      key: 'acts',
+      head: 'What can be done',
+      quiet: true,
+      right: true,
+      cell: (p) =>
+        p.id !== caller.id && (
+          <Button small kind="quiet" onClick={() => void remove('removePerson', p.id, p.name)}>
+            Remove person
+          </Button>
+        ),
+    },
+  ]
+  return <ListTable label="People" rows={people} columns={columns} rowKey={(p) => p.id} />
 }
+
+function KeyList({ keys }: { keys: readonly ApiKey[] }) {
+  const remove = useRemoving()
+  const columns: ListColumn<ApiKey>[] = [
+    { key: 'name', head: 'Name', strong: true, cell: (k) => k.name, tip: (k) => k.name },
+    { key: 'prefix', head: 'Begins with', mono: true, muted: true, cell: (k) => `${k.prefix}...` },
+    { key: 'role', head: 'Role', cell: (k) => k.role },
+    { key: 'owner', head: 'Of', muted: true, cell: (k) => k.owner ?? 'the installation' },
+    {
+      key: 'used',
+      head: 'Last used',
+      muted: true,
+      cell: (k) =>
+        k.lastUsed ? (
+          <>
+            <Age at={k.lastUsed} /> ago
+          </>
+        ) : (
+          'never'
+        ),
+    },
+    { key: 'ends', head: 'Ends', cell: (k) => endText(k.endsAt), look: (k) => (endsSoon(k) ? 'text-bad' : 'text-muted') },
+    {
+      key: 'acts',
+      head: 'What can be done',
+      quiet: true,
+      right: true,
+      cell: (k) => (
+        <Button small kind="quiet" onClick={() => void remove('removeKey', k.id, k.name)}>
+          Remove key
+        </Button>
+      ),
+    },
+  ]
+  return <ListTable label="API keys" rows={keys} columns={columns} rowKey={(k) => k.id} />
+}
+
+const endsSoon = ({ endsAt }: ApiKey) => endsAt !== null && endsAt - serverNow() < 30 * DAY_MS
 
 function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
   const [v, setV] = useState({ name: '', login: '', password: '', role: 'viewer' as Role, days: '365' })

@@ -7,6 +7,9 @@ const glyphs: Record<Condition['state'], GlyphState> = { running: 'good', starti
 export const glyphOf = (c: Condition | null | undefined): GlyphState =>
   !c ? 'idle' : c.state === 'running' && c.doubt ? 'uncertain' : glyphs[c.state]
 
+/** How something is doing, as short as a cell of a list has room for. */
+export const conditionWords = (c: Condition | null | undefined): string => (!c ? '...' : c.state === 'running' ? 'running' : c.reason)
+
 /** How something is doing, in a glyph and words. */
 export function ConditionText({ condition }: { condition: Condition | null | undefined }) {
   if (!condition) return <span className="text-muted">not known</span>

@@ -1,9 +1,11 @@
 import { Plus } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
+import type { Condition } from '~/contract/live'
 import type { Source } from '~/contract/source'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { ageText, countText, durationText, rateText, useNow } from '~/ui/time'
@@ -12,7 +14,7 @@ import { failureIn, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
-import { glyphOf } from '../shared/condition'
+import { conditionWords, glyphOf } from '../shared/condition'
 import { kindView, placeOf } from './kinds'
 import { SourceForm } from './SourceForm'
 import { SourcePeek } from './SourcePeek'
@@ -37,6 +39,7 @@ export function SourcesPage() {
       <Plus size={14} /> Add source
     </Button>
   )
+  const columns = columnsOf(conditions, now)
   return (
     <>
       <Row station="sources" page="List">
@@ -55,60 +58,17 @@ export function SourcesPage() {
           </Empty>
         )}
         {list.length > 0 && (
-          <table className="w-full table-fixed" aria-label="Sources">
-            <thead>
-              <tr className="border-b border-line text-left text-xs text-muted">
-                <th className="w-8">
-                  <span className="sr-only">State</span>
-                </th>
-                <th className="px-2 py-1.5 font-semibold">Name</th>
-                <th className="w-[92px] px-2 font-semibold">Protocol</th>
-                <th className="w-[30%] px-2 font-semibold">Place</th>
-                <th className="w-[112px] px-2 font-semibold">State</th>
-                <th className="w-[64px] px-2 text-right font-semibold" title="How long it takes to answer">
-                  Answer
-                </th>
-                <th className="w-[60px] px-2 text-right font-semibold">Tags</th>
-                <th className="w-[66px] px-2 text-right font-semibold">Values</th>
-                <th className="w-[62px] px-3 text-right font-semibold">Last</th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.map((s) => {
-                const c = conditions?.[s.id]
-                return (
-                  <tr
-                    key={s.id}
-                    data-source={s.name}
-                    aria-selected={s.id === one?.id}
-                    onClick={() => setChosen(s.id)}
-                    onDoubleClick={() => mayEdit && setEditing(s)}
-                    className={`h-[34px] cursor-default border-b border-line/70 ${s.id === one?.id ? 'bg-wash' : 'hover:bg-well/50'}`}
-                  >
-                    <td className="pl-3">
-                      <Glyph state={glyphOf(c)} />
-                    </td>
-                    <td className="truncate px-2 font-semibold" title={s.name}>
-                      {s.name}
-                    </td>
-                    <td className="truncate px-2 text-muted">{kindView(s.kind).label}</td>
-                    <td className="truncate px-2 font-mono text-[12.5px]" title={placeOf(s)}>
-                      {placeOf(s)}
-                    </td>
-                    <td className={`truncate px-2 ${c?.state === 'trouble' ? 'text-bad' : ''}`} title={c?.reason}>
-                      {c ? (c.state === 'running' ? 'running' : c.reason) : '...'}
-                    </td>
-                    <td className="px-2 text-right font-mono text-[12.5px]">
-                      {c?.state === 'running' && typeof c.roundTripMs === 'number' ? durationText(c.roundTripMs) : ''}
-                    </td>
-                    <td className="px-2 text-right font-mono text-[12.5px]">{countText(s.tagCount)}</td>
-                    <td className="px-2 text-right font-mono text-[12.5px]">{c ? rateText(c.rate) : ''}</td>
-                    <td className="px-3 text-right font-mono text-[12.5px] whitespace-nowrap">{c?.last ? ageText(now - c.last) : '-'}</td>
-                  </tr>
-                )
-              })}
-            </tbody>
-          </table>
+          <ListTable
+            label="Sources"
+            fixed
+            rows={list}
+            columns={columns}
+            rowKey={(s) => s.id}
+            chosen={one?.id}
+            onChoose={setChosen}
+            onOpen={(s) => mayEdit && setEditing(s)}
+            marks={(s) => ({ 'data-source': s.name })}
+          />
         )}
       </ThreeParts>
       {(adding || editing) && (
@@ -125,3 +85,37 @@ export function SourcesPage() {
     </>
   )
 }
+
+type Conditions = Readonly<Record<string, Condition>> | null | undefined
+
+function columnsOf(conditions: Conditions, now: number): ListColumn<Source>[] {
+  const of = (s: Source) => conditions?.[s.id]
+  return [
+    { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (s) => <Glyph state={glyphOf(of(s))} /> },
+    { key: 'name', head: 'Name', strong: true, cell: (s) => s.name, tip: (s) => s.name },
+    { key: 'kind', head: 'Protocol', width: '92px', muted: true, cell: (s) => kindView(s.kind).label },
+    { key: 'place', head: 'Place', width: '30%', mono: true, cell: placeOf, tip: placeOf },
+    {
+      key: 'state',
+      head: 'State',
+      width: '112px',
+      cell: (s) => conditionWords(of(s)),
+      tip: (s) => of(s)?.reason,
+      look: (s) => (of(s)?.state === 'trouble' ? 'text-bad' : ''),
+    },
+    { key: 'answer', head: 'Answer', about: 'How long it takes to answer', width: '64px', right: true, mono: true, cell: (s) => answerText(of(s)) },
+    { key: 'tags', head: 'Tags', width: '60px', right: true, mono: true, cell: (s) => countText(s.tagCount) },
+    { key: 'values', head: 'Values', width: '66px', right: true, mono: true, cell: (s) => (of(s) ? rateText(of(s)!.rate) : '') },
+    {
+      key: 'last',
+      head: 'Last',
+      width: '66px',
+      right: true,
+      mono: true,
+      whole: true,
+      cell: (s) => (of(s)?.last ? ageText(now - of(s)!.last!) : '-'),
+    },
+  ]
+}
+
+const answerText = (c: Condition | undefined) => (c?.state === 'running' && typeof c.roundTripMs === 'number' ? durationText(c.roundTripMs) : '')

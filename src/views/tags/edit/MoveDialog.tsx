@@ -1,7 +1,8 @@
 import { useDeferredValue, useMemo, useState } from 'react'
-import type { Tag } from '~/contract/tag'
+import type { Outside, Tag } from '~/contract/tag'
 import { folderOf, leafOf } from '~/core/tag/view'
 import { TextField } from '~/ui/Field'
+import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Modal } from '~/ui/Modal'
 import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
@@ -70,6 +71,31 @@ function commonFolder(tags: readonly Tag[]): string {
   return folders.size === 1 ? [...folders][0]! : ''
 }
 
+const arrow = (before: string, after: string) => (before === after ? `${before} (stays)` : `${before} → ${after}`)
+
+const columns: ListColumn<Outside['places'][number]>[] = [
+  { key: 'tag', head: 'Tag', width: '24%', cell: (p) => leafOf(p.tag), tip: (p) => p.tag },
+  {
+    key: 'publication',
+    head: 'Publication',
+    width: '20%',
+    cell: (p) => (
+      <>
+        {p.publication} {p.live && <span className="text-good">live</span>}
+      </>
+    ),
+    tip: (p) => p.publication,
+  },
+  {
+    key: 'topic',
+    head: 'Topic, before and after',
+    mono: true,
+    cell: (p) => arrow(p.topic, p.topicAfter),
+    tip: (p) => `${p.topic} → ${p.topicAfter}`,
+  },
+  { key: 'key', head: 'Name in the payload', width: '20%', mono: true, cell: (p) => arrow(p.key, p.keyAfter), tip: (p) => arrow(p.key, p.keyAfter) },
+]
+
 /** Topics and names in payloads before and after. */
 function OutsidePart({ names }: { names: { id: string; name: string }[] }) {
   const valid = useMemo(() => names.filter((n) => n.name !== '' && n.name.length <= 120 && !n.name.split('/').some((p) => p.trim() === '')), [names])
@@ -89,32 +115,15 @@ function OutsidePart({ names }: { names: { id: string; name: string }[] }) {
             : `${countText(changed)} topics or names in payloads change. Receivers that look for the old ones find them no more.`}
       </p>
       {look.length > 0 && (
-        <table className="mt-1 w-full table-fixed text-[12.5px]">
-          <thead className="text-left text-xs text-muted">
-            <tr>
-              <th className="w-[24%] font-normal">Tag</th>
-              <th className="w-[20%] font-normal">Publication</th>
-              <th className="font-normal">Topic, before and after</th>
-              <th className="w-[20%] font-normal">Name in the payload</th>
-            </tr>
-          </thead>
-          <tbody>
-            {look.slice(0, 50).map((p) => (
-              <tr key={`${p.publication} ${p.topic} ${p.key}`} className="border-t border-line/60">
-                <td className="truncate pr-2" title={p.tag}>
-                  {leafOf(p.tag)}
-                </td>
-                <td className="truncate pr-2">
-                  {p.publication} {p.live && <span className="text-good">live</span>}
-                </td>
-                <td className="truncate pr-2 font-mono" title={`${p.topic} → ${p.topicAfter}`}>
-                  {p.topic === p.topicAfter ? `${p.topic} (stays)` : `${p.topic} → ${p.topicAfter}`}
-                </td>
-                <td className="truncate font-mono">{p.key === p.keyAfter ? `${p.key} (stays)` : `${p.key} → ${p.keyAfter}`}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <ListTable
+          label="Topics and names before and after"
+          dense
+          fixed
+          className="mt-1 text-[12.5px]"
+          rows={look.slice(0, 50)}
+          columns={columns}
+          rowKey={(p) => `${p.publication} ${p.topic} ${p.key}`}
+        />
       )}
       {look.length > 50 && <p className="text-muted">and {countText(look.length - 50)} more</p>}
     </section>
