@@ -3,23 +3,16 @@ import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
 import type { Finding, Publication } from '~/contract/publication'
 import { asPrescribed, shapeOf } from '~/core/shape/registry'
-import { typedNumber } from '~/core/value/typed-number'
-import { useAsk } from '~/ui/Ask'
-import { Button } from '~/ui/Button'
-import { Choice, SelectField } from '~/ui/Field'
-import { Glyph } from '~/ui/Glyph'
-import { NumberInput } from '~/ui/NumberInput'
 import { ThreeParts } from '~/ui/Parts'
-import { countText } from '~/ui/time'
 import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
-import { Row } from '../app/Frame'
-import { glyphOf } from '../shared/condition'
 import { ConflictNote, KeptNote } from '../shared/DraftNotes'
 import { AddressForm } from './AddressForm'
 import { ContractLinks } from './ContractLinks'
+import { Safely, Through, When } from './clauses'
 import { MessagePeek } from './MessagePeek'
 import { Section } from './Section'
+import { SentenceBar } from './SentenceBar'
 import { ShapeForm } from './ShapeForm'
 import { useAsSent } from './useAsSent'
 import { usePublicationDraft } from './usePublicationDraft'
@@ -55,77 +48,20 @@ const fieldWords = {
 export function Sentence({ publication, condition, destinations, left, add, onSaved }: Props) {
   const equipment = useCall('outlineEquipment')
   const classes = useCall('listClasses')
-  const ask = useAsk()
   const mayEdit = useMay('engineer')
-  const mayRun = useMay('operator')
   const edit = usePublicationDraft({ publication, destinations, onSaved })
-  const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove } =
-    edit
+  const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const asSent = useAsSent(draft.equipmentIds, open === 'shape' || open === 'address')
 
   const findings = preview?.findings ?? []
-  const stops = findings.filter((f) => f.severity === 'stops').length
   const of = (s: Finding['section']) => findings.filter((f) => f.section === s)
   const byId = useMemo(() => new Map((equipment.data ?? []).map((e) => [e.id, e])), [equipment.data])
   const section = (id: string) => ({ open: open === id, onToggle: () => setOpen(open === id ? null : id) })
-  const live = publication?.state === 'live'
 
   return (
     <>
-      <Row station="publications" page="List">
-        {publication && (
-          <span className="flex items-center gap-2 rounded-sm border border-line bg-sheet px-2 py-[3px] text-xs" data-state={publication.state}>
-            <Glyph state={live ? (condition ? glyphOf(condition) : 'uncertain') : 'idle'} />
-            {live && condition && condition.state !== 'running' ? `${condition.state} · ` : ''}
-            {publication.state}
-            {publication.liveVersion !== null && ` · version ${publication.liveVersion}`}
-          </span>
-        )}
-        {publication && (publication.editedSinceLive || (dirty && publication.liveVersion !== null)) && (
-          <span className="text-xs text-muted">edits not live</span>
-        )}
-        {findings.length > 0 && (
-          <span className={`text-xs ${stops > 0 ? 'text-bad' : 'text-uncertain'}`}>
-            {stops > 0 ? `${stops} ${stops === 1 ? 'error' : 'errors'}` : `${findings.length} ${findings.length === 1 ? 'warning' : 'warnings'}`}
-          </span>
-        )}
-        {add}
-        {publication && !live && (
-          <Button
-            kind="danger"
-            disabled={!mayEdit}
-            onClick={async () => {
-              const text = 'Its frozen versions and its account in the ledger go too. This cannot be undone.'
-              if (await ask({ title: `Remove ${publication.name}`, text, act: 'Remove publication' })) void remove()
-            }}
-          >
-            Remove
-          </Button>
-        )}
-        {live && (
-          <Button busy={busy === 'pause'} disabled={!mayRun} onClick={() => void run('pausePublication')}>
-            Pause
-          </Button>
-        )}
-        {publication?.state === 'paused' && (
-          <Button busy={busy === 'pause'} disabled={!mayRun} onClick={() => void run('resumePublication')}>
-            Resume
-          </Button>
-        )}
-        <Button disabled={!mayEdit || !dirty} busy={busy === 'save'} onClick={() => void saveOnly()}>
-          Save
-        </Button>
-        <Button
-          kind="main"
-          disabled={!mayEdit || stops > 0 || unfit}
-          busy={busy === 'live'}
-          title={stops > 0 ? 'Mend what stops it first' : 'Freezes a version and sends it'}
-          onClick={() => void goLive()}
-        >
-          Go live
-        </Button>
-      </Row>
+      <SentenceBar publication={publication} condition={condition} edit={edit} mayEdit={mayEdit} add={add} />
       <ThreeParts
         id="publication"
         leftWidth={226}
@@ -163,46 +99,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
               onChange={(equipmentIds) => set({ equipmentIds })}
             />
           </Section>
-          <Section
-            title="When"
-            summary={
-              draft.trigger.kind === 'change' ? (
-                <>on change beyond each tag's deadband</>
-              ) : (
-                <>
-                  every <b>{draft.trigger.seconds} s</b>
-                </>
-              )
-            }
-            findings={of('when')}
-            error={fields['trigger.seconds']}
-            {...section('when')}
-          >
-            <div className="flex items-center gap-3">
-              <Choice
-                label="Trigger"
-                value={draft.trigger.kind}
-                options={[
-                  { value: 'change', label: 'On change' },
-                  { value: 'every', label: 'Every' },
-                ]}
-                onChange={(kind) => set({ trigger: kind === 'change' ? { kind } : { kind, seconds: 10 } })}
-              />
-              {draft.trigger.kind === 'every' && (
-                <span className="flex items-center gap-2">
-                  <NumberInput
-                    aria-label="Seconds"
-                    className="field w-20 font-mono"
-                    value={draft.trigger.seconds}
-                    read={typedNumber}
-                    onNumber={(seconds) => set({ trigger: { kind: 'every', seconds } })}
-                  />
-                  s
-                </span>
-              )}
-              <span className="text-muted">A change of quality, good to bad or back, always counts.</span>
-            </div>
-          </Section>
+          <When trigger={draft.trigger} set={set} findings={of('when')} error={fields['trigger.seconds']} {...section('when')} />
           <Section
             title="Shape"
             summary={shapeOf(draft.shape).summary(draft.shape as never)}
@@ -237,67 +134,15 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
           >
             <AddressForm draft={draft} set={set} fields={fields} preview={preview} example={asSent.example} />
           </Section>
-          <Section
-            title="Through"
-            summary={destination ? <b>{destination.name}</b> : 'no destination yet'}
+          <Through
+            destinations={destinations}
+            chosen={draft.destinationId}
+            set={set}
             findings={of('through')}
             error={fields.destinationId}
             {...section('through')}
-          >
-            {destinations.length === 0 ? (
-              <a className="text-slate underline" href="/destinations?add">
-                Add a destination first
-              </a>
-            ) : (
-              <SelectField label="Destination" value={draft.destinationId} onChange={(e) => set({ destinationId: e.target.value })}>
-                <option value="" disabled>
-                  choose
-                </option>
-                {destinations.map((d) => (
-                  <option key={d.id} value={d.id}>
-                    {d.name}
-                  </option>
-                ))}
-              </SelectField>
-            )}
-          </Section>
-          <Section
-            title="Safely"
-            summary={
-              destination ? (
-                <>
-                  outbox up to <b>{destination.settings.outboxMb} MB</b>, oldest dropped first;{' '}
-                  {destination.settings.witness ? 'a witness reads it back' : 'no witness'}
-                </>
-              ) : (
-                '-'
-              )
-            }
-            findings={of('safely')}
-            {...section('safely')}
-          >
-            {preview && preview.leftBehindCount > 0 && (
-              <div className="mb-2 rounded-sm border border-uncertain/40 bg-sheet px-3 py-1.5">
-                <div>
-                  {countText(preview.leftBehindCount)} retained {preview.leftBehindCount === 1 ? 'message' : 'messages'} of the live version would
-                  stay at the broker:
-                </div>
-                <div className="font-mono text-[12px] text-muted">{preview.leftBehind.slice(0, 4).join(', ')}</div>
-                <label className="mt-1 flex items-center gap-2">
-                  <input type="checkbox" className="accent-(--clay)" checked={clear} onChange={(e) => setClear(e.target.checked)} />
-                  take them back at the go-live
-                </label>
-              </div>
-            )}
-            <p className="text-muted">
-              Messages wait on disk until the destination has them, and are sent again in order after a lost link. Limit and witness are the
-              destination's:{' '}
-              <a className="text-slate underline" href="/destinations">
-                change them there
-              </a>
-              .
-            </p>
-          </Section>
+          />
+          <Safely destination={destination} edit={edit} findings={of('safely')} {...section('safely')} />
         </form>
       </ThreeParts>
     </>

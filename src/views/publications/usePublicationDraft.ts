@@ -174,6 +174,8 @@ export function usePublicationDraft({
   return { own, draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove }
 }
 
+export type PublicationEdit = ReturnType<typeof usePublicationDraft>
+
 /** What of a publication is edited. */
 function pick({ id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft }: Publication): PublicationDraft {
   return draft

@@ -1,0 +1,132 @@
+import type { Destination } from '~/contract/destination'
+import type { Finding, PublicationDraft } from '~/contract/publication'
+import { typedNumber } from '~/core/value/typed-number'
+import { Choice, SelectField } from '~/ui/Field'
+import { NumberInput } from '~/ui/NumberInput'
+import { countText } from '~/ui/time'
+import { Section } from './Section'
+import type { PublicationEdit } from './usePublicationDraft'
+
+/** What every clause of the sentence has: whether it is open, and what is wrong in it. */
+interface Clause {
+  open: boolean
+  onToggle(): void
+  findings: readonly Finding[]
+  error?: string | undefined
+}
+
+/** When it speaks. */
+export function When({ trigger, set, ...clause }: Clause & { trigger: PublicationDraft['trigger']; set: PublicationEdit['set'] }) {
+  return (
+    <Section
+      title="When"
+      summary={
+        trigger.kind === 'change' ? (
+          <>on change beyond each tag's deadband</>
+        ) : (
+          <>
+            every <b>{trigger.seconds} s</b>
+          </>
+        )
+      }
+      {...clause}
+    >
+      <div className="flex items-center gap-3">
+        <Choice
+          label="Trigger"
+          value={trigger.kind}
+          options={[
+            { value: 'change', label: 'On change' },
+            { value: 'every', label: 'Every' },
+          ]}
+          onChange={(kind) => set({ trigger: kind === 'change' ? { kind } : { kind, seconds: 10 } })}
+        />
+        {trigger.kind === 'every' && (
+          <span className="flex items-center gap-2">
+            <NumberInput
+              aria-label="Seconds"
+              className="field w-20 font-mono"
+              value={trigger.seconds}
+              read={typedNumber}
+              onNumber={(seconds) => set({ trigger: { kind: 'every', seconds } })}
+            />
+            s
+          </span>
+        )}
+        <span className="text-muted">A change of quality, good to bad or back, always counts.</span>
+      </div>
+    </Section>
+  )
+}
+
+/** Through which destination it goes. */
+export function Through({
+  destinations,
+  chosen,
+  set,
+  ...clause
+}: Clause & { destinations: readonly Destination[]; chosen: string; set: PublicationEdit['set'] }) {
+  const destination = destinations.find((d) => d.id === chosen)
+  return (
+    <Section title="Through" summary={destination ? <b>{destination.name}</b> : 'no destination yet'} {...clause}>
+      {destinations.length === 0 ? (
+        <a className="text-slate underline" href="/destinations?add">
+          Add a destination first
+        </a>
+      ) : (
+        <SelectField label="Destination" value={chosen} onChange={(e) => set({ destinationId: e.target.value })}>
+          <option value="" disabled>
+            choose
+          </option>
+          {destinations.map((d) => (
+            <option key={d.id} value={d.id}>
+              {d.name}
+            </option>
+          ))}
+        </SelectField>
+      )}
+    </Section>
+  )
+}
+
+/** What guards it on its way. */
+export function Safely({ destination, edit, ...clause }: Clause & { destination: Destination | undefined; edit: PublicationEdit }) {
+  const { preview, clear, setClear } = edit
+  return (
+    <Section
+      title="Safely"
+      summary={
+        destination ? (
+          <>
+            outbox up to <b>{destination.settings.outboxMb} MB</b>, oldest dropped first;{' '}
+            {destination.settings.witness ? 'a witness reads it back' : 'no witness'}
+          </>
+        ) : (
+          '-'
+        )
+      }
+      {...clause}
+    >
+      {preview && preview.leftBehindCount > 0 && (
+        <div className="mb-2 rounded-sm border border-uncertain/40 bg-sheet px-3 py-1.5">
+          <div>
+            {countText(preview.leftBehindCount)} retained {preview.leftBehindCount === 1 ? 'message' : 'messages'} of the live version would stay at
+            the broker:
+          </div>
+          <div className="font-mono text-[12px] text-muted">{preview.leftBehind.slice(0, 4).join(', ')}</div>
+          <label className="mt-1 flex items-center gap-2">
+            <input type="checkbox" className="accent-(--clay)" checked={clear} onChange={(e) => setClear(e.target.checked)} />
+            take them back at the go-live
+          </label>
+        </div>
+      )}
+      <p className="text-muted">
+        Messages wait on disk until the destination has them, and are sent again in order after a lost link. Limit and witness are the destination's:{' '}
+        <a className="text-slate underline" href="/destinations">
+          change them there
+        </a>
+        .
+      </p>
+    </Section>
+  )
+}
