@@ -4,7 +4,6 @@ import type { Tag } from '~/contract/tag'
 import { columnsOf } from '~/core/tag/plan'
 import type { ViewQuery } from '~/core/tag/view'
 import { Button } from '~/ui/Button'
-import { FilterBox } from '~/ui/Field'
 import { Menu } from '~/ui/Menu'
 import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
@@ -17,26 +16,15 @@ import { UndoButtons, useUndoKeys } from '../shared/UndoButtons'
 import { copyTags } from './edit/copying'
 import { tagEdits } from './edit/edits'
 import { exportKinds, exportLabel, exportTags } from './edit/exporting'
-import { GroupsDialog } from './edit/GroupsDialog'
-import { type Brought, ImportDialog } from './edit/ImportDialog'
-import { MassEdit } from './edit/MassEdit'
-import { MoveDialog, type Moved } from './edit/MoveDialog'
-import { KeepTemplate, LayDown } from './edit/TemplateDialogs'
+import { type OpenDialog, TagDialogs } from './TagDialogs'
 import { kindLabels, TagFolders } from './TagFolders'
 import { TagPeek } from './TagPeek'
 import { ColumnChoice } from './TagTools'
 import { TagTable } from './table/TagTable'
 import { useColumns } from './table/useColumns'
-import { addressOf, everything, queryOf } from './tag-address'
+import { addressOf, everything, isFiltered, queryOf } from './tag-address'
 import { useTagView } from './useTags'
-
-type Open =
-  | { what: 'import'; brought: Brought | null }
-  | { what: 'mass'; chosen: readonly Tag[] }
-  | { what: 'move'; moved: Moved }
-  | { what: 'keep'; folder: string }
-  | { what: 'lay' }
-  | { what: 'groups' }
+import { ViewBar } from './ViewBar'
 
 export function TagsPage() {
   const mayEdit = useMay('engineer')
@@ -44,11 +32,11 @@ export function TagsPage() {
   const [cursor, setCursor] = useTextInAddress('tag')
   const [selected, setSelected] = useState<Set<string>>(() => new Set(cursor ? [cursor] : []))
   const [showFilters, setShowFilters] = useState(false)
-  const [open, setOpen] = useState<Open | null>(null)
+  const [open, setOpen] = useState<OpenDialog | null>(null)
   const columns = useColumns()
   // Typing stays quick while 50,000 rows are looked through.
   const view = useTagView(useDeferredValue(query))
-  const { tags, rows, list, around, plain } = view
+  const { tags, rows, around, plain } = view
   useUndoKeys(tagEdits, mayEdit)
 
   const put = useCallback((change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change })), [setQuery])
@@ -58,9 +46,8 @@ export function TagsPage() {
   // Going through the table by keyboard is not held up by the peek: it follows where one stays.
   const settled = useSettled(cursor, 120)
   const pointed = settled === null ? undefined : byId.get(settled)
-  const filtered = Object.values(query.filters).some((f) => f.trim() !== '')
+  const filtered = isFiltered(query)
   const showAll = useCallback(() => setQuery((q) => ({ ...everything, sort: q.sort })), [setQuery])
-  const close = () => setOpen(null)
   const left = useMemo(
     () => ({
       onKind: (kind: ViewQuery['kind']) => put({ kind }),
@@ -114,24 +101,7 @@ export function TagsPage() {
   return (
     <>
       <Row station="tags" page="Table">
-        {selected.size > 0 && (
-          <>
-            <span className="text-muted" data-chosen>
-              {countText(selected.size)} chosen
-            </span>
-            {selected.size > 1 && (
-              <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'mass', chosen })}>
-                Edit {countText(selected.size)}
-              </Button>
-            )}
-            <Button disabled={!mayEdit} onClick={() => setOpen({ what: 'move', moved: { tags: chosen } })}>
-              {selected.size === 1 ? 'Rename' : 'Move'}
-            </Button>
-            <Button disabled={!mayEdit} onClick={() => void remove()}>
-              Remove
-            </Button>
-          </>
-        )}
+        <ChosenActs chosen={chosen} mayEdit={mayEdit} onOpen={setOpen} onRemove={() => void remove()} />
         <UndoButtons edits={tagEdits} mayEdit={mayEdit} />
         <Menu
           head={selected.size > 1 ? `${countText(selected.size)} chosen tags` : `${countText(rows.length)} tags, as shown`}
@@ -195,32 +165,12 @@ export function TagsPage() {
           </Empty>
         ) : (
           <>
-            <div className="flex shrink-0 items-center gap-2 border-b border-line px-2.5 py-[6px]">
-              <FilterBox value={query.words} onChange={(words) => put({ words })} placeholder="filter names, units, addresses" />
+            <ViewBar query={query} put={put} view={view} onOpen={setOpen}>
               <Button small aria-pressed={showFilters || filtered} onClick={() => setShowFilters(!showFilters)} title="A filter for each column">
                 <Filter size={12} /> Filters
               </Button>
-              {query.folder !== null && <Chip label={query.folder || 'in no folder'} onClear={() => put({ folder: null })} />}
-              {query.kind !== null && <Chip label={kindLabels[query.kind].label} onClear={() => put({ kind: null })} />}
-              {query.sourceId !== null && (
-                <Chip
-                  label={
-                    view.sources.data
-                      ? `from ${view.sources.data.find((s) => s.id === query.sourceId)?.name ?? 'a source that is gone'}`
-                      : 'from a source'
-                  }
-                  onClear={() => put({ sourceId: null })}
-                />
-              )}
-              {filtered && <Chip label="columns" onClear={() => put({ filters: {} })} />}
-              <span className="ml-auto font-mono text-[12px] whitespace-nowrap text-muted">
-                {rows.length === list.tags.length ? `${countText(rows.length)} tags` : `${countText(rows.length)} of ${countText(list.tags.length)}`}
-              </span>
-              <Button small onClick={() => setOpen({ what: 'groups' })} title="Rates with names">
-                Groups
-              </Button>
               <ColumnChoice columns={columns} />
-            </div>
+            </ViewBar>
             <TagTable
               rows={rows}
               around={around}
@@ -243,14 +193,7 @@ export function TagsPage() {
           </>
         )}
       </ThreeParts>
-      {view.ready && open?.what === 'import' && all && (
-        <ImportDialog brought={open.brought} onBring={(brought) => setOpen({ what: 'import', brought })} onClose={close} tags={all} around={plain} />
-      )}
-      {view.ready && open?.what === 'mass' && all && <MassEdit chosen={open.chosen} tags={all} around={around} plain={plain} onClose={close} />}
-      {view.ready && open?.what === 'move' && all && <MoveDialog moved={open.moved} tags={all} plain={plain} onClose={close} />}
-      {view.ready && open?.what === 'keep' && all && <KeepTemplate folder={open.folder} tags={all} around={around} onClose={close} />}
-      {view.ready && open?.what === 'lay' && all && <LayDown tags={all} plain={plain} onClose={close} />}
-      {open?.what === 'groups' && <GroupsDialog onClose={close} />}
+      {open && all && view.ready && <TagDialogs open={open} tags={all} around={around} plain={plain} onOpen={setOpen} />}
     </>
   )
 }
@@ -265,15 +208,32 @@ function useSettled<T>(value: T, ms: number): T {
   return settled
 }
 
-function Chip({ label, onClear }: { label: string; onClear(): void }) {
+interface ActsProps {
+  chosen: readonly Tag[]
+  mayEdit: boolean
+  onOpen(dialog: OpenDialog): void
+  onRemove(): void
+}
+
+/** What can be done with the chosen tags. */
+function ChosenActs({ chosen, mayEdit, onOpen, onRemove }: ActsProps) {
+  if (chosen.length === 0) return null
   return (
-    <button
-      type="button"
-      onClick={onClear}
-      className="h-6 max-w-52 truncate rounded-sm border border-slate bg-wash px-2 text-xs text-slate"
-      title={`${label}: click to leave it out`}
-    >
-      {label} ×
-    </button>
+    <>
+      <span className="text-muted" data-chosen>
+        {countText(chosen.length)} chosen
+      </span>
+      {chosen.length > 1 && (
+        <Button disabled={!mayEdit} onClick={() => onOpen({ what: 'mass', chosen })}>
+          Edit {countText(chosen.length)}
+        </Button>
+      )}
+      <Button disabled={!mayEdit} onClick={() => onOpen({ what: 'move', moved: { tags: [...chosen] } })}>
+        {chosen.length === 1 ? 'Rename' : 'Move'}
+      </Button>
+      <Button disabled={!mayEdit} onClick={onRemove}>
+        Remove
+      </Button>
+    </>
   )
 }

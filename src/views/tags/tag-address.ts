@@ -8,6 +8,9 @@ const isColumn = (key: string): boolean => columnIndex.has(key) || (liveColumns 
 
 export const everything: ViewQuery = { words: '', folder: null, sourceId: null, kind: null, filters: {}, sort: null }
 
+/** Whether anything is sought in single columns. */
+export const isFiltered = (query: ViewQuery): boolean => Object.values(query.filters).some((text) => text.trim() !== '')
+
 /** What of the tags an address asks for. */
 export function queryOf(params: URLSearchParams): ViewQuery {
   const filters: Record<string, string> = {}

@@ -85,3 +85,5 @@ export function useTagView(query: ViewQuery) {
   const counts = useMemo<Record<QuickKind, number>>(() => countKinds(list.tags, ctx), [list, ctx])
   return { tags, sources, list, rows, folders, counts, around, plain, ready, states, statesKnown: states !== null }
 }
+
+export type TagView = ReturnType<typeof useTagView>
