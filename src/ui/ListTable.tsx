@@ -1,3 +1,4 @@
+import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, type ReactNode, useRef } from 'react'
 
 /** One column of a list. */
@@ -40,6 +41,8 @@ interface Props<T> {
   /** Further attributes of a row. */
   marks?(row: T): Record<`data-${string}`, string>
   className?: string
+  /** Look of its own scroller: only the rows that are seen there are drawn, for lists that may be long and change by the second. */
+  scroller?: string
 }
 
 const steps: Record<string, (at: number, last: number) => number> = {
@@ -54,11 +57,25 @@ const steps: Record<string, (at: number, last: number) => number> = {
 /**
  * A list in rows and columns. Where rows can be chosen it is one stop of the Tab key: arrows, Page, Home and End choose, Enter opens.
  */
-export function ListTable<T>({ label, rows, columns, rowKey, chosen, onChoose, onOpen, dense, fixed, marks, className = '' }: Props<T>) {
+export function ListTable<T>({ label, rows, columns, rowKey, chosen, onChoose, onOpen, dense, fixed, marks, className = '', scroller }: Props<T>) {
+  const box = useRef<HTMLDivElement>(null)
   const body = useRef<HTMLTableSectionElement>(null)
+  const height = dense ? 28 : 34
+  const virtual = useVirtualizer({
+    count: rows.length,
+    enabled: scroller !== undefined,
+    getScrollElement: () => box.current,
+    estimateSize: () => height,
+    overscan: 6,
+    scrollPaddingStart: 30,
+  })
+  const seen = scroller === undefined ? null : virtual.getVirtualItems()
+  const first = seen ? (seen[0]?.index ?? 0) : 0
+  const last = seen ? (seen.at(-1)?.index ?? -1) : rows.length - 1
   const keys = rows.map(rowKey)
-  // Without a row that is chosen the first one takes the focus.
-  const stop = onChoose ? Math.max(0, keys.indexOf(chosen ?? '')) : -1
+  // Without a chosen row that is drawn the first one takes the focus.
+  const at = keys.indexOf(chosen ?? '')
+  const stop = onChoose ? (at >= first && at <= last ? at : first) : -1
   const onKey = (e: KeyboardEvent<HTMLTableRowElement>, at: number) => {
     if (e.target !== e.currentTarget || e.altKey || e.ctrlKey || e.metaKey) return
     if (e.key === 'Enter') onOpen?.(rows[at]!)
@@ -66,14 +83,23 @@ export function ListTable<T>({ label, rows, columns, rowKey, chosen, onChoose, o
     else if (steps[e.key]) {
       const next = steps[e.key]!(at, rows.length - 1)
       onChoose?.(keys[next]!)
-      const row = body.current?.rows[next]
-      row?.focus()
-      row?.scrollIntoView({ block: 'nearest' })
+      if (seen) virtual.scrollToIndex(next)
+      // One that was not drawn is, before the next picture.
+      requestAnimationFrame(() => {
+        const row = body.current?.querySelector<HTMLElement>(`[aria-rowindex="${next + 1}"]`)
+        row?.focus({ preventScroll: seen !== null })
+        if (!seen) row?.scrollIntoView({ block: 'nearest' })
+      })
     } else return
     e.preventDefault()
   }
-  return (
-    <table className={`w-full ${fixed ? 'table-fixed' : ''} ${className}`} aria-label={label} role={onChoose ? 'grid' : undefined}>
+  const table = (
+    <table
+      className={`w-full ${fixed ? 'table-fixed' : ''} ${className}`}
+      aria-label={label}
+      role={onChoose ? 'grid' : undefined}
+      aria-rowcount={onChoose ? rows.length : undefined}
+    >
       <thead className="sticky top-0 z-[1] bg-paper">
         <tr className="border-b border-line text-left text-xs text-muted">
           {columns.map((c) => (
@@ -89,8 +115,10 @@ export function ListTable<T>({ label, rows, columns, rowKey, chosen, onChoose, o
           ))}
         </tr>
       </thead>
+      {first > 0 && <Gap height={first * height} columns={columns.length} />}
       <tbody ref={body}>
-        {rows.map((row, i) => {
+        {rows.slice(first, last + 1).map((row, n) => {
+          const i = first + n
           const is = onChoose !== undefined && keys[i] === chosen
           return (
             <tr
@@ -98,6 +126,7 @@ export function ListTable<T>({ label, rows, columns, rowKey, chosen, onChoose, o
               {...marks?.(row)}
               role={onChoose ? 'row' : undefined}
               aria-selected={onChoose ? is : undefined}
+              aria-rowindex={onChoose ? i + 1 : undefined}
               tabIndex={onChoose ? (i === stop ? 0 : -1) : undefined}
               onClick={onChoose && (() => onChoose(keys[i]!))}
               onDoubleClick={onOpen && (() => onOpen(row))}
@@ -113,7 +142,25 @@ export function ListTable<T>({ label, rows, columns, rowKey, chosen, onChoose, o
           )
         })}
       </tbody>
+      {last + 1 < rows.length && <Gap height={(rows.length - last - 1) * height} columns={columns.length} />}
     </table>
+  )
+  if (scroller === undefined) return table
+  return (
+    <div ref={box} className={`overflow-auto ${scroller}`}>
+      {table}
+    </div>
+  )
+}
+
+/** Room of rows that are not drawn. */
+function Gap({ height, columns }: { height: number; columns: number }) {
+  return (
+    <tbody aria-hidden="true">
+      <tr>
+        <td colSpan={columns} style={{ height, padding: 0 }} />
+      </tr>
+    </tbody>
   )
 }
 

@@ -13,6 +13,15 @@ function focusFirst(sheet: HTMLElement): void {
   ;(first ?? begun ?? sheet).focus()
 }
 
+/** What had the focus before a sheet opened. */
+const openers = new WeakMap<Element, Element>()
+
+/** The focus goes back to where it was before, also when that was in a sheet whose place this one took. */
+function focusBack(opener: Element | null): void {
+  for (let at = opener; at; at = openers.get(at.closest('[data-sheet]') ?? at) ?? null)
+    if (at.isConnected) return at instanceof HTMLElement ? at.focus() : undefined
+}
+
 /** A sheet over the bench, for work that has an end. Escape closes it, and asks first where something was typed. */
 export function Modal({
   open,
@@ -34,6 +43,8 @@ export function Modal({
   const sheet = useRef<HTMLDivElement>(null)
   const typed = useRef(false)
   const [asking, setAsking] = useState(false)
+  // Read while it is made: a field that takes the focus by itself has it before the sheet is there.
+  const [opener] = useState(() => document.activeElement)
   const leave = () => {
     if (typed.current && !asking) setAsking(true)
     else onClose()
@@ -43,11 +54,19 @@ export function Modal({
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/35 dark:bg-black/55" />
         <Dialog.Content
-          ref={sheet}
+          ref={(made) => {
+            sheet.current = made
+            if (made && opener) openers.set(made, opener)
+          }}
+          data-sheet
           className="fixed top-[52px] left-1/2 z-50 flex max-h-[calc(100vh-76px)] -translate-x-1/2 flex-col rounded-sm border border-line bg-paper shadow-[0_10px_40px_rgb(0_0_0/0.22)]"
           onOpenAutoFocus={(e) => {
             e.preventDefault()
             if (sheet.current && !sheet.current.contains(document.activeElement)) focusFirst(sheet.current)
+          }}
+          onCloseAutoFocus={(e) => {
+            e.preventDefault()
+            focusBack(opener)
           }}
           onInput={(e) => {
             typed.current ||= isWork(e)

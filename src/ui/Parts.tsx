@@ -32,7 +32,7 @@ export function ThreeParts({
         </>
       )}
       <Panel id="middle" minSize="25">
-        <main className="flex h-full min-w-0 flex-col overflow-auto">{children}</main>
+        <Middle>{children}</Middle>
       </Panel>
       {peek && (
         <>
@@ -46,6 +46,11 @@ export function ThreeParts({
       )}
     </Group>
   )
+}
+
+/** The middle alone, where there is nothing beside it. */
+export function Middle({ children }: { children: ReactNode }) {
+  return <main className="flex h-full min-h-0 min-w-0 flex-1 flex-col overflow-auto">{children}</main>
 }
 
 function Bar() {

@@ -1,6 +1,5 @@
-import Axe from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
-import { expect, logIn, pages, test } from './support'
+import { barriers, expect, logIn, pages, test } from './support'
 
 /** Sheets over a page: where, and what opens them. */
 const sheets: [name: string, path: string, open: (page: Page) => Promise<void>][] = [
@@ -15,11 +14,6 @@ const sheets: [name: string, path: string, open: (page: Page) => Promise<void>][
   ['the list of keys', '/tags', (page) => page.keyboard.press('?')],
 ]
 
-async function faults(page: Page): Promise<string[]> {
-  const { violations } = await new Axe({ page }).analyze()
-  return violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}: ${n.any[0]?.message ?? n.all[0]?.message ?? v.help}`))
-}
-
 for (const theme of ['light', 'dark'] as const)
   test(`every page and sheet can be used by everybody, ${theme}`, async ({ page }) => {
     test.setTimeout(300_000)
@@ -30,7 +24,7 @@ for (const theme of ['light', 'dark'] as const)
       await page.goto(path)
       await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1)
       await expect(page.getByRole('status', { name: 'Loading' })).toHaveCount(0)
-      const wrong = await faults(page)
+      const wrong = await barriers(page)
       if (wrong.length > 0) found[path] = wrong
     }
     for (const [name, path, open] of sheets) {
@@ -43,7 +37,7 @@ for (const theme of ['light', 'dark'] as const)
           .or(page.getByRole('alertdialog'))
           .or(page.getByRole('navigation', { name: 'Guide' })),
       ).toBeVisible()
-      const wrong = await faults(page)
+      const wrong = await barriers(page)
       if (wrong.length > 0) found[name] = wrong
     }
     expect(found).toEqual({})
@@ -76,3 +70,19 @@ for (const [width, height, what] of [
     // Nothing of the page lies beside the screen.
     expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBe(width)
   })
+
+test('who may not see a page reads who may, and goes on from there', async ({ page }) => {
+  await logIn(page, 'viewer')
+  for (const [path, words] of [
+    ['/destinations/credentials', 'For engineers'],
+    ['/settings', 'For administrators'],
+    ['/settings/audit', 'For administrators'],
+  ] as const) {
+    await page.goto(path)
+    await expect(page.getByRole('heading', { name: words })).toBeVisible()
+    await expect(page.getByRole('main')).toContainText('an administrator gives roles under People and API keys')
+    expect(await barriers(page)).toEqual([])
+    await page.getByRole('link', { name: 'See what is wrong now' }).click()
+    await expect(page).toHaveURL(/proof\/wrong/)
+  }
+})

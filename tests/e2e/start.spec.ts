@@ -4,7 +4,7 @@ import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import pg from 'pg'
-import { expect, port, test } from './support'
+import { barriers, expect, port, test } from './support'
 
 const base = port + 60
 let child: ChildProcess | null = null
@@ -35,6 +35,33 @@ function start(env: Record<string, string>): ChildProcess {
   child.stderr?.on('data', keep)
   return child
 }
+/** Stations of an empty plant: what each says, and what leads on. */
+const empty = [
+  ['/sources', 'No source yet', 'Read in the guide how it is done'],
+  ['/sources/browse', 'Nothing to browse yet', 'Add a source'],
+  ['/sources/registers', 'No Modbus source yet', 'Add a source'],
+  ['/sources/topics', 'No source of topics yet', 'Add a source'],
+  ['/tags', 'No tags yet', 'Import'],
+  ['/equipment', 'No equipment yet', 'Read in the guide how it is done'],
+  ['/equipment/coverage', 'No equipment with a class yet', 'Go to the plant'],
+  ['/equipment/classes', 'No class yet', 'Read in the guide how it is done'],
+  ['/publications', 'Nothing is published yet', 'Read in the guide how it is done'],
+  ['/destinations', 'No destination yet', 'Read in the guide how it is done'],
+  ['/proof', 'Nothing has been sent yet', 'To the publications'],
+] as const
+
+/** The lists that pages show first: where each fails, it is said there. */
+const failing = [
+  '/sources',
+  '/tags',
+  '/equipment',
+  '/equipment/coverage',
+  '/equipment/classes',
+  '/destinations',
+  '/destinations/credentials',
+  '/settings',
+]
+
 const ended = (c: ChildProcess) => new Promise<number | null>((done) => c.once('close', done))
 
 test.afterEach(async () => {
@@ -48,8 +75,10 @@ test.afterEach(async () => {
   }
 })
 
-test('started for real: the token from the log makes the first administrator, once', async ({ page }) => {
-  start({ DATABASE_URL: await database() })
+test('started for real: the token from the log makes the first administrator, once; an empty plant and a lost database lead on', async ({ page }) => {
+  test.setTimeout(240_000)
+  const url = await database()
+  start({ DATABASE_URL: url })
   await expect.poll(() => /set-up token:\s+(\S+)/.exec(said)?.[1], { timeout: 60_000 }).toBeTruthy()
   const token = /set-up token:\s+(\S+)/.exec(said)![1]!
   const web = `http://127.0.0.1:${base}`
@@ -77,18 +106,47 @@ test('started for real: the token from the log makes the first administrator, on
   await page.getByLabel('Set-up token').fill(token)
   await page.getByRole('button', { name: 'Begin' }).click()
   await expect(page.getByRole('heading', { name: 'No source yet' })).toBeVisible()
-  // Nothing of the demo is there; every screen says what comes next.
-  for (const [path, words] of [
-    ['/tags', 'No tags yet'],
-    ['/equipment', 'No equipment yet'],
-    ['/equipment/classes', 'No class yet'],
-    ['/publications', 'Nothing is published yet'],
-    ['/destinations', 'No destination yet'],
-    ['/proof', 'Nothing has been sent yet'],
-  ] as const) {
+  // Nothing of the demo is there; every screen says what comes next, leads there, and can be used by everybody.
+  for (const [path, words, next] of empty) {
     await page.goto(`${web}${path}`)
     await expect(page.getByRole('heading', { name: words })).toBeVisible()
+    await expect(page.getByText(next, { exact: true }).last()).toBeVisible()
+    expect({ path, barriers: await barriers(page) }).toEqual({ path, barriers: [] })
   }
+  // The database takes nobody any more: a page that is looked at says so and asks again; all is there when the database is.
+  const name = new URL(url).pathname.slice(1)
+  const shut = async (allow: boolean) => {
+    const server = new pg.Client(process.env.EMBRIK_E2E_DATABASE_URL ?? '')
+    await server.connect()
+    await server.query(`alter database ${name} with allow_connections ${allow}`)
+    if (!allow) await server.query('select pg_terminate_backend(pid) from pg_stat_activity where datname = $1', [name])
+    await server.end()
+  }
+  await page.goto(`${web}/proof/wrong`)
+  await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1)
+  await shut(false)
+  try {
+    for (const path of failing) {
+      await page.evaluate((to) => {
+        const link = document.createElement('a')
+        link.href = to
+        document.body.append(link)
+        link.click()
+        link.remove()
+      }, path)
+      await expect(page).toHaveURL(new RegExp(`${path}$`))
+      await expect(page.getByRole('button', { name: 'Try again' }).first()).toBeVisible()
+      // The notice over all pages names the same cause.
+      await expect(page.getByRole('status').filter({ hasText: 'are old until then' })).toContainText('The database does not answer')
+      expect({ path, barriers: await barriers(page) }).toEqual({ path, barriers: [] })
+    }
+  } finally {
+    await shut(true)
+  }
+  await expect(async () => {
+    await page.getByRole('button', { name: 'Try again' }).first().click()
+    await expect(page.getByRole('heading', { name: 'People', exact: true })).toBeVisible({ timeout: 2000 })
+  }).toPass({ timeout: 60_000 })
   const again = await fetch(`${web}/api/setup`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },

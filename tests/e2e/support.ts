@@ -1,5 +1,6 @@
 import { appendFileSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
+import Axe from '@axe-core/playwright'
 import { test as base, expect, type Page } from '@playwright/test'
 
 export const port = Number(process.env.EMBRIK_E2E_BASE ?? 5600)
@@ -99,3 +100,9 @@ export async function sums(): Promise<Line['counts']> {
 }
 
 export { expect }
+
+/** What keeps somebody from using what is on the screen, by the rules of WCAG that a program can judge. */
+export async function barriers(page: Page): Promise<string[]> {
+  const { violations } = await new Axe({ page }).analyze()
+  return violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}: ${n.any[0]?.message ?? n.all[0]?.message ?? v.help}`))
+}

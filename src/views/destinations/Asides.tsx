@@ -2,10 +2,11 @@ import { useState } from 'react'
 import { ASIDES_LISTED, type Aside } from '~/contract/aside'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
-import { Heading, ProblemNote } from '~/ui/Notes'
+import { Heading } from '~/ui/Notes'
 import { Pre } from '~/ui/Pre'
 import { countText, Time } from '~/ui/time'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
+import { Failed } from '../shared/Failed'
 import { tellFailure } from '../shared/problems'
 import { type AsideGroup, asideGroups } from './aside-groups'
 
@@ -27,7 +28,7 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
   const ask = useAsk()
   const [all, setAll] = useState(false)
   const [open, setOpen] = useState<string | null>(null)
-  if (asides.error) return <ProblemNote problem={failureIn(asides.error)} />
+  if (asides.error) return <Failed of={asides} flush />
   const list = asides.data ?? []
   if (list.length === 0) return null
   const groups = asideGroups(list)

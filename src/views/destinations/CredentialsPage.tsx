@@ -7,12 +7,14 @@ import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
-import { Empty, Fact, Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Fact, Heading, Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { useAdding, useTextInAddress } from '../app/address'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
+import { EmptyStation, ForRole } from '../shared/Onward'
 import { tellFailure } from '../shared/problems'
 import { AddCredential } from './AddCredential'
 import { CredentialPlaces } from './CredentialPlaces'
@@ -58,17 +60,15 @@ export function CredentialsPage() {
       </Row>
       <ThreeParts id="credentials" peekWidth={350} peek={one && <CredentialPeek one={one} mayEdit={mayEdit} />}>
         {!mayLook ? (
-          <Empty title="For engineers">Which credentials there are is shown to engineers and administrators.</Empty>
+          <ForRole needs="engineer">Which credentials there are is shown to engineers and administrators.</ForRole>
         ) : credentials.isPending ? (
           <Loading />
         ) : credentials.error ? (
-          <div className="p-4">
-            <ProblemNote problem={failureIn(credentials.error)} />
-          </div>
+          <Failed of={credentials} />
         ) : list.length === 0 ? (
-          <Empty title="No credentials yet" action={add}>
+          <EmptyStation needs="administrator" title="No credentials yet" action={add}>
             Certificates with their keys, the authorities you trust, and log-ins for brokers.
-          </Empty>
+          </EmptyStation>
         ) : (
           <ListTable label="Credentials" rows={list} columns={columns} rowKey={(c) => c.id} chosen={one?.id} onChoose={setChosen} />
         )}

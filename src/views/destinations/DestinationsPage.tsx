@@ -9,15 +9,17 @@ import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Glyph } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
-import { Empty, Fact, Heading, Loading, ProblemNote, WarnNote } from '~/ui/Notes'
+import { Fact, Heading, Loading, WarnNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { ageText, bytesText, countText, rateText, Time, useNow } from '~/ui/time'
 import { useAdding, useTextInAddress } from '../app/address'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
 import { ConditionText, conditionWords, glyphOf } from '../shared/condition'
+import { Failed } from '../shared/Failed'
+import { EmptyStation } from '../shared/Onward'
 import { tellFailure } from '../shared/problems'
 import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
@@ -49,16 +51,12 @@ export function DestinationsPage() {
       </Row>
       <ThreeParts id="destinations" peekWidth={350} peek={one && <Peek destination={one} mayEdit={mayEdit} onEdit={() => setEditing(one)} />}>
         {destinations.isPending && <Loading />}
-        {destinations.error && (
-          <div className="p-4">
-            <ProblemNote problem={failureIn(destinations.error)} />
-          </div>
-        )}
+        <Failed of={destinations} />
         {destinations.data && list.length === 0 && (
-          <Empty title="No destination yet" action={add}>
+          <EmptyStation needs="engineer" title="No destination yet" action={add}>
             A destination is where messages go. Have the host, its port, the authority that signed it and your certificate at hand; those go under
             Credentials first.
-          </Empty>
+          </EmptyStation>
         )}
         {list.length > 0 && (
           <ListTable

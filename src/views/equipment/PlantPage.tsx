@@ -7,13 +7,14 @@ import { pathText } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
 import { Menu } from '~/ui/Menu'
-import { Empty, Loading, ProblemNote } from '~/ui/Notes'
+import { Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { useFilterInAddress, useTextInAddress } from '../app/address'
-import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
+import { EmptyStation } from '../shared/Onward'
 import { UndoButtons, useUndoKeys } from '../shared/UndoButtons'
 import { EquipmentForm } from './EquipmentForm'
 import { EquipmentPeek } from './EquipmentPeek'
@@ -39,7 +40,7 @@ type Open =
   | { what: 'file' }
 
 export function PlantPage() {
-  const { model, pending, error } = useModel()
+  const { model, pending, error, asked } = useModel()
   const status = useStatuses()
   const mayEdit = useMay('engineer')
   const [open, setOpen] = useState<Open | null>(null)
@@ -129,13 +130,11 @@ export function PlantPage() {
         {pending ? (
           <Loading rows={10} />
         ) : error ? (
-          <div className="p-4">
-            <ProblemNote problem={failureIn(error)} />
-          </div>
+          <Failed of={asked} />
         ) : !chosen ? (
-          <Empty title="No equipment yet" action={add}>
+          <EmptyStation needs="engineer" title="No equipment yet" action={add}>
             Begin at the top with the enterprise; sites, areas, work centres and units follow under it.
-          </Empty>
+          </EmptyStation>
         ) : (
           <One chosen={chosen} model={model} qualities={qualities} mayEdit={mayEdit} member={member} onMember={setMember} onGo={go} />
         )}

@@ -21,7 +21,7 @@ export interface PlantModel {
 }
 
 /** Classes, equipment and tags of this moment, and what resolves members against them. */
-export function useModel(): { model: PlantModel; pending: boolean; error: unknown } {
+export function useModel(): { model: PlantModel; pending: boolean; error: unknown; asked: readonly { error: unknown; refetch(): unknown }[] } {
   const equipment = useCall('listEquipment')
   const classes = useCall('listClasses')
   const tags = useCall('listTags')
@@ -43,6 +43,7 @@ export function useModel(): { model: PlantModel; pending: boolean; error: unknow
   }, [equipment.data, classes.data, tagMap, tags.data, records.data])
   return {
     model,
+    asked: [equipment, classes, tags, records],
     pending: equipment.isPending || classes.isPending || tags.isPending || records.isPending,
     error: equipment.error ?? classes.error ?? tags.error ?? records.error,
   }

@@ -1,8 +1,9 @@
 import type { EventRow } from '~/contract/live'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
-import { Loading, ProblemNote } from '~/ui/Notes'
+import { Loading } from '~/ui/Notes'
 import { Time } from '~/ui/time'
-import { failureIn, useCall } from '../app/api'
+import { useCall } from '../app/api'
+import { Failed } from '../shared/Failed'
 
 const glyphs: Record<EventRow['severity'], GlyphState> = { good: 'good', note: 'idle', warning: 'uncertain', trouble: 'bad' }
 
@@ -31,7 +32,7 @@ export function EventList({
   })
   const words = filter.toLowerCase()
   if (events.isPending) return <Loading rows={3} />
-  if (events.error && !events.data) return <ProblemNote problem={failureIn(events.error)} />
+  if (events.error && !events.data) return <Failed of={events} flush />
   const shown = (events.data ?? []).filter((e) => `${e.subject} ${e.message} ${e.where} ${e.code}`.toLowerCase().includes(words))
   if (shown.length === 0)
     return <p className="py-1 text-muted">{words ? 'No event fits the filter.' : 'Nothing out of the ordinary in this time.'}</p>

@@ -1,6 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { format } from 'date-fns'
-import { type KeyboardEvent, memo, useMemo, useRef } from 'react'
+import { type KeyboardEvent, memo, useCallback, useMemo, useRef } from 'react'
 import type { Brick, LedgerLine, Wall as WallData } from '~/contract/live'
 import { emptyTally, verdicts } from '~/core/delivery/verdict'
 import { type BrickState, brickState, brickWaiting } from '~/core/delivery/wall'
@@ -11,8 +11,11 @@ export interface Picked {
   brick: Brick
 }
 
+/** What the wall needs of a line: all but its counts, which change several times a second. */
+export type Course = Pick<LedgerLine, 'delivery' | 'publication' | 'destination' | 'witness'>
+
 interface Props {
-  lines: readonly LedgerLine[]
+  lines: readonly Course[]
   wall: WallData | null
   from: number
   to: number
@@ -26,14 +29,25 @@ const ROW = 28
 const W = 10
 const H = 19
 
+/** The bricks of a course by when they begin. An answer in which they are the same has the same list, hence the same map. */
+const byStart = new WeakMap<readonly Brick[], ReadonlyMap<number, Brick>>()
+function mapOf(bricks: readonly Brick[]): ReadonlyMap<number, Brick> {
+  const known = byStart.get(bricks)
+  if (known) return known
+  const made = new Map(bricks.map((b) => [b.start, b]))
+  byStart.set(bricks, made)
+  return made
+}
+
 /** The picture of the ledger: a course of bricks for each publication and destination, a brick for each time slice. */
-export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }: Props) {
+export const Wall = memo(function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }: Props) {
   const box = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 6 })
-  const rows = useMemo(() => new Map((wall?.rows ?? []).map((r) => [r.delivery, new Map(r.bricks.map((b) => [b.start, b]))])), [wall])
+  const rows = useMemo(() => new Map((wall?.rows ?? []).map((r) => [r.delivery, mapOf(r.bricks)])), [wall])
   const ticks = [0, 0.25, 0.5, 0.75, 1].map((share) => from + share * (to - from))
   const clock = to - from > 36 * 3600_000 ? 'MM-dd HH:mm' : sliceMs < 60_000 ? 'HH:mm:ss' : 'HH:mm'
 
+  const pick = useCallback((delivery: number, brick: Brick) => onPick({ delivery, brick }), [onPick])
   const key = (e: KeyboardEvent) => {
     if (e.key === 'Escape') return onPick(null)
     const move = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
@@ -72,7 +86,8 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
                     count={bricks}
                     witness={line.witness}
                     picked={picked?.delivery === line.delivery ? picked.brick.start : null}
-                    onPick={(brick) => onPick({ delivery: line.delivery, brick })}
+                    delivery={line.delivery}
+                    onPick={pick}
                   />
                 </div>
               </div>
@@ -90,7 +105,7 @@ export function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }:
       <Legend lines={lines} rows={rows} />
     </div>
   )
-}
+})
 
 const words: Partial<Record<BrickState, string>> = {
   confirmed: 'confirmed',
@@ -109,7 +124,7 @@ const words: Partial<Record<BrickState, string>> = {
 }
 
 /** What the shapes on this wall mean: only those that stand on it. */
-function Legend({ lines, rows }: { lines: readonly LedgerLine[]; rows: ReadonlyMap<number, ReadonlyMap<number, Brick>> }) {
+function Legend({ lines, rows }: { lines: readonly Course[]; rows: ReadonlyMap<number, ReadonlyMap<number, Brick>> }) {
   const states = new Set<BrickState>()
   for (const l of lines) for (const b of rows.get(l.delivery)?.values() ?? []) states.add(brickState(b, l.witness))
   const order = (Object.keys(words) as BrickState[]).filter((s) => states.has(s))
@@ -137,17 +152,18 @@ interface CourseProps {
   count: number
   witness: LedgerLine['witness']
   picked: number | null
-  onPick(b: Brick): void
+  delivery: number
+  onPick(delivery: number, b: Brick): void
 }
 
-const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, count, witness, picked, onPick }: CourseProps) {
+const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, count, witness, picked, delivery, onPick }: CourseProps) {
   let most = 1
   for (const b of bricks?.values() ?? []) most = Math.max(most, b.produced)
   const pick = (clientX: number, target: Element) => {
     const area = target.getBoundingClientRect()
     const i = Math.min(count - 1, Math.max(0, Math.floor(((clientX - area.left) / area.width) * count)))
     const start = from + i * sliceMs
-    onPick(bricks?.get(start) ?? blank(start))
+    onPick(delivery, bricks?.get(start) ?? blank(start))
   }
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: the wall around it takes the keys
@@ -165,10 +181,10 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
         const b = bricks?.get(start)
         const x = i * W
         return (
-          <g key={start}>
-            {b && <Shape brick={b} x={x} witness={witness} strength={0.62 + 0.38 * (b.produced / most)} />}
+          <g key={start} transform={`translate(${x} 0)`}>
+            {b && <Shape brick={b} witness={witness} strength={strengthOf(b.produced / most)} />}
             {picked === start && (
-              <rect x={x - 0.5} y="0.5" width={W} height={H} fill="none" className="stroke-ink" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
+              <rect x={-0.5} y="0.5" width={W} height={H} fill="none" className="stroke-ink" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
             )}
           </g>
         )
@@ -177,7 +193,11 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
   )
 })
 
-function Shape({ brick: b, x, witness, strength }: { brick: Brick; x: number; witness: LedgerLine['witness']; strength: number }) {
+/** How strongly a brick is filled by its share of the most that one holds: in steps, so that one more message draws no other brick anew. */
+const strengthOf = (share: number) => 0.62 + 0.38 * (Math.ceil(share * 8) / 8)
+
+/** Where it stands is its group's place, so that it stays what it is while the picture moves on. */
+const Shape = memo(function Shape({ brick: b, witness, strength }: { brick: Brick; witness: LedgerLine['witness']; strength: number }) {
   const state = brickState(b, witness)
   const parts = [
     ...verdicts.filter((v) => b[v] > 0).map((v) => `${countText(b[v])} ${v}`),
@@ -187,10 +207,10 @@ function Shape({ brick: b, x, witness, strength }: { brick: Brick; x: number; wi
   return (
     <g data-brick={state}>
       <title>{title}</title>
-      <BrickShape state={state} x={x} strength={strength} />
+      <BrickShape state={state} x={0} strength={strength} />
     </g>
   )
-}
+})
 
 function Outline({ x, className, dash }: { x: number; className: string; dash?: string }) {
   const at = { x: x + 0.75, y: 1.75, width: W - 2.5, height: H - 2.5 }

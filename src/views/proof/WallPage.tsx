@@ -1,19 +1,20 @@
-import { useEffect, useMemo, useState } from 'react'
+import { useCallback, useEffect, useMemo, useState } from 'react'
 import type { LedgerLine } from '~/contract/live'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Choice as ChoiceField } from '~/ui/Field'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
-import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Empty, Heading, Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText, durationText, useNow } from '~/ui/time'
 import { useInAddress } from '../app/address'
-import { failureIn, useCall } from '../app/api'
+import { useCall } from '../app/api'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
+import { Failed } from '../shared/Failed'
 import { EventList } from './EventList'
 import { BrickPeek, LinePeek } from './ProofPeek'
-import { blank, type Picked, Wall } from './Wall'
+import { blank, type Course, type Picked, Wall } from './Wall'
 
 const slices = [
   { value: '10000', label: '10 s' },
@@ -64,8 +65,12 @@ export function WallPage() {
   const [kept, setKept] = useState(wall.data)
   if (wall.data && wall.data !== kept) setKept(wall.data)
   const all = lines ?? first.data ?? null
-  const picked: Picked | null = lineId !== null && at !== null ? { delivery: lineId, brick: blank(at) } : null
-  const setPicked = (p: Picked | null) => setChoice({ lineId: p?.delivery ?? lineId, at: p?.brick.start ?? null })
+  const courses = useCourses(all)
+  const picked = useMemo<Picked | null>(() => (lineId !== null && at !== null ? { delivery: lineId, brick: blank(at) } : null), [lineId, at])
+  const setPicked = useCallback(
+    (p: Picked | null) => setChoice((choice) => ({ lineId: p?.delivery ?? choice.lineId, at: p?.brick.start ?? null })),
+    [setChoice],
+  )
   // Somebody was sent here to look at a brick that has left the picture.
   const [begun] = useState(at)
   useEffect(() => {
@@ -119,9 +124,7 @@ export function WallPage() {
       >
         {all === null ? (
           first.error ? (
-            <div className="p-4">
-              <ProblemNote problem={failureIn(first.error)} action={<Button onClick={() => void first.refetch()}>Try again</Button>} />
-            </div>
+            <Failed of={first} />
           ) : (
             <Loading />
           )
@@ -142,10 +145,10 @@ export function WallPage() {
         ) : (
           <div className="flex flex-col px-3.5 py-2.5">
             <Totals lines={all} />
-            <Wall lines={all} wall={kept ?? null} from={from} to={to} sliceMs={sliceMs} bricks={BRICKS} picked={picked} onPick={setPicked} />
+            <Wall lines={courses} wall={kept ?? null} from={from} to={to} sliceMs={sliceMs} bricks={BRICKS} picked={picked} onPick={setPicked} />
             {wall.error && (
               <div className="mt-2">
-                <ProblemNote problem={failureIn(wall.error)} />
+                <Failed of={wall} flush />
               </div>
             )}
             <Lines lines={all} chosen={chosen?.delivery ?? null} onChoose={(d) => setChoice({ lineId: d, at: null })} />
@@ -157,6 +160,14 @@ export function WallPage() {
       </ThreeParts>
     </>
   )
+}
+
+/** The lines without their counts: the same list as long as these stay as they are. */
+function useCourses(lines: readonly LedgerLine[] | null): readonly Course[] {
+  const text = JSON.stringify(
+    lines?.map(({ delivery, publication, destination, witness }) => ({ delivery, publication, destination, witness })) ?? [],
+  )
+  return useMemo(() => JSON.parse(text) as Course[], [text])
 }
 
 function Totals({ lines }: { lines: readonly LedgerLine[] }) {
@@ -265,17 +276,16 @@ function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chos
     { key: 'p99', head: 'p99', ...latencyColumn, cell: (l) => latency(l, 'p99') },
   ]
   return (
-    <div className="mt-4 max-h-72 overflow-auto">
-      <ListTable
-        label="Counts"
-        dense
-        rows={lines}
-        columns={columns}
-        rowKey={(l) => String(l.delivery)}
-        chosen={chosen === null ? null : String(chosen)}
-        onChoose={(delivery) => onChoose(Number(delivery))}
-        marks={(l) => ({ 'data-line': l.publication })}
-      />
-    </div>
+    <ListTable
+      label="Counts"
+      dense
+      scroller="mt-4 max-h-72"
+      rows={lines}
+      columns={columns}
+      rowKey={(l) => String(l.delivery)}
+      chosen={chosen === null ? null : String(chosen)}
+      onChoose={(delivery) => onChoose(Number(delivery))}
+      marks={(l) => ({ 'data-line': l.publication })}
+    />
   )
 }

@@ -1,12 +1,12 @@
 import type { ReactNode } from 'react'
 import type { Wrong } from '~/contract/wrong'
 import { accountSentence } from '~/core/proof/account-words'
-import { Button } from '~/ui/Button'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
-import { Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Heading, Loading } from '~/ui/Notes'
 import { Age, ageText, countText, Time } from '~/ui/time'
-import { failureIn, useCall } from '../app/api'
+import { useCall } from '../app/api'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
 import { over, type Way, wayTo } from './wrong-words'
 
 /** The first thing seen: whether all arrived, what is wrong and why, what was, and what will be. */
@@ -19,7 +19,7 @@ export function WrongPage() {
       <Row station="proof" page="What is wrong" />
       <main className="min-h-0 flex-1 overflow-auto px-4 py-3">
         {wrong.isPending && <Loading />}
-        {wrong.error && <ProblemNote problem={failureIn(wrong.error)} action={<Button onClick={() => void wrong.refetch()}>Try again</Button>} />}
+        <Failed of={wrong} flush />
         {w && (
           <>
             <h2 className="max-w-4xl text-[19px] leading-6 font-semibold" data-sentence>

@@ -4,10 +4,11 @@ import type { OpenSession } from '~/contract/person'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
-import { Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Heading, Loading } from '~/ui/Notes'
 import { Age, Time } from '~/ui/time'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
 import { tellFailure } from '../shared/problems'
 import { useFields } from '../shared/useFields'
 import { SecondFactor } from './SecondFactor'
@@ -132,7 +133,7 @@ function Sessions() {
       {sessions.isPending ? (
         <Loading rows={2} />
       ) : sessions.error ? (
-        <ProblemNote problem={failureIn(sessions.error)} />
+        <Failed of={sessions} flush />
       ) : (
         <ListTable label="Sessions" rows={sessions.data} columns={columns} rowKey={(s) => s.id} />
       )}

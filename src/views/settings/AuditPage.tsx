@@ -2,12 +2,14 @@ import { useState } from 'react'
 import type { AuditRow } from '~/contract/audit'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
-import { Empty, Loading, ProblemNote } from '~/ui/Notes'
+import { Empty, Loading } from '~/ui/Notes'
 import { Time } from '~/ui/time'
 import { useFilterInAddress } from '../app/address'
-import { call, failureIn, useCall } from '../app/api'
+import { call, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
+import { ForRole } from '../shared/Onward'
 import { tellFailure } from '../shared/problems'
 import { actWords, differences } from './audit-words'
 
@@ -49,11 +51,11 @@ export function AuditPage() {
       </Row>
       <main className="min-h-0 flex-1 overflow-auto px-4 py-2">
         {!may ? (
-          <Empty title="For administrators">Who did what is shown to administrators.</Empty>
+          <ForRole needs="administrator">Who did what is shown to administrators.</ForRole>
         ) : rows.isPending ? (
           <Loading />
         ) : rows.error ? (
-          <ProblemNote problem={failureIn(rows.error)} />
+          <Failed of={rows} flush />
         ) : all.length === 0 ? (
           <Empty title={text ? 'No act fits' : 'Nobody has done anything yet'}>
             Log-ins, and every change of people, keys, sources, destinations, credentials and publications stand here, and stay.

@@ -8,12 +8,14 @@ import { serverNow } from '~/ui/clock'
 import { SelectField, TextField } from '~/ui/Field'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Modal } from '~/ui/Modal'
-import { Empty, Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Heading, Loading } from '~/ui/Notes'
 import { Age } from '~/ui/time'
 import { useTextInAddress } from '../app/address'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
 import { CallerContext, useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
+import { ForRole } from '../shared/Onward'
 import { tellFailure } from '../shared/problems'
 import { useFields } from '../shared/useFields'
 
@@ -52,9 +54,9 @@ export function PeoplePage() {
       </Row>
       <main className="min-h-0 flex-1 overflow-auto p-4">
         {!may ? (
-          <Empty title="For administrators">People and API keys are shown to administrators.</Empty>
+          <ForRole needs="administrator">People and API keys are shown to administrators.</ForRole>
         ) : error ? (
-          <ProblemNote problem={failureIn(error)} />
+          <Failed of={[people, keys]} flush />
         ) : !people.data || !keys.data ? (
           <Loading />
         ) : (

@@ -4,9 +4,10 @@ import { toast } from 'sonner'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { Heading, Loading, ProblemNote } from '~/ui/Notes'
+import { Heading, Loading } from '~/ui/Notes'
 import { Time } from '~/ui/time'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
+import { Failed } from '../shared/Failed'
 import { useFields } from '../shared/useFields'
 
 /** A code that a device shows beside the password (RFC 6238): how it stands, and the way to it and out of it. */
@@ -20,7 +21,7 @@ export function SecondFactor() {
       {state.isPending ? (
         <Loading rows={1} />
       ) : state.error ? (
-        <ProblemNote problem={failureIn(state.error)} />
+        <Failed of={state} flush />
       ) : on === null ? (
         <div className="flex items-center gap-4">
           <p className="text-muted">None: your password alone lets somebody in. A code from a device of yours, new every 30 s, keeps others out.</p>

@@ -6,14 +6,16 @@ import { type NamingRule, proposeName } from '~/core/source/naming'
 import { nearPatterns, wildcard } from '~/core/source/wildcard'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
-import { Empty, Loading, type Problem, ProblemNote } from '~/ui/Notes'
-import { ThreeParts } from '~/ui/Parts'
+import { Loading, type Problem, ProblemNote } from '~/ui/Notes'
+import { Middle, ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { go, useFilterInAddress, useTextInAddress } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useOnline } from '../app/live/live'
+import { Failed } from '../shared/Failed'
+import { EmptyStation } from '../shared/Onward'
 import { VirtualTree } from '../shared/VirtualTree'
 import { Attributes } from './browse/Attributes'
 import { Chosen, SHOWN } from './browse/Chosen'
@@ -28,8 +30,13 @@ import { usePicked } from './usePicked'
 export function BrowsePage() {
   const sources = useCall('listSources')
   const [sourceId, setSourceId] = useTextInAddress('source')
-  if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
-  if (!sources.data) return <Loading />
+  if (!sources.data)
+    return (
+      <>
+        <Row station="sources" page="Browse" />
+        <Middle>{sources.error ? <Failed of={sources} /> : <Loading />}</Middle>
+      </>
+    )
   // Registers and topics have pages of their own: there is no list to browse.
   const list = sources.data.filter((s) => tagsPageOf(s.kind) === '/sources/browse')
   const source = list.find((s) => s.id === sourceId) ?? list[0]
@@ -37,16 +44,19 @@ export function BrowsePage() {
   return (
     <>
       <Row station="sources" page="Browse" />
-      <Empty
-        title="Nothing to browse yet"
-        action={
-          <a className="text-slate underline" href="/sources?add">
-            Add a source
-          </a>
-        }
-      >
-        OPC UA servers, queries and documents say what they have. For Modbus see Registers, for MQTT see Topics.
-      </Empty>
+      <Middle>
+        <EmptyStation
+          needs="engineer"
+          title="Nothing to browse yet"
+          action={
+            <a className="text-slate underline" href="/sources?add">
+              Add a source
+            </a>
+          }
+        >
+          OPC UA servers, queries and documents say what they have. For Modbus see Registers, for MQTT see Topics.
+        </EmptyStation>
+      </Middle>
     </>
   )
 }

@@ -1,10 +1,12 @@
 import type { Tag } from '~/contract/tag'
-import { Empty, Loading, ProblemNote } from '~/ui/Notes'
-import { ThreeParts } from '~/ui/Parts'
+import { Loading, ProblemNote } from '~/ui/Notes'
+import { Middle, ThreeParts } from '~/ui/Parts'
 import { useTextInAddress } from '../app/address'
-import { failureIn, useCall } from '../app/api'
+import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
+import { EmptyStation } from '../shared/Onward'
 import { Place } from './registers/Place'
 import { ReadAs } from './registers/ReadAs'
 import { RegisterTable } from './registers/RegisterTable'
@@ -17,23 +19,30 @@ export function RegistersPage() {
   const list = sources.data?.filter((s) => s.kind === 'modbus') ?? []
   const source = list.find((s) => s.id === sourceId) ?? list[0]
   const tags = useCall('listTags', { query: { source: source?.id }, enabled: source !== undefined })
-  const problem = sources.error ?? tags.error
-  if (problem) return <ProblemNote problem={failureIn(problem)} />
-  if (!sources.data || (source && !tags.data)) return <Loading />
+  if (!sources.data || (source && !tags.data))
+    return (
+      <>
+        <Row station="sources" page="Registers" />
+        <Middle>{sources.error || tags.error ? <Failed of={[sources, tags]} /> : <Loading />}</Middle>
+      </>
+    )
   if (!source)
     return (
       <>
         <Row station="sources" page="Registers" />
-        <Empty
-          title="No Modbus source yet"
-          action={
-            <a className="text-slate underline" href="/sources?add">
-              Add a source
-            </a>
-          }
-        >
-          The register bench shows raw registers beside every way to read them.
-        </Empty>
+        <Middle>
+          <EmptyStation
+            needs="engineer"
+            title="No Modbus source yet"
+            action={
+              <a className="text-slate underline" href="/sources?add">
+                Add a source
+              </a>
+            }
+          >
+            The register bench shows raw registers beside every way to read them.
+          </EmptyStation>
+        </Middle>
       </>
     )
   return <RegisterBench key={source.id} source={source} sources={list} tags={tags.data ?? none} onSource={setSourceId} />

@@ -6,15 +6,17 @@ import type { Source } from '~/contract/source'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
-import { Empty, Loading, ProblemNote } from '~/ui/Notes'
+import { Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { ageText, countText, durationText, rateText, useNow } from '~/ui/time'
 import { useAdding, useTextInAddress } from '../app/address'
-import { failureIn, useCall } from '../app/api'
+import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
 import { conditionWords, glyphOf } from '../shared/condition'
+import { Failed } from '../shared/Failed'
+import { EmptyStation } from '../shared/Onward'
 import { kindView, placeOf } from './kinds'
 import { SourceForm } from './SourceForm'
 import { SourcePeek } from './SourcePeek'
@@ -47,15 +49,11 @@ export function SourcesPage() {
       </Row>
       <ThreeParts id="sources" peekWidth={340} peek={one && <SourcePeek key={one.id} source={one} onEdit={() => setEditing(one)} />}>
         {sources.isPending && <Loading />}
-        {sources.error && (
-          <div className="p-4">
-            <ProblemNote problem={failureIn(sources.error)} action={<Button onClick={() => void sources.refetch()}>Try again</Button>} />
-          </div>
-        )}
+        <Failed of={sources} />
         {sources.data && list.length === 0 && (
-          <Empty title="No source yet" action={add}>
+          <EmptyStation needs="engineer" title="No source yet" action={add}>
             A source is what tags are read from. Begin with the controller that holds the values: you need its address and a log-in.
-          </Empty>
+          </EmptyStation>
         )}
         {list.length > 0 && (
           <ListTable

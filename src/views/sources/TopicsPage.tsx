@@ -5,12 +5,14 @@ import { type NamingRule, proposeName } from '~/core/source/naming'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
 import { Empty, Loading, type Problem, ProblemNote } from '~/ui/Notes'
-import { ThreeParts } from '~/ui/Parts'
+import { Middle, ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { useFilterInAddress, useTextInAddress } from '../app/address'
 import { call, failureIn, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
+import { EmptyStation } from '../shared/Onward'
 import { SourceSelect } from './SourceSelect'
 import { FamilyList, type FamilyPicking } from './topics/FamilyList'
 import { familyOfTopic, type HeardFamily, heardFamilies, leafName, roleOf } from './topics/heard-families'
@@ -26,24 +28,32 @@ type MqttSource = Extract<Source, { kind: 'mqtt' }>
 export function TopicsPage() {
   const sources = useCall('listSources')
   const [sourceId, setSourceId] = useTextInAddress('source')
-  if (sources.error) return <ProblemNote problem={failureIn(sources.error)} />
-  if (!sources.data) return <Loading />
+  if (!sources.data)
+    return (
+      <>
+        <Row station="sources" page="Topics" />
+        <Middle>{sources.error ? <Failed of={sources} /> : <Loading />}</Middle>
+      </>
+    )
   const list = sources.data.filter((s) => s.kind === 'mqtt')
   const source = list.find((s) => s.id === sourceId) ?? list[0]
   if (source) return <Listen key={source.id} source={source} sources={list} onSource={setSourceId} />
   return (
     <>
       <Row station="sources" page="Topics" />
-      <Empty
-        title="No source of topics yet"
-        action={
-          <a className="text-slate underline" href="/sources?add">
-            Add a source
-          </a>
-        }
-      >
-        Where devices publish on a broker by themselves, tags are made from the topics that they speak on.
-      </Empty>
+      <Middle>
+        <EmptyStation
+          needs="engineer"
+          title="No source of topics yet"
+          action={
+            <a className="text-slate underline" href="/sources?add">
+              Add a source
+            </a>
+          }
+        >
+          Where devices publish on a broker by themselves, tags are made from the topics that they speak on.
+        </EmptyStation>
+      </Middle>
     </>
   )
 }

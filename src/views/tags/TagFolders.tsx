@@ -3,6 +3,7 @@ import { memo, useMemo, useState } from 'react'
 import { type Folder, type QuickKind, quickKinds } from '~/core/tag/view'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { Menu } from '~/ui/Menu'
+import { PickFigure, PickRow } from '~/ui/PickRow'
 import { countText } from '~/ui/time'
 import { type TreeRow, VirtualTree } from '../shared/VirtualTree'
 
@@ -69,19 +70,11 @@ export const TagFolders = memo(function TagFolders({
     return out
   }, [folders, turned, openAtFirst, total])
   const quick = (chosen: boolean, label: string, count: number | null, glyph: GlyphState | null, onClick: () => void, help = '') => (
-    <li key={label}>
-      <button
-        type="button"
-        onClick={onClick}
-        aria-pressed={chosen}
-        title={help}
-        className={`flex h-[24px] w-full items-center gap-2 border-l-2 pr-3 pl-3 text-left ${chosen ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'} ${count === 0 ? 'text-muted' : ''}`}
-      >
-        <span className="w-[14px]">{glyph && count !== 0 && <Glyph state={glyph} />}</span>
-        <span className="truncate">{label}</span>
-        <span className="ml-auto font-mono text-[12px] text-muted">{count === null ? '' : countText(count)}</span>
-      </button>
-    </li>
+    <PickRow key={label} picked={chosen} onPick={onClick} title={help} faint={count === 0}>
+      <span className="w-[14px]">{glyph && count !== 0 && <Glyph state={glyph} />}</span>
+      <span className="truncate">{label}</span>
+      <PickFigure>{count === null ? '' : countText(count)}</PickFigure>
+    </PickRow>
   )
   return (
     <div className="flex h-full flex-col">

@@ -5,13 +5,14 @@ import { columnsOf } from '~/core/tag/plan'
 import type { ViewQuery } from '~/core/tag/view'
 import { Button } from '~/ui/Button'
 import { Menu } from '~/ui/Menu'
-import { Empty, Loading, ProblemNote } from '~/ui/Notes'
+import { Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { go, useInAddress, useTextInAddress } from '../app/address'
-import { failureIn } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { Failed } from '../shared/Failed'
+import { EmptyStation } from '../shared/Onward'
 import { UndoButtons, useUndoKeys } from '../shared/UndoButtons'
 import { copyTags } from './edit/copying'
 import { tagEdits } from './edit/edits'
@@ -148,11 +149,10 @@ export function TagsPage() {
         {tags.isPending ? (
           <Loading rows={14} />
         ) : tags.error ? (
-          <div className="p-4">
-            <ProblemNote problem={failureIn(tags.error)} action={<Button onClick={() => void tags.refetch()}>Try again</Button>} />
-          </div>
+          <Failed of={tags} />
         ) : all && all.length === 0 ? (
-          <Empty
+          <EmptyStation
+            needs="engineer"
             title="No tags yet"
             action={
               <span className="flex gap-2">
@@ -162,7 +162,7 @@ export function TagsPage() {
             }
           >
             Browse a source and choose the nodes whose values you want to send, or bring in a table of them.
-          </Empty>
+          </EmptyStation>
         ) : (
           <>
             <ViewBar query={query} put={put} view={view} onOpen={setOpen}>

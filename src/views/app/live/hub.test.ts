@@ -29,6 +29,24 @@ describe('one line for all pages of a browser', () => {
     expect(decodeURIComponent(streamOf(h.wanted()))).toBe('/api/live?tags=1-3,9&parts=course,sources,ledger&messages=a,b&spark=true')
   })
 
+  it('tells a page that opens later how the line is now, not how it was', () => {
+    const h = hub()
+    const states = () => {
+      const late = h.page()
+      late.says({ want: {} })
+      return late.heard.map((x) => x.name)
+    }
+    h.page().says({ want: {} })
+    h.tell({ name: 'hello', frame: { at: 1, version: '' } as never })
+    expect(states()).toEqual(['hello'])
+    h.tell({ name: 'down', frame: { message: 'The engine does not answer', hint: '' } })
+    expect(states()).toEqual(['down'])
+    h.tell({ name: 'lost', frame: null })
+    expect(states()).toEqual(['lost'])
+    h.tell({ name: 'hello', frame: { at: 2, version: '' } as never })
+    expect(states()).toEqual(['hello'])
+  })
+
   it('passes to each page what it watches, and how the line is to all', () => {
     const h = hub()
     const [a, b] = [h.page(), h.page()]

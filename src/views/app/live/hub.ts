@@ -51,7 +51,7 @@ export class Hub {
   /** What others had asked for already comes at once. */
   private catchUp(page: Page, before: Page | undefined): void {
     const { say, want } = page
-    if (!before) for (const name of ['hello', 'down', 'course']) this.repeat(name, page)
+    if (!before) for (const name of ['hello', 'down', 'lost', 'course']) this.repeat(name, page)
     for (const p of want.parts) if (!before?.want.parts.includes(p)) this.repeat(p, page)
     const fresh = want.tags.filter((h) => !before?.tags.has(h))
     const values = fresh.map((h) => this.values.get(h)).filter((v) => v !== undefined)
@@ -73,13 +73,15 @@ export class Hub {
     if (h.name === 'hello') {
       // Another stream: what was not asked for any more has not been kept up.
       this.last.delete('down')
+      this.last.delete('lost')
       this.keepOnly(together([...this.pages.values()].map((p) => p.want)))
     }
-    if (h.name === 'down') this.last.delete('hello')
+    if (h.name === 'down') for (const over of ['hello', 'lost']) this.last.delete(over)
+    if (h.name === 'lost') for (const over of ['hello', 'down']) this.last.delete(over)
     if (h.name === 'values') for (const v of h.frame) this.values.set(v[0], v)
     else if (h.name === 'sparks') Object.assign(this.sparks, h.frame)
     else if (h.name === 'message') this.messages.set(h.frame.publicationId, h.frame)
-    else if (h.name !== 'beat' && h.name !== 'silent' && h.name !== 'lost' && h.name !== 'logged out') this.last.set(h.name, h)
+    else if (h.name !== 'beat' && h.name !== 'silent' && h.name !== 'logged out') this.last.set(h.name, h)
     for (const page of this.pages.values()) this.pass(h, page)
   }
 

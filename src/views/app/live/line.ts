@@ -30,6 +30,19 @@ const AGAIN_MS = 1500
 /** What is wanted changes many times in a row while somebody scrolls, ms. */
 const SETTLES_MS = 120
 
+/** Why the server gives no stream. */
+async function reasonOf(): Promise<Heard> {
+  try {
+    const response = await fetch('/api/session', { signal: AbortSignal.timeout(5000) })
+    if (response.status === 401) return { name: 'logged out', frame: null }
+    const said = (await response.json()) as Partial<LiveFrames['down']>
+    if (!response.ok && said.message) return { name: 'down', frame: { message: said.message, hint: said.hint ?? '' } }
+  } catch {
+    // Nobody answers, or not in words of ours.
+  }
+  return { name: 'lost', frame: null }
+}
+
 /** One stream of events from the server, for a page or for all pages of a browser: notices when it falls silent, and comes back by itself. */
 export class Line {
   private source: EventSource | null = null
@@ -64,20 +77,15 @@ export class Line {
       })
     source.onerror = () => {
       if (this.source !== source) return
-      this.tell({ name: 'lost', frame: null })
       // A closed source does not come back by itself: the answer was no stream.
       if (source.readyState === EventSource.CLOSED) void this.refused(url)
+      else this.tell({ name: 'lost', frame: null })
     }
   }
 
-  /** The answer was no stream: is nobody logged in any more? */
+  /** The answer was no stream: is nobody logged in any more, or what else is in the way? */
   private async refused(url: string): Promise<void> {
-    try {
-      const { status } = await fetch('/api/session', { signal: AbortSignal.timeout(5000) })
-      if (status === 401) this.tell({ name: 'logged out', frame: null })
-    } catch {
-      // Nobody answers: it is tried again below.
-    }
+    this.tell(await reasonOf())
     this.again ??= setTimeout(() => this.open(url), AGAIN_MS)
   }
 

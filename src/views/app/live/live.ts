@@ -54,7 +54,9 @@ class LiveStore {
         this.setOnline('off')
         return this.tell('down')
       case 'lost':
-        return this.setOnline('off')
+        delete this.frames.down
+        this.setOnline('off')
+        return this.tell('down')
       case 'silent':
         return this.setOnline(this.online === 'off' ? 'off' : 'silent')
       case 'logged out':

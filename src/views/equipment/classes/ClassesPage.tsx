@@ -3,12 +3,15 @@ import { useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { ClassInput, EquipmentClass } from '~/contract/equipment'
 import { Button } from '~/ui/Button'
-import { Empty, Loading, ProblemNote } from '~/ui/Notes'
+import { Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
+import { PickFigure, PickRow } from '~/ui/PickRow'
 import { useTextInAddress } from '../../app/address'
-import { call, failureIn, refresh, useCall } from '../../app/api'
+import { call, refresh, useCall } from '../../app/api'
 import { useMay } from '../../app/caller'
 import { Row } from '../../app/Frame'
+import { Failed } from '../../shared/Failed'
+import { EmptyStation } from '../../shared/Onward'
 import { tellFailure } from '../../shared/problems'
 import { ClassForm } from './ClassForm'
 import { ClassPeek } from './ClassPeek'
@@ -65,38 +68,29 @@ export function ClassesPage() {
         id="classes"
         peekWidth={320}
         left={
-          list.length > 0 && (
+          classes.isPending ? (
+            <Loading rows={8} />
+          ) : list.length === 0 ? null : (
             <ul aria-label="Classes">
               {list.map((c) => (
-                <li key={c.id}>
-                  <button
-                    type="button"
-                    onClick={() => choose(c.id)}
-                    aria-pressed={c.id === chosen?.id}
-                    className={`flex h-[26px] w-full items-center justify-between border-l-2 px-3 text-left ${c.id === chosen?.id ? 'border-slate bg-wash' : 'border-transparent hover:bg-well'}`}
-                  >
-                    <span className="truncate">{c.name}</span>
-                    <span className="font-mono text-[12px] text-muted" title={`${c.equipmentCount} equipment`}>
-                      {c.equipmentCount}
-                    </span>
-                  </button>
-                </li>
+                <PickRow key={c.id} picked={c.id === chosen?.id} onPick={() => choose(c.id)}>
+                  <span className="truncate">{c.name}</span>
+                  <PickFigure title={`${c.equipmentCount} equipment`}>{c.equipmentCount}</PickFigure>
+                </PickRow>
               ))}
             </ul>
           )
         }
-        peek={(chosen || draft) && <ClassPeek cls={chosen} draft={draft} classes={byId} />}
+        peek={classes.isPending ? <Loading rows={8} /> : (chosen || draft) && <ClassPeek cls={chosen} draft={draft} classes={byId} />}
       >
         {classes.isPending ? (
           <Loading />
         ) : classes.error ? (
-          <div className="p-4">
-            <ProblemNote problem={failureIn(classes.error)} />
-          </div>
+          <Failed of={classes} />
         ) : list.length === 0 && chosenId !== 'new' ? (
-          <Empty title="No class yet" action={add}>
+          <EmptyStation needs="engineer" title="No class yet" action={add}>
             A class says once what a kind of equipment looks like: its members, their types and units.
-          </Empty>
+          </EmptyStation>
         ) : (
           <ClassForm key={chosen?.id ?? 'new'} cls={chosen} classes={byId} mayEdit={mayEdit} onDraft={setDraft} onSaved={(c) => choose(c.id)} />
         )}

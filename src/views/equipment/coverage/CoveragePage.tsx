@@ -2,13 +2,13 @@ import { useMemo, useState } from 'react'
 import type { CellState } from '~/core/equipment/coverage'
 import { Button } from '~/ui/Button'
 import { FilterBox } from '~/ui/Field'
-import { Empty, Loading, ProblemNote } from '~/ui/Notes'
+import { Empty, Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { go, useFilterInAddress, useInAddress, useTextInAddress } from '../../app/address'
-import { failureIn } from '../../app/api'
 import { useMay } from '../../app/caller'
 import { Row } from '../../app/Frame'
+import { Failed } from '../../shared/Failed'
 import { UndoButtons, useUndoKeys } from '../../shared/UndoButtons'
 import { equipmentEdits } from '../edits'
 import { useModel } from '../useModel'
@@ -20,7 +20,7 @@ import { Shelf, stateOrder } from './Shelf'
 import { useCoverage } from './useCoverage'
 
 export function CoveragePage() {
-  const { model, pending, error } = useModel()
+  const { model, pending, error, asked } = useModel()
   const mayEdit = useMay('engineer')
   const [classId, setClass] = useTextInAddress('class', 'push')
   const [filter, setFilter] = useFilterInAddress()
@@ -77,9 +77,7 @@ export function CoveragePage() {
         {pending ? (
           <Loading rows={10} />
         ) : error ? (
-          <div className="p-4">
-            <ProblemNote problem={failureIn(error)} />
-          </div>
+          <Failed of={asked} />
         ) : !cls ? (
           <Empty
             title="No equipment with a class yet"

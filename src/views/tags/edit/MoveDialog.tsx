@@ -6,7 +6,8 @@ import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Modal } from '~/ui/Modal'
 import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
-import { failureIn, useCall } from '../../app/api'
+import { useCall } from '../../app/api'
+import { Failed } from '../../shared/Failed'
 import { PlanTable } from './PlanTable'
 import type { Around } from './planning.worker'
 import { useApply } from './useApply'
@@ -100,7 +101,7 @@ const columns: ListColumn<Outside['places'][number]>[] = [
 function OutsidePart({ names }: { names: { id: string; name: string }[] }) {
   const valid = useMemo(() => names.filter((n) => n.name !== '' && n.name.length <= 120 && !n.name.split('/').some((p) => p.trim() === '')), [names])
   const outside = useOutside(valid)
-  if (outside.error) return <ProblemNote problem={failureIn(outside.error)} />
+  if (outside.error) return <Failed of={outside} flush />
   if (!outside.data) return <Loading rows={2} label="What is seen outside" />
   const { carried, changed, places } = outside.data
   const look = changed > 0 ? places.filter((p) => p.topic !== p.topicAfter || p.key !== p.keyAfter) : places
