@@ -33,7 +33,7 @@ export function parseHandles(text: string): number[] {
   return out
 }
 
-/** Sends one browser what it watches, as server-sent events: all of it first, then what changed, ten times a second at most. */
+/** Sends one browser what it watches, as server-sent events: all of it first, then what changed: values ten times a second at most, counts and states twice. */
 export class LiveStream {
   private readonly timer: NodeJS.Timeout
   private readonly sent = new Map<string, string>()
@@ -79,12 +79,12 @@ export class LiveStream {
     const slow = this.ticks % SLOW_TICKS === 0
     if (this.handles.length > 0) this.values()
     if (this.sparks && this.ticks % 50 === 0) this.emit('sparks', Object.fromEntries(this.handles.map((h) => [h, engine.table.spark(h)])))
-    if (this.parts.has('ledger') && this.ticks % 2 === 0) this.emitChanged('ledger', engine.lines())
     for (const id of this.messagesOf) {
       const message = engine.lastMessage(id)
       if (message) this.emitChanged('message', message, `message ${id}`)
     }
     if (slow) {
+      if (this.parts.has('ledger')) this.emitChanged('ledger', engine.lines())
       if (this.parts.has('course')) this.emitChanged('course', engine.course())
       if (this.parts.has('sources')) this.emitChanged('sources', engine.sourceConditions())
       if (this.parts.has('publications')) this.emitChanged('publications', engine.publicationConditions())

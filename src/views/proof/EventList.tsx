@@ -1,3 +1,4 @@
+import { memo } from 'react'
 import type { EventRow } from '~/contract/live'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { Loading } from '~/ui/Notes'
@@ -8,7 +9,7 @@ import { Failed } from '../shared/Failed'
 const glyphs: Record<EventRow['severity'], GlyphState> = { good: 'good', note: 'idle', warning: 'uncertain', trouble: 'bad' }
 
 /** What happened, newest first: with its hop, the reason, and what to do. */
-export function EventList({
+export const EventList = memo(function EventList({
   from,
   to,
   limit = 200,
@@ -29,6 +30,8 @@ export function EventList({
       ...(to !== undefined && { to: Math.ceil(to / 1000) * 1000 }),
     },
     refetchMs: 2000,
+    // As the time moves on, what was there stays until the answer comes.
+    keepPrevious: true,
   })
   const words = filter.toLowerCase()
   if (events.isPending) return <Loading rows={3} />
@@ -55,4 +58,4 @@ export function EventList({
       ))}
     </ul>
   )
-}
+})

@@ -1,3 +1,4 @@
+import { memo } from 'react'
 import { Bar, BarChart, ResponsiveContainer, Tooltip, XAxis } from 'recharts'
 import type { LedgerLine, Verdict } from '~/contract/live'
 import { verdicts } from '~/core/delivery/verdict'
@@ -112,7 +113,8 @@ export function LinePeek({ line }: { line: LedgerLine }) {
   )
 }
 
-function Latency({ delivery }: { delivery: number }) {
+/** Drawn anew when its own counts come, not with each message. */
+const Latency = memo(function Latency({ delivery }: { delivery: number }) {
   const bars = useCall('latency', { params: { delivery: String(delivery) }, refetchMs: 5000 })
   if (!bars.data || bars.data.length === 0) return null
   return (
@@ -140,4 +142,4 @@ function Latency({ delivery }: { delivery: number }) {
       </ResponsiveContainer>
     </div>
   )
-}
+})

@@ -92,7 +92,7 @@ function columnsOf(conditions: Conditions, now: number): ListColumn<Source>[] {
     { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (s) => <Glyph state={glyphOf(of(s))} /> },
     { key: 'name', head: 'Name', strong: true, cell: (s) => s.name, tip: (s) => s.name },
     { key: 'kind', head: 'Protocol', width: '92px', muted: true, cell: (s) => kindView(s.kind).label },
-    { key: 'place', head: 'Place', width: '30%', mono: true, cell: placeOf, tip: placeOf },
+    { key: 'place', head: 'Place', width: '26%', mono: true, cell: placeOf, tip: placeOf },
     {
       key: 'state',
       head: 'State',
