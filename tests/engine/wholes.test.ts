@@ -1,5 +1,7 @@
 import { createServer, type Server } from 'node:http'
-import { DataType, MessageSecurityMode, OPCUACertificateManager, OPCUAServer, SecurityPolicy, VariantArrayType } from 'node-opcua'
+import { OPCUACertificateManager } from 'node-opcua-certificate-manager'
+import { DataType, MessageSecurityMode, SecurityPolicy, VariantArrayType } from 'node-opcua-client'
+import { OPCUAServer } from 'node-opcua-server'
 import protobuf from 'protobufjs/minimal.js'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DataType as TagType } from '~/contract/tag'

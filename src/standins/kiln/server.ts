@@ -1,7 +1,9 @@
 import { createHash } from 'node:crypto'
 import { mkdir, readdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import { MessageSecurityMode, OPCUACertificateManager, OPCUAServer, SecurityPolicy } from 'node-opcua'
+import { OPCUACertificateManager } from 'node-opcua-certificate-manager'
+import { MessageSecurityMode, SecurityPolicy } from 'node-opcua-client'
+import { OPCUAServer } from 'node-opcua-server'
 import { kilnUri } from '../pki'
 import { buildKiln } from './space'
 

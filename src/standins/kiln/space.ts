@@ -1,14 +1,7 @@
-import {
-  AccessLevelFlag,
-  type AddressSpace,
-  addAggregateSupport,
-  DataType,
-  Range,
-  StatusCodes,
-  standardUnits,
-  type UAVariable,
-  VariantArrayType,
-} from 'node-opcua'
+import type { AddressSpace, UAVariable } from 'node-opcua-address-space'
+import { addAggregateSupport } from 'node-opcua-aggregates'
+import { AccessLevelFlag, DataType, StatusCodes, VariantArrayType } from 'node-opcua-client'
+import { Range, standardUnits } from 'node-opcua-data-access'
 import { KilnModel } from './model'
 import { type Point, units, zonePoints } from './points'
 

@@ -8,7 +8,7 @@ import {
   NodeClass,
   type ReferenceDescription,
   resolveNodeId,
-} from 'node-opcua'
+} from 'node-opcua-client'
 import type { BrowseNode } from '~/contract/source'
 import type { DataType as TagType } from '~/contract/tag'
 import { dataTypeOf, pointerPart } from '~/core/source/json-leaf'

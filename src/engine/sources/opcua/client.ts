@@ -1,17 +1,17 @@
 import { createHash, createPrivateKey, X509Certificate } from 'node:crypto'
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
+import { OPCUACertificateManager } from 'node-opcua-certificate-manager'
 import {
   type ClientSession,
   type EndpointDescription,
   MessageSecurityMode,
-  OPCUACertificateManager,
   OPCUAClient,
   type OPCUAClientOptions,
   SecurityPolicy,
   type UserIdentityInfo,
   UserTokenType,
-} from 'node-opcua'
+} from 'node-opcua-client'
 import { type Failure, FailureError } from '~/contract/failure'
 import {
   type OfferedEndpoint,

@@ -14,7 +14,7 @@ import {
   TimestampsToReturn,
   Variant,
   VariantArrayType,
-} from 'node-opcua'
+} from 'node-opcua-client'
 import { FailureError, fail } from '~/contract/failure'
 import { rounded } from '~/core/source/payload'
 import { conform } from '~/core/value/datatype'

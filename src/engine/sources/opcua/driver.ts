@@ -1,4 +1,4 @@
-import { AttributeIds, type ClientSession, type EndpointDescription, type OPCUAClient, VariableIds } from 'node-opcua'
+import { AttributeIds, type ClientSession, type EndpointDescription, type OPCUAClient, VariableIds } from 'node-opcua-client'
 import { FailureError } from '~/contract/failure'
 import { weakPolicies } from '~/contract/sources/opcua'
 import { portFailure, reachSteps, runSteps } from '../../net/steps'

@@ -1,4 +1,4 @@
-import { AggregateFunction, type ClientSession, type DataValue, HistoryData, type HistoryReadResult } from 'node-opcua'
+import { AggregateFunction, type ClientSession, type DataValue, HistoryData, type HistoryReadResult } from 'node-opcua-client'
 import { fail } from '~/contract/failure'
 import type { Scalar } from '~/core/value/deadband'
 import { whole } from '~/core/value/whole'

@@ -1,4 +1,4 @@
-import { type DataValue, ExtensionObject } from 'node-opcua'
+import { type DataValue, ExtensionObject } from 'node-opcua-client'
 import { atPointer, parsePointer } from '~/core/source/json-leaf'
 import { exactJson } from '~/core/value/exact-json'
 

@@ -1,4 +1,4 @@
-import { AttributeIds, type ClientSession, VariableIds } from 'node-opcua'
+import { AttributeIds, type ClientSession, VariableIds } from 'node-opcua-client'
 
 /** What a server says it can take at once (OPC 10000-5 6.3.11); where it says nothing, what any server should. */
 export interface Limits {
