@@ -186,7 +186,7 @@ export const Group = GroupDraft.extend({ id: Id, tags: z.number().int().describe
 export type Group = z.infer<typeof Group>
 
 /** Tags of a folder as texts by column, with parameters in braces. */
-export const TagTemplateDraft = z.object({
+export const TagPatternDraft = z.object({
   name: Name,
   parameters: z.array(z.string().min(1).max(60)).max(40),
   rows: z
@@ -194,9 +194,9 @@ export const TagTemplateDraft = z.object({
     .min(1, 'A pattern needs tags')
     .max(5000),
 })
-export type TagTemplateDraft = z.infer<typeof TagTemplateDraft>
-export const TagTemplate = TagTemplateDraft.extend({ id: Id })
-export type TagTemplate = z.infer<typeof TagTemplate>
+export type TagPatternDraft = z.infer<typeof TagPatternDraft>
+export const TagPattern = TagPatternDraft.extend({ id: Id })
+export type TagPattern = z.infer<typeof TagPattern>
 
 /** New names for tags, to see what they change outside. */
 export const TagNames = z.object({

@@ -17,6 +17,7 @@ import * as announced from './migrations/0013-announced'
 import * as lanes from './migrations/0014-lanes'
 import * as secondFactor from './migrations/0015-second-factor'
 import * as signOn from './migrations/0016-sign-on'
+import * as patterns from './migrations/0017-patterns'
 
 const migrations = {
   '0001-first': first,
@@ -35,6 +36,7 @@ const migrations = {
   '0014-lanes': lanes,
   '0015-second-factor': secondFactor,
   '0016-sign-on': signOn,
+  '0017-patterns': patterns,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -100,7 +100,7 @@ export interface Tables {
     version: Generated<number>
   }
   sampling_group: { id: string; name: string; sample_ms: number }
-  tag_template: { id: string; name: string; parameters: Json<string[]>; rows: Json<Record<string, string>[]> }
+  tag_pattern: { id: string; name: string; parameters: Json<string[]>; rows: Json<Record<string, string>[]> }
   held_value: { tag_id: string; value: Json<Tag['initial']>; at: Date; boot: string }
   equipment_class: {
     id: string

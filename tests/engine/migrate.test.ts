@@ -28,6 +28,7 @@ const all = [
   '0014-lanes',
   '0015-second-factor',
   '0016-sign-on',
+  '0017-patterns',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -8,10 +8,10 @@ import { Engine } from '~/engine/engine'
 import { bootOf } from '~/engine/live/standing'
 import { addGroup, changeGroup, listGroups, removeGroup } from '~/store/group'
 import { migrate } from '~/store/migrate'
+import { addPattern, listPatterns, removePattern } from '~/store/pattern'
 import { addSource, changeSource, getSource } from '~/store/source'
 import { listTags } from '~/store/tag'
 import { addTags, changeTag, editTags } from '~/store/tag-edit'
-import { addTemplate, listTemplates, removeTemplate } from '~/store/template'
 import { folder, freshDatabase, until } from './support'
 
 type Fresh = Awaited<ReturnType<typeof freshDatabase>>
@@ -140,7 +140,7 @@ describe('an edit of many tags', () => {
     expect((await listTags(t.db)).find((x) => x.id === made.tags[0]!.id)!.name).toBe('n0')
   })
 
-  it('sampling groups and templates are kept, with names of their own', async () => {
+  it('sampling groups and patterns are kept, with names of their own', async () => {
     const fast = await addGroup(t.db, { name: 'fast', sampleMs: 100 })
     expect(await failed(addGroup(t.db, { name: 'fast', sampleMs: 200 }))).toMatchObject({ fields: { name: 'Another sampling group has this name' } })
     const [g] = (await edit({ add: [row('grouped', { groupId: fast.id })] })).tags as [Tag]
@@ -150,10 +150,10 @@ describe('an edit of many tags', () => {
     await edit({ change: [{ id: g.id, groupId: null }] })
     await removeGroup(t.db, fast.id)
     expect(await failed(changeGroup(t.db, fast.id, { name: 'x', sampleMs: 100 }))).toMatchObject({ status: 404 })
-    const made = await addTemplate(t.db, { name: 'meter', parameters: ['folder'], rows: [{ name: '{folder}/power' }] })
-    expect(await failed(addTemplate(t.db, { name: 'meter', parameters: [], rows: [{ name: 'x' }] }))).toMatchObject({ code: 'name.taken' })
-    expect(await listTemplates(t.db)).toEqual([made])
-    await removeTemplate(t.db, made.id)
+    const made = await addPattern(t.db, { name: 'meter', parameters: ['folder'], rows: [{ name: '{folder}/power' }] })
+    expect(await failed(addPattern(t.db, { name: 'meter', parameters: [], rows: [{ name: 'x' }] }))).toMatchObject({ code: 'name.taken' })
+    expect(await listPatterns(t.db)).toEqual([made])
+    await removePattern(t.db, made.id)
   })
 })
 

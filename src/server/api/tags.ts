@@ -7,11 +7,11 @@ import { editOf, PlanError, planRows } from '~/core/tag/plan'
 import { readBytes, writeText } from '~/core/tag/sheet'
 import { loadWorld } from '~/store/freeze'
 import { addGroup, changeGroup, listGroups, removeGroup } from '~/store/group'
+import { addPattern, listPatterns, removePattern } from '~/store/pattern'
 import { listPublications } from '~/store/publication'
 import { listSources } from '~/store/source'
 import { getTag, listTags, tagUse, usedTags } from '~/store/tag'
 import { addTags, changeTag, editTags, removeTags } from '~/store/tag-edit'
-import { addTemplate, listTemplates, removeTemplate } from '~/store/template'
 import { database } from '../context'
 import { type Handlers, refusal } from '../endpoint'
 import { askEngine } from '../engine-client'
@@ -32,9 +32,9 @@ type Keys =
   | 'tagStates'
   | 'renamedOutside'
   | 'editedOutside'
-  | 'listTemplates'
-  | 'addTemplate'
-  | 'removeTemplate'
+  | 'listPatterns'
+  | 'addPattern'
+  | 'removePattern'
   | 'listGroups'
   | 'addGroup'
   | 'changeGroup'
@@ -160,9 +160,9 @@ export const tagHandlers: Pick<Handlers, Keys> = {
       differences: outsideDifferences(carrying, world, after).slice(0, OUTSIDE_MOST),
     }
   },
-  listTemplates: () => listTemplates(database()),
-  addTemplate: ({ body }) => addTemplate(database(), body),
-  removeTemplate: ({ params }) => removeTemplate(database(), params.id!),
+  listPatterns: () => listPatterns(database()),
+  addPattern: ({ body }) => addPattern(database(), body),
+  removePattern: ({ params }) => removePattern(database(), params.id!),
   listGroups: () => listGroups(database()),
   addGroup: ({ body }) => addGroup(database(), body),
   changeGroup: ({ params, body }) => changeGroup(database(), params.id!, body),

@@ -21,7 +21,7 @@ const stateWords: Record<BrickState, string> = {
   altered: 'Some arrived with another payload than was sent',
   foreign: 'Somebody else wrote to these topics',
   unknown: 'Nobody can say what became of some: the witness was away',
-  rejected: 'Some were refused by the destination: the events say why',
+  rejected: 'Some were rejected by the destination: the events say why',
   dropped: 'Some were pushed out of the full outbox',
   missing: 'Some were acknowledged, but the witness did not see them',
 }

@@ -198,7 +198,7 @@ function Totals({ lines }: { lines: readonly LedgerLine[] }) {
       [
         ['Disordered', sum.disordered, 'text-uncertain'],
         ['Altered', sum.altered, 'text-bad'],
-        ['Dropped or refused', sum.lost, 'text-bad'],
+        ['Dropped or rejected', sum.lost, 'text-bad'],
         ['Unknown', sum.unknown, 'text-idle'],
         ['Foreign', sum.foreign, 'text-clay'],
       ] as const

@@ -4,8 +4,8 @@ import { GroupsDialog } from './edit/GroupsDialog'
 import { type Brought, ImportDialog } from './edit/ImportDialog'
 import { MassEdit } from './edit/MassEdit'
 import { MoveDialog, type Moved } from './edit/MoveDialog'
+import { KeepPattern, LayDown } from './edit/PatternDialogs'
 import type { Around } from './edit/planning.worker'
-import { KeepTemplate, LayDown } from './edit/TemplateDialogs'
 
 /** What is done to many tags in a sheet over the table. */
 export type OpenDialog =
@@ -32,7 +32,7 @@ export function TagDialogs({ open, tags, around, plain, onOpen }: Props) {
     )
   if (open.what === 'mass') return <MassEdit chosen={open.chosen} tags={tags} around={around} plain={plain} onClose={close} />
   if (open.what === 'move') return <MoveDialog moved={open.moved} tags={tags} plain={plain} onClose={close} />
-  if (open.what === 'keep') return <KeepTemplate folder={open.folder} tags={tags} around={around} onClose={close} />
+  if (open.what === 'keep') return <KeepPattern folder={open.folder} tags={tags} around={around} onClose={close} />
   if (open.what === 'lay') return <LayDown tags={tags} plain={plain} onClose={close} />
   return <GroupsDialog onClose={close} />
 }

@@ -1,9 +1,9 @@
 import { Plus, Trash2 } from 'lucide-react'
 import { useMemo, useState } from 'react'
 import { toast } from 'sonner'
-import type { Tag, TagTemplate } from '~/contract/tag'
+import type { Tag, TagPattern } from '~/contract/tag'
 import type { Surroundings } from '~/core/tag/columns'
-import { BASE, type Course, FOLDER, layDown, makeTemplate, SOURCE, type Stand, UNIT } from '~/core/tag/template'
+import { BASE, type Course, FOLDER, layDown, makePattern, SOURCE, type Stand, UNIT } from '~/core/tag/pattern'
 import { leafOf } from '~/core/tag/view'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
@@ -15,17 +15,17 @@ import type { Around } from './planning.worker'
 import { useApply } from './useApply'
 import { usePlan } from './usePlan'
 
-/** Keeps a folder of tags as a template. */
-export function KeepTemplate({ folder, tags, around, onClose }: { folder: string; tags: readonly Tag[]; around: Surroundings; onClose(): void }) {
+/** Keeps a folder of tags as a pattern. */
+export function KeepPattern({ folder, tags, around, onClose }: { folder: string; tags: readonly Tag[]; around: Surroundings; onClose(): void }) {
   const [name, setName] = useState(leafOf(folder).replace(/\s*\d+$/, ''))
   const [stands, setStands] = useState<Stand[]>([{ text: leafOf(folder), parameter: 'device' }])
   const [fault, setFault] = useState<string | null>(null)
-  const made = useMemo(() => makeTemplate(name.trim(), folder, tags, around, stands), [name, folder, tags, around, stands])
+  const made = useMemo(() => makePattern(name.trim(), folder, tags, around, stands), [name, folder, tags, around, stands])
   const save = async () => {
     if ('problem' in made) return
     try {
-      await call('addTemplate', { body: made.draft })
-      await refresh('listTemplates')
+      await call('addPattern', { body: made.draft })
+      await refresh('listPatterns')
       toast(`The pattern ${made.draft.name} is saved`)
       onClose()
     } catch (e) {
@@ -103,18 +103,18 @@ const stepAtFirst = (p: string) => (p === SOURCE || p === BASE ? 0 : 1)
 
 /** Lays a pattern down many times, with what would be added shown first. */
 export function LayDown({ tags, plain, onClose }: { tags: readonly Tag[]; plain: Around; onClose(): void }) {
-  const templates = useCall('listTemplates')
+  const patterns = useCall('listPatterns')
   const [id, setId] = useState<string | null>(null)
-  const template = templates.data?.find((t) => t.id === id) ?? templates.data?.[0]
-  const remove = async (t: TagTemplate) => {
-    await call('removeTemplate', { params: { id: t.id } })
-    await refresh('listTemplates')
+  const pattern = patterns.data?.find((t) => t.id === id) ?? patterns.data?.[0]
+  const remove = async (t: TagPattern) => {
+    await call('removePattern', { params: { id: t.id } })
+    await refresh('listPatterns')
     const { id: _i, ...draft } = t
     toast(`The pattern ${t.name} is removed`, {
-      action: { label: 'Undo', onClick: () => void call('addTemplate', { body: draft }).then(() => refresh('listTemplates')) },
+      action: { label: 'Undo', onClick: () => void call('addPattern', { body: draft }).then(() => refresh('listPatterns')) },
     })
   }
-  if (templates.data && !template)
+  if (patterns.data && !pattern)
     return (
       <Modal open onClose={onClose} title="Lay down a pattern" width={560}>
         <Empty title="No pattern yet">
@@ -122,12 +122,12 @@ export function LayDown({ tags, plain, onClose }: { tags: readonly Tag[]; plain:
         </Empty>
       </Modal>
     )
-  if (!template) return null
+  if (!pattern) return null
   return (
     <Laying
-      key={template.id}
-      template={template}
-      templates={templates.data!}
+      key={pattern.id}
+      pattern={pattern}
+      patterns={patterns.data!}
       onPick={setId}
       onRemove={remove}
       tags={tags}
@@ -138,30 +138,30 @@ export function LayDown({ tags, plain, onClose }: { tags: readonly Tag[]; plain:
 }
 
 function Laying({
-  template,
-  templates,
+  pattern,
+  patterns,
   onPick,
   onRemove,
   tags,
   plain,
   onClose,
 }: {
-  template: TagTemplate
-  templates: readonly TagTemplate[]
+  pattern: TagPattern
+  patterns: readonly TagPattern[]
   onPick(id: string): void
-  onRemove(t: TagTemplate): Promise<void>
+  onRemove(t: TagPattern): Promise<void>
   tags: readonly Tag[]
   plain: Around
   onClose(): void
 }) {
   const [times, setTimes] = useState('3')
   const [courses, setCourses] = useState<Record<string, Course>>(() =>
-    Object.fromEntries(template.parameters.map((p) => [p, { first: p === SOURCE ? (plain.sources[0]?.name ?? '') : '', step: stepAtFirst(p) }])),
+    Object.fromEntries(pattern.parameters.map((p) => [p, { first: p === SOURCE ? (plain.sources[0]?.name ?? '') : '', step: stepAtFirst(p) }])),
   )
   const n = Number(times)
   const laid = useMemo(
-    () => (Number.isInteger(n) && n >= 1 && n <= 5000 ? layDown(template, courses, n) : { problem: 'How often? A whole number from 1 to 5000' }),
-    [template, courses, n],
+    () => (Number.isInteger(n) && n >= 1 && n <= 5000 ? layDown(pattern, courses, n) : { problem: 'How often? A whole number from 1 to 5000' }),
+    [pattern, courses, n],
   )
   const task = useMemo(() => ('problem' in laid ? null : { do: 'rows' as const, ...laid }), [laid])
   const { planned, problem, progress } = usePlan(task, tags, plain)
@@ -171,8 +171,8 @@ function Laying({
     <Modal open onClose={() => !busy && onClose()} title="Lay down a pattern" note="Numbers count on from copy to copy" width={880} foot={foot}>
       {note}
       <div className="flex flex-wrap items-center gap-3">
-        <select aria-label="Pattern" value={template.id} onChange={(e) => onPick(e.target.value)} className="field w-60">
-          {templates.map((t) => (
+        <select aria-label="Pattern" value={pattern.id} onChange={(e) => onPick(e.target.value)} className="field w-60">
+          {patterns.map((t) => (
             <option key={t.id} value={t.id}>
               {t.name}, {t.rows.length} tags
             </option>
@@ -182,7 +182,7 @@ function Laying({
           <input aria-label="How often" value={times} onChange={(e) => setTimes(e.target.value)} className="field w-16 text-right font-mono" />
           times
         </label>
-        <Button small kind="quiet" onClick={() => void onRemove(template)}>
+        <Button small kind="quiet" onClick={() => void onRemove(pattern)}>
           Remove this pattern
         </Button>
       </div>
@@ -195,7 +195,7 @@ function Laying({
           </tr>
         </thead>
         <tbody>
-          {template.parameters.map((p) => (
+          {pattern.parameters.map((p) => (
             <tr key={p}>
               <td className="font-mono text-[12.5px]">{`{${p}}`}</td>
               <td className="py-0.5 pr-3">

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { surroundings } from './columns'
+import { counted, fillParameters, layDown, makePattern } from './pattern'
 import { finish, planRows } from './plan'
-import { counted, fillParameters, layDown, makeTemplate } from './template'
 
 const field = '01990000-0000-7000-8000-000000000001'
 const kiln = '01990000-0000-7000-8000-000000000002'
@@ -26,13 +26,13 @@ const meter = [
   tag('Hall/Meter 1/energy', field, '11 holding@104 uint32', { unit: 'kWh', deadband: { kind: 'absolute', size: 1 } }),
   tag('Hall/other', field, '11 holding@0 int16'),
 ]
-const made = (m: ReturnType<typeof makeTemplate>) => {
+const made = (m: ReturnType<typeof makePattern>) => {
   if ('problem' in m) throw new Error(m.problem)
   return m
 }
 
-describe('a template', () => {
-  const { draft, first } = made(makeTemplate('meter', 'Hall/Meter 1', meter, around, [{ text: 'Meter 1', parameter: 'device' }]))
+describe('a pattern', () => {
+  const { draft, first } = made(makePattern('meter', 'Hall/Meter 1', meter, around, [{ text: 'Meter 1', parameter: 'device' }]))
   it('has what differs from the defaults, with parameters for what changes from copy to copy', () => {
     expect(draft.parameters).toEqual(['folder', 'source', 'unit', 'base address', 'device'])
     expect(draft.rows).toEqual([
@@ -83,14 +83,14 @@ describe('a template', () => {
 
   it('of another protocol replaces the words that were named', () => {
     const zone = [tag('Kiln/Zone 1/temperature', kiln, 'ns=2;s=zone1.temperature')]
-    const m = made(makeTemplate('zone', 'Kiln/Zone 1', zone, around, [{ text: 'zone1', parameter: 'node' }]))
+    const m = made(makePattern('zone', 'Kiln/Zone 1', zone, around, [{ text: 'zone1', parameter: 'node' }]))
     expect(m.draft.rows).toEqual([{ name: '{folder}/temperature', address: 'ns=2;s={node}.temperature' }])
   })
 
   it('says why there can be none', () => {
-    expect(makeTemplate('x', 'Nowhere', meter, around, [])).toEqual({ problem: 'No tag lies under Nowhere' })
-    expect(makeTemplate('x', 'A', [tag('A/{b}', kiln, 'i=1')], around, [])).toHaveProperty('problem')
-    expect(makeTemplate('x', 'A', [tag('A/b', kiln, 'i=1'), tag('A/c', field, '1 holding@1 int16')], around, [])).toHaveProperty('problem')
+    expect(makePattern('x', 'Nowhere', meter, around, [])).toEqual({ problem: 'No tag lies under Nowhere' })
+    expect(makePattern('x', 'A', [tag('A/{b}', kiln, 'i=1')], around, [])).toHaveProperty('problem')
+    expect(makePattern('x', 'A', [tag('A/b', kiln, 'i=1'), tag('A/c', field, '1 holding@1 int16')], around, [])).toHaveProperty('problem')
     expect(layDown(draft, { folder: { first: 'A', step: 0 } }, 1)).toEqual({ problem: 'Nothing is given for {source}' })
   })
 })

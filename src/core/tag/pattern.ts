@@ -1,4 +1,4 @@
-import type { Tag, TagTemplateDraft } from '~/contract/tag'
+import type { Tag, TagPatternDraft } from '~/contract/tag'
 import { formatModbusAddress, parseModbusAddress } from '../source/modbus-address'
 import { at, type Surroundings, tagColumns } from './columns'
 import { emptyFlat, flatten } from './flat'
@@ -10,7 +10,7 @@ export interface Stand {
   parameter: string
 }
 
-/** Parameters that every template has: where its tags go, and which source they are read from. */
+/** Parameters that every pattern has: where its tags go, and which source they are read from. */
 export const FOLDER = 'folder'
 export const SOURCE = 'source'
 export const UNIT = 'unit'
@@ -28,22 +28,22 @@ function standIn(text: string, stands: readonly Stand[]): string {
 }
 
 /**
- * A template of all tags under a folder. Its place and source become parameters; Modbus addresses give up their unit id and
+ * A pattern of all tags under a folder. Its place and source become parameters; Modbus addresses give up their unit id and
  * count from the lowest register (`{unit} holding@{base address+2} float32`). Braces in texts would be taken for parameters.
  */
-export function makeTemplate(
+export function makePattern(
   name: string,
   folder: string,
   tags: readonly Tag[],
   around: Surroundings,
   stands: readonly Stand[],
-): { draft: TagTemplateDraft; first: Record<string, string> } | { problem: string } {
+): { draft: TagPatternDraft; first: Record<string, string> } | { problem: string } {
   const inside = tags.filter((t) => t.name.startsWith(`${folder}/`))
   if (inside.length === 0) return { problem: `No tag lies under ${folder}` }
   const braces = inside.find((t) => flatten(t, around).some((text) => /[{}]/.test(text)))
   if (braces) return { problem: `${braces.name} holds braces, which would be taken for parameters` }
   const sources = new Set(inside.map((t) => t.sourceId))
-  if (sources.size > 1) return { problem: `Its tags are from ${sources.size} sources: a template is of one` }
+  if (sources.size > 1) return { problem: `Its tags are from ${sources.size} sources: a pattern is of one` }
   const parsed = inside.map((t) => (around.sourceKind.get(t.sourceId) === 'modbus' ? parseModbusAddress(t.address) : null))
   const places = parsed.flatMap((p) => (p && !('problem' in p) ? [p] : []))
   const modbus = places.length === inside.length && new Set(places.map((p) => p.unit)).size === 1
@@ -98,22 +98,22 @@ export interface Course {
   step: number
 }
 
-/** The rows of a template laid down so many times, for a plan to look at. */
+/** The rows of a pattern laid down so many times, for a plan to look at. */
 export function layDown(
-  template: Pick<TagTemplateDraft, 'parameters' | 'rows'>,
+  pattern: Pick<TagPatternDraft, 'parameters' | 'rows'>,
   courses: Readonly<Record<string, Course>>,
   times: number,
 ): { heading: string[]; rows: GivenRow[] } | { problem: string } {
-  const keys = [...new Set(['name', 'source', ...template.rows.flatMap((r) => Object.keys(r))])]
+  const keys = [...new Set(['name', 'source', ...pattern.rows.flatMap((r) => Object.keys(r))])]
   const rows: GivenRow[] = []
   for (let n = 0; n < times; n++) {
     const values: Record<string, string> = {}
-    for (const p of template.parameters) {
+    for (const p of pattern.parameters) {
       const c = courses[p]
       if (!c || c.first.trim() === '') return { problem: `Nothing is given for {${p}}` }
       values[p] = c.step === 0 ? c.first.trim() : counted(c.first.trim(), n * c.step)
     }
-    for (const row of template.rows) {
+    for (const row of pattern.rows) {
       const cells: string[] = []
       for (const key of keys) {
         const filled = key === 'source' ? { text: values[SOURCE] ?? '' } : fillParameters(row[key] ?? emptyFlat[at(key)]!, values)
