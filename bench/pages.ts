@@ -1,12 +1,10 @@
 // What each page costs in Chromium: octets, first useful content, main thread while live, shifts of layout; on the demo's tags and on 20,000.
-import { randomUUID } from 'node:crypto'
 import type { BrowserContext } from '@playwright/test'
 import { places } from '~/views/app/places'
-import { api, openPage, web } from './browser'
+import { openPage, web } from './browser'
 import { median, show, sleep } from './common'
+import { addMachines } from './machines'
 
-const TAGS = 20_000
-const MEMBERS = 10
 const LIVE_MS = 3000
 const TIMES = Number(process.env.EMBRIK_TIMES ?? 3)
 const paths = places.map((place) => place.path)
@@ -85,48 +83,10 @@ async function measured(context: BrowserContext): Promise<Map<string, Cost>> {
   return out
 }
 
-async function addPlant(): Promise<void> {
-  const { id: sourceId } = await api<{ id: string }>('/api/sources', {
-    name: 'Many',
-    kind: 'simulated',
-    enabled: true,
-    settings: { seed: 1, recording: '', rateMs: 2500, retryMs: 1000 },
-  })
-  const tags: { id: string }[] = []
-  for (let from = 0; from < TAGS; from += 10_000)
-    tags.push(
-      ...(await api<{ id: string }[]>('/api/tags', {
-        tags: Array.from({ length: 10_000 }, (_, i) => ({
-          name: `Many/Machine ${Math.floor((from + i) / MEMBERS)}/m${i % MEMBERS}`,
-          sourceId,
-          address: 'noise low=0 high=100',
-          dataType: 'number',
-        })),
-      })),
-    )
-  const cls = await api<{ id: string; members: { id: string }[] }>('/api/classes', {
-    name: 'Machine',
-    members: Array.from({ length: MEMBERS }, (_, m) => ({ key: `m${m}`, label: `m${m}`, dataType: 'number', unit: '' })),
-  })
-  const [top, site] = [randomUUID(), randomUUID()]
-  const add = [
-    { id: top, name: 'Greater Varnmoor', parentId: null, level: 'enterprise' },
-    { id: site, name: 'Upper Pit', parentId: top, level: 'site' },
-    ...Array.from({ length: TAGS / MEMBERS }, (_, i) => ({
-      name: `Machine ${i}`,
-      parentId: site,
-      level: 'work centre',
-      classId: cls.id,
-      bindings: Object.fromEntries(cls.members.map((m, k) => [m.id, { kind: 'tag', tagId: tags[i * MEMBERS + k]!.id }])),
-    })),
-  ]
-  await api('/api/equipment/edit', { add })
-}
-
 const { browser, page } = await openPage()
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, storageState: await page.context().storageState() })
 const few = await measured(context)
-await addPlant()
+await addMachines()
 await sleep(5000)
 const many = await measured(context)
 const kB = (n: number) => `${Math.round(n / 1000)}`

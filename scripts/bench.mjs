@@ -1,5 +1,5 @@
 // Measures: 50,000 simulated worlds and what each planted mistake takes (`npm run bench -- worlds`, alone), the whole engine beside a bare loop of the same library, parts alone, memory and CPU, start times, and a million messages under
-// random faults. `npm run bench -- thread` (or publications, parts, tags, simulated, import, table, plant, pages, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
+// random faults. `npm run bench -- thread` (or publications, parts, tags, simulated, import, table, plant, pages, tabs, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { join } from 'node:path'
@@ -25,7 +25,22 @@ try {
   const parts =
     process.argv.slice(2).length > 0
       ? process.argv.slice(2)
-      : ['thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'table', 'plant', 'pages', 'equipment', 'shapes', 'start', 'faults']
+      : [
+          'thread',
+          'publications',
+          'parts',
+          'tags',
+          'simulated',
+          'import',
+          'table',
+          'plant',
+          'pages',
+          'tabs',
+          'equipment',
+          'shapes',
+          'start',
+          'faults',
+        ]
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
@@ -40,6 +55,7 @@ try {
       'table',
       'plant',
       'pages',
+      'tabs',
       'equipment',
       'shapes',
       'faults',
@@ -68,7 +84,7 @@ try {
       await stack.supervisor.stop()
     }
   }
-  for (const part of ['table', 'plant', 'pages'].filter((p) => parts.includes(p))) {
+  for (const part of ['table', 'plant', 'pages', 'tabs'].filter((p) => parts.includes(p))) {
     if (!chromium()) await installDebian(['chromium'])
     const stack = await startDemoStack({ base, home: join(home, part), fresh: true, quiet: true })
     try {
@@ -85,7 +101,7 @@ try {
     }
   }
   if (parts.includes('worlds')) await run(process.execPath, [join(out, 'worlds.mjs')], { show: true })
-  const own = parts.filter((p) => !['start', 'table', 'plant', 'pages', 'worlds'].includes(p))
+  const own = parts.filter((p) => !['start', 'table', 'plant', 'pages', 'tabs', 'worlds'].includes(p))
   if (own.length > 0) {
     rmSync(join(home, 'demo'), { recursive: true, force: true })
     const cluster = await privateCluster({ home, port: base + 2, fresh: true })

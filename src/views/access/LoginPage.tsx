@@ -3,7 +3,8 @@ import { signOnWords } from '~/contract/sign-on'
 import { Button } from '~/ui/Button'
 import { Mark } from '~/ui/Glyph'
 import { type Problem, ProblemNote } from '~/ui/Notes'
-import { call, failureIn } from '../app/api'
+import { call } from '../app/api'
+import { useWork } from '../shared/useWork'
 
 function Sheet({ title, children }: { title: string; children: ReactNode }) {
   return (
@@ -49,8 +50,13 @@ export function LoginPage() {
   const [password, setPassword] = useState('')
   /** Of the second factor, once it was asked for. */
   const [code, setCode] = useState<string | null>(null)
-  const [problem, setProblem] = useState<Problem | null>(cameBackWith)
-  const [busy, setBusy] = useState(false)
+  const { busy, problem, run } = useWork((failure) => {
+    if (failure.code === 'access.second-factor' || failure.code === 'access.wrong-code') setCode('')
+    // Asked for, it is no problem yet.
+    return failure.code === 'access.second-factor'
+  })
+  const [begun, setBegun] = useState<Problem | null>(cameBackWith)
+  const shown = problem ?? begun
   const [provider, setProvider] = useState<string | null>(null)
   useEffect(() => {
     void call('waysIn').then(
@@ -58,19 +64,12 @@ export function LoginPage() {
       () => undefined,
     )
   }, [])
-  const enter = async () => {
-    setBusy(true)
-    setProblem(null)
-    try {
+  const enter = () => {
+    setBegun(null)
+    return run(async () => {
       await call('logIn', { body: { login, password, ...(code !== null && { code }) } })
-      location.assign(wanted())
-    } catch (e) {
-      const f = failureIn(e)
-      // Asked for, it is no problem yet.
-      if (f.code !== 'access.second-factor') setProblem(f)
-      if (f.code === 'access.second-factor' || f.code === 'access.wrong-code') setCode('')
-      setBusy(false)
-    }
+      await leaveFor(wanted())
+    })
   }
   return (
     <Sheet title="Log in">
@@ -100,9 +99,9 @@ export function LoginPage() {
             onChange={(e) => setCode(e.target.value)}
           />
         )}
-        {problem && (
+        {shown && (
           <div className="mb-3">
-            <ProblemNote problem={problem} />
+            <ProblemNote problem={shown} />
           </div>
         )}
         <Button kind="main" type="submit" busy={busy} className="h-9 w-full">
@@ -121,26 +120,27 @@ export function LoginPage() {
   )
 }
 
+/** Goes to another page: what was asked for is under way until that is there. */
+function leaveFor(href: string): Promise<never> {
+  location.assign(href)
+  return new Promise(() => undefined)
+}
+
 export function SetUpPage() {
   const [input, setInput] = useState({ token: '', name: '', login: '', password: '' })
   const [fields, setFields] = useState<Record<string, string>>({})
-  const [problem, setProblem] = useState<Problem | null>(null)
-  const [busy, setBusy] = useState(false)
+  const { busy, problem, run } = useWork(({ fields: refused }) => {
+    if (refused) setFields(refused)
+    return refused !== undefined
+  })
   const set = (key: keyof typeof input) => (e: React.ChangeEvent<HTMLInputElement>) => setInput({ ...input, [key]: e.target.value })
-  const make = async () => {
-    setBusy(true)
-    setProblem(null)
+  const make = () => {
     setFields({})
-    try {
+    return run(async () => {
       await call('setUp', { body: input })
       await call('logIn', { body: { login: input.login, password: input.password } })
-      location.assign('/sources')
-    } catch (e) {
-      const f = failureIn(e)
-      if (f.fields) setFields(f.fields)
-      else setProblem(f)
-      setBusy(false)
-    }
+      await leaveFor('/sources')
+    })
   }
   return (
     <Sheet title="The first administrator">

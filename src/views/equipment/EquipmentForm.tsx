@@ -4,10 +4,10 @@ import { matchMembers } from '~/core/equipment/matching'
 import { Button } from '~/ui/Button'
 import { CheckField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { type Problem, ProblemNote } from '~/ui/Notes'
-import { failureIn } from '../app/api'
+import { ProblemNote } from '~/ui/Notes'
 import { KeptNote } from '../shared/DraftNotes'
 import { useKeptState } from '../shared/useKeptState'
+import { useWork } from '../shared/useWork'
 import { equipmentEdits } from './edits'
 import { PlaceFields } from './many/PlaceFields'
 import { OutsideNote } from './OutsideNote'
@@ -27,33 +27,27 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
   const start = { name: equipment?.name ?? '', parentId: parent?.id ?? '', level, classId: equipment?.classId ?? '', match: !equipment }
   const kept = useKeptState(`equipment ${equipment?.id ?? 'new'}`, start, equipment?.version ?? null)
   const { name, parentId, level: lev, classId, match } = kept.draft
-  const [problem, setProblem] = useState<Problem | null>(null)
   const [fields, setFields] = useState<Record<string, string>>({})
-  const [busy, setBusy] = useState(false)
+  const { busy, problem, run } = useWork(({ fields: refused }) => {
+    const own = Object.fromEntries(Object.entries(refused ?? {}).map(([k, v]) => [k.replace(/^(add|change)\.0\./, ''), v]))
+    setFields(own)
+    return ['name', 'parentId', 'level', 'classId'].some((k) => own[k])
+  })
   const members = classId ? model.resolver.members(classId).filter((m) => !m.classId && !m.many && !m.calculation) : []
   const hits = name.trim() ? matchMembers(name, members, model.tagList) : new Map<string, string>()
 
-  const save = async () => {
-    setBusy(true)
-    setProblem(null)
+  const save = () => {
     setFields({})
     const found = match ? Object.fromEntries([...hits].map(([k, tagId]) => [k, { kind: 'tag' as const, tagId }])) : {}
     const bound = equipment && equipment.classId === (classId || null) ? equipment.bindings : {}
     const row = { name, parentId: parentId || null, level: lev, classId: classId || null, bindings: { ...found, ...bound } }
-    try {
+    return run(async () => {
       const edited = equipment
         ? await equipmentEdits.apply({ change: [{ ...row, id: equipment.id, version: equipment.version }] }, `${name} changed`)
         : await equipmentEdits.apply({ add: [row] }, `${name} added`)
       kept.forget()
       onSaved(edited.equipment[0]!)
-    } catch (e) {
-      const f = failureIn(e)
-      const own = Object.fromEntries(Object.entries(f.fields ?? {}).map(([k, v]) => [k.replace(/^(add|change)\.0\./, ''), v]))
-      setFields(own)
-      if (!['name', 'parentId', 'level', 'classId'].some((k) => own[k])) setProblem(f)
-    } finally {
-      setBusy(false)
-    }
+    })
   }
   // Closed on purpose, after a question where something was typed: then it is thrown away.
   const close = () => {

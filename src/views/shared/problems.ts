@@ -7,5 +7,11 @@ export function tellFailure(e: unknown): void {
   toast.error(message, { description: hint })
 }
 
+/** For work that has no place to show a problem: it is told in passing, and dealt with. */
+export function told(_failure: unknown, thrown: unknown): true {
+  tellFailure(thrown)
+  return true
+}
+
 /** Somebody else saved the same thing first. */
 export const isConflict = (e: unknown): boolean => failureIn(e).code === 'version.other'

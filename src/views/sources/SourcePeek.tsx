@@ -5,10 +5,12 @@ import type { Source } from '~/contract/source'
 import { Button } from '~/ui/Button'
 import { Fact, Heading, WarnNote } from '~/ui/Notes'
 import { ageText, durationText, rateText, Time, useNow } from '~/ui/time'
-import { call, failureIn, refresh } from '../app/api'
+import { call, refresh } from '../app/api'
 import { useMay } from '../app/caller'
 import { useFrame } from '../app/live/live'
 import { ConditionText } from '../shared/condition'
+import { told } from '../shared/problems'
+import { useWork } from '../shared/useWork'
 import { kindView, placeOf } from './kinds'
 import { RemoveSource, sentenceOf, useSourceUse } from './SourceUse'
 
@@ -21,22 +23,16 @@ export function SourcePeek({ source, onEdit }: { source: Source; onEdit(): void 
   const mayRun = useMay('operator')
   const now = useNow()
   const use = useSourceUse(source.id)
-  const [busy, setBusy] = useState(false)
+  const { busy, run: work } = useWork(told)
   const [removing, setRemoving] = useState(false)
   const view = kindView(source.kind)
   const warning = view.warning(source.settings)
-  const run = async (work: () => Promise<unknown>, done: string) => {
-    setBusy(true)
-    try {
-      await work()
+  const run = (act: () => Promise<unknown>, done: string) =>
+    work(async () => {
+      await act()
       await refresh('listSources')
       toast(done)
-    } catch (e) {
-      toast.error(failureIn(e).message, { description: failureIn(e).hint })
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   const turn = (enabled: boolean) =>
     run(() => call('switchSource', { params: { id: source.id }, body: { enabled } }), `${source.name} is ${enabled ? 'started' : 'stopped'}`)
   return (

@@ -1,10 +1,11 @@
-import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Source, SourceUse } from '~/contract/source'
 import { Button } from '~/ui/Button'
 import { Modal } from '~/ui/Modal'
 import { countText } from '~/ui/time'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
+import { told } from '../shared/problems'
+import { useWork } from '../shared/useWork'
 
 /** What a source is used for; undefined while it is looked up. */
 export function useSourceUse(id: string): SourceUse | undefined {
@@ -26,20 +27,14 @@ export function sentenceOf(use: SourceUse): string {
 /** Removes a source; shows first what would notice. */
 export function RemoveSource({ source, onClose }: { source: Source; onClose(): void }) {
   const use = useSourceUse(source.id)
-  const [busy, setBusy] = useState(false)
-  const remove = async () => {
-    setBusy(true)
-    try {
+  const { busy, run } = useWork(told)
+  const remove = () =>
+    run(async () => {
       await call('removeSource', { params: { id: source.id } })
       await refresh('listSources', 'listCredentials')
       toast(`${source.name} is removed`)
       onClose()
-    } catch (e) {
-      toast.error(failureIn(e).message, { description: failureIn(e).hint })
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   const used = use !== undefined && use.tags > 0
   return (
     <Modal

@@ -4,15 +4,16 @@ import type { Source } from '~/contract/source'
 import { type NamingRule, proposeName } from '~/core/source/naming'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
-import { Empty, Loading, type Problem, ProblemNote } from '~/ui/Notes'
+import { Empty, Loading, ProblemNote } from '~/ui/Notes'
 import { Middle, ThreeParts } from '~/ui/Parts'
 import { countText } from '~/ui/time'
 import { useFilterInAddress, useTextInAddress } from '../app/address'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { Failed } from '../shared/Failed'
 import { EmptyStation } from '../shared/Onward'
+import { useWork } from '../shared/useWork'
 import { SourceSelect } from './SourceSelect'
 import { FamilyList, type FamilyPicking } from './topics/FamilyList'
 import { familyOfTopic, type HeardFamily, heardFamilies, leafName, roleOf } from './topics/heard-families'
@@ -192,12 +193,9 @@ function Silent({ heard }: { heard: Listening }) {
 /** Makes tags of the chosen leaves, named by a rule; what is refused stays chosen. */
 function useAdding(sourceId: string, list: readonly TopicLeaf[], onAdded: () => void) {
   const [rule, setRule] = useState<NamingRule>({ drop: 0, before: '' })
-  const [busy, setBusy] = useState(false)
-  const [problem, setProblem] = useState<(Problem & { fields?: Record<string, string> | undefined }) | null>(null)
-  const add = async () => {
-    setBusy(true)
-    setProblem(null)
-    try {
+  const { busy, problem, run } = useWork()
+  const add = () =>
+    run(async () => {
       const tags = list.map((leaf) => ({
         name: proposeName(leaf.levels, rule),
         sourceId,
@@ -209,11 +207,6 @@ function useAdding(sourceId: string, list: readonly TopicLeaf[], onAdded: () => 
       await refresh('listTags', 'listSources')
       onAdded()
       toast.success(`${countText(made.length)} ${made.length === 1 ? 'tag' : 'tags'} added`)
-    } catch (e) {
-      setProblem(failureIn(e))
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   return { list, rule, setRule, busy, problem, add }
 }

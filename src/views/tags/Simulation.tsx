@@ -5,7 +5,9 @@ import { parseSignal, signalExamples, signalKinds } from '~/core/source/signal'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
-import { call, failureIn, refresh, useCall } from '../app/api'
+import { call, refresh, useCall } from '../app/api'
+import { told } from '../shared/problems'
+import { useWork } from '../shared/useWork'
 import { kindView } from '../sources/kinds'
 
 /** Says loudly that a tag's values are made up; nothing for one that is read from a device. */
@@ -40,22 +42,16 @@ export function Simulation({ tag, mayEdit }: { tag: Tag; mayEdit: boolean }) {
   const sources = useCall('listSources')
   const source = sources.data?.find((s) => s.id === tag.sourceId)
   const [signal, setSignal] = useState<string | null>(null)
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork(told)
   if (!source || !kindView(source.kind).measured) return null
   const parsed = signal === null ? null : parseSignal(signal)
-  const turn = async (simulated: boolean) => {
-    setBusy(true)
-    try {
+  const turn = (simulated: boolean) =>
+    run(async () => {
       await call('changeTag', { params: { id: tag.id }, body: { simulated, ...(simulated && signal !== null && { signal }) } })
       await refresh('listTags')
       setSignal(null)
       toast(simulated ? `${tag.name} is on simulation` : `${tag.name} is read from ${source.name} again`)
-    } catch (e) {
-      toast.error(failureIn(e).message, { description: failureIn(e).hint })
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   if (tag.simulated)
     return (
       <div className="my-2 rounded-sm border border-uncertain bg-sheet px-3 py-2" role="status">

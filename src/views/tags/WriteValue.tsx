@@ -8,22 +8,23 @@ import { typedValue, writeProblem } from '~/core/value/writing'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Heading } from '~/ui/Notes'
-import { call, failureIn } from '../app/api'
+import { call } from '../app/api'
 import { useMay } from '../app/caller'
+import { told } from '../shared/problems'
+import { useWork } from '../shared/useWork'
 
 /** Writes a value to the device, and says what was read back. Nothing for a tag that is read-only. */
 export function WriteValue({ tag }: { tag: Tag }) {
   const mayWrite = useMay('operator')
   const [text, setText] = useState('')
   const [asked, setAsked] = useState(false)
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork(told)
   if (tag.access !== 'read-write') return null
   const value = typedValue(text, tag.dataType)
   const problem = text === '' ? null : writeProblem(tag, value)
   const shown = `${formatValue(value, tag)} ${tag.unit}`.trim()
-  const write = async () => {
-    setBusy(true)
-    try {
+  const write = () =>
+    run(async () => {
       const written = await call('writeTag', { params: { id: tag.id }, body: { value: toWire(value) as NonNullable<WireScalar> } })
       const readBack = fromWire(written.readBack)
       const same = readBack === value
@@ -32,12 +33,7 @@ export function WriteValue({ tag }: { tag: Tag }) {
       else toast.warning(`${shown} was sent, the device keeps another value`, { description: back })
       setText('')
       setAsked(false)
-    } catch (e) {
-      toast.error(failureIn(e).message, { description: failureIn(e).hint })
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   return (
     <>
       <Heading>Write a value</Heading>

@@ -3,14 +3,14 @@ import { toast } from 'sonner'
 import { type ReadSchema, readClassSchema } from '~/core/equipment/class-schema'
 import { Button } from '~/ui/Button'
 import { Modal } from '~/ui/Modal'
-import { Heading, type Problem, ProblemNote, WarnNote } from '~/ui/Notes'
-import { call, failureIn, refresh } from '../../app/api'
+import { Heading, ProblemNote, WarnNote } from '~/ui/Notes'
+import { call, refresh } from '../../app/api'
+import { useWork } from '../../shared/useWork'
 
 /** Makes classes from a JSON Schema; what cannot be taken over is told before anything is made. */
 export function SchemaImport({ onClose, onMade }: { onClose(): void; onMade(id: string): void }) {
   const [text, setText] = useState('')
-  const [busy, setBusy] = useState(false)
-  const [problem, setProblem] = useState<Problem | null>(null)
+  const { busy, problem, run } = useWork()
   const read = useMemo<ReadSchema | { message: string } | null>(() => {
     if (text.trim() === '') return null
     try {
@@ -20,32 +20,29 @@ export function SchemaImport({ onClose, onMade }: { onClose(): void; onMade(id: 
     }
   }, [text])
   const good = read && 'classes' in read ? read : null
-  const make = async () => {
-    if (!good) return
-    setBusy(true)
-    setProblem(null)
-    const ids = new Map<string, string>()
-    const made: string[] = []
-    try {
-      for (const { id, ...c } of good.classes) {
-        const real = (x: string | null | undefined) => (x ? (ids.get(x) ?? x) : null)
-        const body = { ...c, extendsId: real(c.extendsId), members: c.members.map((m) => ({ ...m, classId: real(m.classId) })) }
-        const saved = await call('addClass', { body })
-        ids.set(id, saved.id)
-        made.push(saved.id)
+  const make = () =>
+    run(async () => {
+      if (!good) return
+      const ids = new Map<string, string>()
+      const made: string[] = []
+      try {
+        for (const { id, ...c } of good.classes) {
+          const real = (x: string | null | undefined) => (x ? (ids.get(x) ?? x) : null)
+          const body = { ...c, extendsId: real(c.extendsId), members: c.members.map((m) => ({ ...m, classId: real(m.classId) })) }
+          const saved = await call('addClass', { body })
+          ids.set(id, saved.id)
+          made.push(saved.id)
+        }
+        await refresh('listClasses')
+        toast.success(`${made.length} ${made.length === 1 ? 'class' : 'classes'} made`)
+        onMade(made.at(-1)!)
+      } catch (e) {
+        // All or none: those made so far go again, the last one first since it may hold the others.
+        for (const id of made.reverse()) await call('removeClass', { params: { id } }).catch(() => undefined)
+        await refresh('listClasses')
+        throw e
       }
-      await refresh('listClasses')
-      toast.success(`${made.length} ${made.length === 1 ? 'class' : 'classes'} made`)
-      onMade(made.at(-1)!)
-    } catch (e) {
-      // All or none: those made so far go again, the last one first since it may hold the others.
-      for (const id of made.reverse()) await call('removeClass', { params: { id } }).catch(() => undefined)
-      await refresh('listClasses')
-      setProblem(failureIn(e))
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   return (
     <Modal
       open

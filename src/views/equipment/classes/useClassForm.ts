@@ -1,25 +1,30 @@
 import { useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { ClassInput, EquipmentClass } from '~/contract/equipment'
-import { call, failureIn, refresh } from '../../app/api'
+import { call, refresh } from '../../app/api'
 import { isConflict, tellFailure } from '../../shared/problems'
 import { useDraft } from '../../shared/useDraft'
+import { useWork } from '../../shared/useWork'
 import { fresh, inputOf, moved, nothing, type Typed, type Written, written } from './typed-class'
 
 /** A class as it is written: kept over leaving, told to whoever shows its effect, and saved. */
 export function useClassForm(cls: EquipmentClass | null, onDraft: (d: ClassInput | null) => void, onSaved: (c: EquipmentClass) => void) {
   const own = useDraft<Written>(`class ${cls?.id ?? 'new'}`, cls && { version: cls.version, draft: written(cls) }, nothing)
   const [fields, setFields] = useState<Record<string, string>>({})
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork((failure, thrown) => {
+    if (failure.fields) setFields(failure.fields)
+    else if (cls && isConflict(thrown)) void refresh('listClasses')
+    else tellFailure(thrown)
+    return true
+  })
   const { dirty, draft } = own
   const { members } = draft
   const input = useMemo(() => inputOf(draft), [draft])
   useEffect(() => onDraft(dirty ? input : null), [input, dirty, onDraft])
   const change = (part: Partial<Written>) => own.setDraft({ ...draft, ...part })
-  const save = async () => {
-    setBusy(true)
+  const save = () => {
     setFields({})
-    try {
+    return run(async () => {
       const saved = cls
         ? await call('changeClass', { params: { id: cls.id }, query: { version: own.begun ?? undefined }, body: input })
         : await call('addClass', { body: input })
@@ -27,14 +32,7 @@ export function useClassForm(cls: EquipmentClass | null, onDraft: (d: ClassInput
       own.saved({ version: saved.version, draft: written(saved) })
       toast.success(`${saved.name} is saved${cls ? `, version ${saved.version}` : ''}`)
       onSaved(saved)
-    } catch (e) {
-      const failure = failureIn(e)
-      if (failure.fields) setFields(failure.fields)
-      else if (cls && isConflict(e)) await refresh('listClasses')
-      else tellFailure(e)
-    } finally {
-      setBusy(false)
-    }
+    })
   }
   return {
     own,

@@ -10,6 +10,7 @@ import { Glyph } from '~/ui/Glyph'
 import { Modal } from '~/ui/Modal'
 import { ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
+import { useWork } from '../../shared/useWork'
 import { equipmentEdits } from '../edits'
 import type { PlantModel } from '../useModel'
 import type { MatchingTask } from './matching.worker'
@@ -41,7 +42,7 @@ export function ByPattern({ model, ids, classId, onClose }: { model: PlantModel;
   const [path, setPath] = useState('')
   const [openOnly, setOpenOnly] = useState(true)
   const [show, setShow] = useState<Show>('all')
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork()
   const [asked, setAsked] = useState(pattern)
   useEffect(() => {
     const timer = setTimeout(() => setAsked(pattern), 250)
@@ -62,18 +63,17 @@ export function ByPattern({ model, ids, classId, onClose }: { model: PlantModel;
   const shown = useMemo(() => (hits ?? []).filter((h) => show === 'all' || stateOf(h) === show), [hits, show])
   const good = (hits ?? []).filter((h) => h.tagIds.length === 1 && h.bound !== 'same')
   const members = model.resolver.members(classId).filter((m) => !m.classId && !m.many)
-  const apply = async () => {
-    setBusy(true)
-    const done = await equipmentEdits.tell(
-      bindMany(
-        model,
-        good.map((h) => ({ equipmentId: h.equipmentId, path: h.path, tagId: h.tagIds[0]! })),
-      ),
-      `${countText(good.length)} members filled`,
-    )
-    setBusy(false)
-    if (done) onClose()
-  }
+  const apply = () =>
+    run(async () => {
+      const done = await equipmentEdits.tell(
+        bindMany(
+          model,
+          good.map((h) => ({ equipmentId: h.equipmentId, path: h.path, tagId: h.tagIds[0]! })),
+        ),
+        `${countText(good.length)} members filled`,
+      )
+      if (done) onClose()
+    })
   return (
     <Modal
       open

@@ -6,6 +6,7 @@ import { Modal } from '~/ui/Modal'
 import { ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
 import { useLiveValue, useWatch } from '../../app/live/live'
+import { useWork } from '../../shared/useWork'
 import { equipmentEdits } from '../edits'
 import type { PlantModel } from '../useModel'
 import { bindMany } from './ByPattern'
@@ -17,7 +18,7 @@ export function Proposals({ model, ids, onClose }: { model: PlantModel; ids: rea
   const [least, setLeast] = useState(70)
   const [without, setWithout] = useState<ReadonlySet<string>>(new Set())
   const [extra, setExtra] = useState<ReadonlySet<string>>(new Set())
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork()
   // What was proposed stays while some of it is accepted: only the first state of the model is asked.
   const [first] = useState(model)
   const task = useMemo<MatchingTask>(() => ({ do: 'propose', ids }), [ids])
@@ -36,12 +37,11 @@ export function Proposals({ model, ids, onClose }: { model: PlantModel; ids: rea
     if (!next.delete(key(p))) next.add(key(p))
     put(next)
   }
-  const apply = async () => {
-    setBusy(true)
-    const done = await equipmentEdits.tell(bindMany(model, accepted), `${countText(accepted.length)} members filled`)
-    setBusy(false)
-    if (done) onClose()
-  }
+  const apply = () =>
+    run(async () => {
+      const done = await equipmentEdits.tell(bindMany(model, accepted), `${countText(accepted.length)} members filled`)
+      if (done) onClose()
+    })
   return (
     <Modal
       open

@@ -5,8 +5,9 @@ import { byName } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
-import { call, failureIn, refresh } from '../../app/api'
+import { Heading, ProblemNote } from '~/ui/Notes'
+import { call, refresh } from '../../app/api'
+import { useWork } from '../../shared/useWork'
 import { equipmentEdits } from '../edits'
 import type { PlantModel } from '../useModel'
 import { PlaceFields } from './PlaceFields'
@@ -41,17 +42,14 @@ export function FromFolders({
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
   const [parentId, setParent] = useState(at?.id ?? '')
   const [level, setLevel] = useState<Level>(at ? below[at.level] : 'enterprise')
-  const [problem, setProblem] = useState<Problem | null>(null)
-  const [busy, setBusy] = useState(false)
+  const { busy, problem, run } = useWork()
   const className = name ?? proposal?.cls.name ?? ''
   const beside = useMemo(() => new Set(model.list.filter((e) => e.parentId === (parentId || null)).map((e) => e.name)), [model.list, parentId])
   const chosen = (proposal?.equipment ?? []).filter((e) => !left.has(e.folder) && !beside.has(e.name))
 
-  const make = async () => {
-    if (!proposal) return
-    setBusy(true)
-    setProblem(null)
-    try {
+  const make = () =>
+    run(async () => {
+      if (!proposal) return
       const cls = await call('addClass', { body: { ...proposal.cls, name: className } })
       await refresh('listClasses')
       const rows = placed(chosen, cls.id, parentId, level)
@@ -65,12 +63,7 @@ export function FromFolders({
       }
       if (rows[0]) onMade(rows[0].id)
       onClose()
-    } catch (e) {
-      setProblem(failureIn(e))
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   return (
     <Modal
       open

@@ -9,6 +9,7 @@ import { Glyph } from '~/ui/Glyph'
 import { Modal } from '~/ui/Modal'
 import { ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
+import { useWork } from '../../shared/useWork'
 import { equipmentEdits } from '../edits'
 import type { PlantModel } from '../useModel'
 
@@ -30,7 +31,7 @@ type Show = 'all' | PlannedEquipment['state']
 export function FromSheet({ model, onClose }: { model: PlantModel; onClose(): void }) {
   const [text, setText] = useState('')
   const [show, setShow] = useState<Show>('all')
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork()
   const given = useDeferredValue(text)
   const plan = useMemo<EquipmentPlan | { problem: string } | null>(() => {
     if (given.trim() === '') return null
@@ -43,13 +44,12 @@ export function FromSheet({ model, onClose }: { model: PlantModel; onClose(): vo
   const good = plan && 'rows' in plan ? plan : null
   const rows = useMemo(() => (good?.rows ?? []).filter((r) => show === 'all' || r.state === show), [good, show])
   const doing = good ? good.counts.add + good.counts.change : 0
-  const apply = async () => {
-    if (!good) return
-    setBusy(true)
-    const done = await equipmentEdits.tell(good.edit, `${countText(good.counts.add)} equipment added, ${countText(good.counts.change)} changed`)
-    setBusy(false)
-    if (done) onClose()
-  }
+  const apply = () =>
+    run(async () => {
+      if (!good) return
+      const done = await equipmentEdits.tell(good.edit, `${countText(good.counts.add)} equipment added, ${countText(good.counts.change)} changed`)
+      if (done) onClose()
+    })
   const box = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 26, overscan: 10 })
   return (

@@ -7,9 +7,9 @@ import { factValue } from '~/core/equipment/sheet'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
-import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
+import { Heading } from '~/ui/Notes'
 import { countText } from '~/ui/time'
-import { failureIn } from '../../app/api'
+import { useWork } from '../../shared/useWork'
 import { equipmentEdits } from '../edits'
 import type { PlantModel } from '../useModel'
 import { PlaceFields } from './PlaceFields'
@@ -37,8 +37,7 @@ export function Numbered({
   const [classId, setClass] = useState('')
   const [fact, setFact] = useState('')
   const [factText, setFactText] = useState('')
-  const [problem, setProblem] = useState<Problem | null>(null)
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork()
   const numbered = useMemo(() => numberedNames(pattern), [pattern])
   const names = 'names' in numbered ? numbered.names : []
   const template = useMemo(() => parseTemplate(factText, (k) => k === 'name', '{name}'), [factText])
@@ -50,29 +49,22 @@ export function Numbered({
   const fault = pattern.trim() === '' ? null : 'problem' in numbered ? numbered.problem : twice ? 'Some names would come twice' : null
   const withFact = fact.trim() !== '' && factText.trim() !== ''
 
-  const make = async () => {
-    setBusy(true)
-    setProblem(null)
-    const rows = fresh.map((name) => ({
-      id: newId(),
-      name,
-      parentId: parentId || null,
-      level,
-      classId: classId || null,
-      facts: withFact && factOf(name) ? { [fact.trim()]: factValue(factOf(name)) } : {},
-    }))
-    try {
+  const make = () =>
+    run(async () => {
+      const rows = fresh.map((name) => ({
+        id: newId(),
+        name,
+        parentId: parentId || null,
+        level,
+        classId: classId || null,
+        facts: withFact && factOf(name) ? { [fact.trim()]: factValue(factOf(name)) } : {},
+      }))
       const made = await equipmentEdits.tell({ add: rows }, `${countText(rows.length)} equipment made`)
       if (made) {
         onMade(rows[0]!.id)
         onClose()
       }
-    } catch (e) {
-      setProblem(failureIn(e))
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   return (
     <Modal
       open
@@ -126,7 +118,6 @@ export function Numbered({
             help="{name}, and filters after a bar: number, pad(3), slug, lower, replace(' ', '')"
             error={template.problems[0]?.message}
           />
-          {problem && <ProblemNote problem={problem} />}
         </div>
         <div className="flex min-h-0 flex-col">
           <Heading aside={<span className="text-xs text-muted">{countText(names.length)}</span>}>What there will be</Heading>

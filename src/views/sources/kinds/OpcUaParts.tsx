@@ -2,29 +2,23 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { OfferedEndpoint, ShownCertificate } from '~/contract/sources/opcua'
 import { Button } from '~/ui/Button'
-import { Fact, Heading, type Problem, ProblemNote } from '~/ui/Notes'
-import { call, failureIn, refresh, useCall } from '../../app/api'
+import { Fact, Heading, ProblemNote } from '~/ui/Notes'
+import { call, refresh, useCall } from '../../app/api'
 import { useMay } from '../../app/caller'
+import { told } from '../../shared/problems'
+import { useWork } from '../../shared/useWork'
 
 const day = (text: string) => text.slice(0, 10)
 
 /** Asks the server which ways in it has; one click takes mode and policy over. */
 export function Offers({ endpoint, onTake }: { endpoint: string; onTake(o: OfferedEndpoint): void }) {
   const [offers, setOffers] = useState<OfferedEndpoint[] | null>(null)
-  const [problem, setProblem] = useState<Problem | null>(null)
-  const [busy, setBusy] = useState(false)
-  const ask = async () => {
-    setBusy(true)
-    setProblem(null)
-    try {
-      setOffers(await call('discoverEndpoints', { body: { endpoint } }))
-    } catch (e) {
+  const { busy, problem, run } = useWork()
+  const ask = () =>
+    run(async () => {
       setOffers(null)
-      setProblem(failureIn(e))
-    } finally {
-      setBusy(false)
-    }
-  }
+      setOffers(await call('discoverEndpoints', { body: { endpoint } }))
+    })
   return (
     <div className="pb-1 pl-[142px]">
       <Button small busy={busy} onClick={() => void ask()}>
@@ -116,22 +110,16 @@ export function OwnCertificate() {
   const application = useCall('application')
   const mayRenew = useMay('administrator')
   const [asking, setAsking] = useState(false)
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork(told)
   const a = application.data
-  const renew = async () => {
-    if (!a) return
-    setBusy(true)
-    try {
+  const renew = () =>
+    run(async () => {
+      if (!a) return
       await call('renewApplication', { body: { thumbprint: a.thumbprint } })
       await refresh('application', 'listCredentials')
       toast.success('Embrik has a new certificate', { description: 'OPC UA servers must trust it anew' })
       setAsking(false)
-    } catch (e) {
-      toast.error(failureIn(e).message, { description: failureIn(e).hint })
-    } finally {
-      setBusy(false)
-    }
-  }
+    })
   return (
     <>
       <Heading>Certificate of Embrik</Heading>

@@ -1,13 +1,13 @@
-import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Tag } from '~/contract/tag'
 import { formatModbusAddress, parseModbusAddress } from '~/core/source/modbus-address'
 import { formatValue } from '~/core/value/format'
 import { Button } from '~/ui/Button'
 import { Modal } from '~/ui/Modal'
-import { Fact, type Problem, ProblemNote } from '~/ui/Notes'
+import { Fact, ProblemNote } from '~/ui/Notes'
 import { call, failureIn, refresh } from '../../app/api'
 import { useLiveValue } from '../../app/live/live'
+import { useWork } from '../../shared/useWork'
 import type { ModbusSource } from './useBench'
 
 /** A way to read registers that somebody chose. */
@@ -30,20 +30,14 @@ interface Props {
 
 /** Asks before a tag is read otherwise, or a new one is added: old and new way side by side. */
 export function TakeDialog({ taken, tag, name, range, source, onDone }: Props) {
-  const [busy, setBusy] = useState(false)
-  const [problem, setProblem] = useState<Problem | null>(null)
+  const { busy, problem, run } = useWork()
   const { notation } = source.settings
-  const act = async () => {
-    setBusy(true)
-    try {
+  const act = () =>
+    run(async () => {
       if (tag) await readSo(tag, taken.address, tag.address)
       const id = tag?.id ?? (await add(name, source.id, taken, range))
       onDone(id)
-    } catch (e) {
-      setProblem(failureIn(e))
-      setBusy(false)
-    }
-  }
+    })
   return (
     <Modal
       open

@@ -4,6 +4,7 @@ import { columnIndex, type Surroundings, tagColumns } from '~/core/tag/columns'
 import { editOf } from '~/core/tag/plan'
 import { failureIn } from '../../app/api'
 import { useKept } from '../../shared/kept'
+import { useWork } from '../../shared/useWork'
 import { tagEdits } from '../edit/edits'
 import { planCells } from '../edit/single'
 import { conflictsIn, type TypedCells, withCell } from './typed'
@@ -18,7 +19,10 @@ export function useProperties(tag: Tag, around: Surroundings) {
   const [cells, setCells] = useState<TypedCells>(found?.draft ?? nothing)
   const [keptAt, setKeptAt] = useState(found?.at ?? null)
   const [refused, setRefused] = useState<Record<string, string>>({})
-  const [busy, setBusy] = useState(false)
+  const { busy, run } = useWork((_, thrown) => {
+    setRefused(refusals(thrown))
+    return true
+  })
   const read = (key: string) => columnOf(key).read(tag, around)
   const planned = useMemo(() => planCells(tag, cells.typed, around), [tag, cells, around])
   const faults: Record<string, string> = { ...Object.fromEntries(planned.faults.map((f) => [f.column, f.reason])), ...refused }
@@ -57,17 +61,10 @@ export function useProperties(tag: Tag, around: Surroundings) {
         forget()
         return true
       }
-      setBusy(true)
-      try {
+      return run(async () => {
         await tagEdits.apply(editOf([planned]), `${tag.name} changed`)
         forget()
-        return true
-      } catch (e) {
-        setRefused(refusals(e))
-        return false
-      } finally {
-        setBusy(false)
-      }
+      })
     },
   }
 }

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import type { Tag } from '~/contract/tag'
 import type { Surroundings, TagColumn } from '~/core/tag/columns'
 import { editOf } from '~/core/tag/plan'
-import { failureIn } from '../../app/api'
+import { useWork } from '../../shared/useWork'
 import { CellInput } from '../edit/CellInput'
 import { tagEdits } from '../edit/edits'
 import { planCells } from '../edit/single'
@@ -21,22 +21,17 @@ export function InlineEdit({
   onDone(then: 'stay' | 'down' | 'right'): void
 }) {
   const [text, setText] = useState(() => column.read(tag, around))
-  const [refused, setRefused] = useState<string | null>(null)
-  const [busy, setBusy] = useState(false)
+  const { busy, problem, setProblem, run } = useWork()
   const planned = planCells(tag, { [column.key]: text }, around)
   // A fault may lie in a neighbour: a range with one end, say.
-  const fault = refused ?? planned.faults[0]?.reason ?? null
+  const fault = problem?.message ?? planned.faults[0]?.reason ?? null
   const save = async (then: 'stay' | 'down' | 'right') => {
     if (busy || planned.state === 'faulty') return
     if (planned.state === 'same') return onDone(then)
-    setBusy(true)
-    try {
+    await run(async () => {
       await tagEdits.apply(editOf([planned]), `${column.label} of ${tag.name}: ${text || 'nothing'}`)
       onDone(then)
-    } catch (e) {
-      setRefused(failureIn(e).message)
-      setBusy(false)
-    }
+    })
   }
   return (
     <span className="relative -mx-1.5 flex w-[calc(100%+12px)]">
@@ -50,7 +45,7 @@ export function InlineEdit({
         className={`h-[23px] w-full ${fault ? 'border-bad' : 'border-slate'}`}
         onValue={(t) => {
           setText(t)
-          setRefused(null)
+          setProblem(null)
         }}
         onFocus={(e) => 'select' in e.target && e.target.select()}
         onClick={(e) => e.stopPropagation()}
@@ -63,7 +58,7 @@ export function InlineEdit({
           e.stopPropagation()
         }}
         // What is right is kept when one clicks elsewhere; what is wrong is not saved by accident.
-        onBlur={() => (planned.state === 'change' && !refused ? void save('stay') : onDone('stay'))}
+        onBlur={() => (planned.state === 'change' && !problem ? void save('stay') : onDone('stay'))}
       />
       <Popover.Root open={fault !== null}>
         <Popover.Anchor className="absolute inset-0 -z-10" />
