@@ -52,14 +52,13 @@ export function SettingsForm({ schema, path, form, options = {}, hide, after = {
     const kind = (core.def as { type: string }).type
     const choices = options[key] ?? (kind === 'enum' ? (core as unknown as { options: string[] }).options.map((o) => ({ value: o, label: o })) : null)
     let field: ReactNode
-    if (choices)
+    if (choices) {
+      const chosen = (watch(name) as string | null) ?? ''
       field = (
-        <SelectField
-          {...around}
-          value={(watch(name) as string | null) ?? ''}
-          onChange={(e) => setValue(name, e.target.value || null, { shouldValidate: true, shouldDirty: true })}
-        >
+        <SelectField {...around} value={chosen} onChange={(e) => setValue(name, e.target.value || null, { shouldValidate: true, shouldDirty: true })}>
           {options[key] && <option value="">none</option>}
+          {/* What is stored is not "none" while the list is on its way, or for who may not see it. */}
+          {chosen !== '' && !choices.some((c) => c.value === chosen) && <option value={chosen}>as it is stored</option>}
           {choices.map((c) => (
             <option key={c.value} value={c.value}>
               {c.label}
@@ -67,7 +66,7 @@ export function SettingsForm({ schema, path, form, options = {}, hide, after = {
           ))}
         </SelectField>
       )
-    else if (kind === 'boolean') field = <CheckField {...around} {...register(name)} />
+    } else if (kind === 'boolean') field = <CheckField {...around} {...register(name)} />
     else if (kind === 'number')
       field = (
         <TextField
