@@ -53,7 +53,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   editEquipment: `${oneEdit}; 20,000 equipment at most`,
   listEquipment: whole,
   outlineEquipment: whole,
-  equipmentAsSent: 'the whole model read once; 10,000 ids at most',
+  equipmentAsSent: 'the whole model read, once for all who ask at the same time; 10,000 ids at most',
   addEquipment: oneEdit,
   changeEquipment: oneEdit,
   removeEquipment: oneEdit,

@@ -11,6 +11,7 @@ import { listRecords } from '~/store/record'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
+import { sharedReading } from '../shared-reading'
 
 type Keys =
   | 'find'
@@ -38,6 +39,9 @@ type Keys =
   | 'pausePublication'
   | 'resumePublication'
 
+/** The whole model, for what needs all of it. */
+const readWorld = sharedReading(() => loadWorld(database()))
+
 /** Things of one kind that the finder shows. */
 const FOUND_MAX = 12
 
@@ -53,7 +57,7 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   listRecords: () => listRecords(database()),
   listEquipment: () => listEquipment(database()),
   outlineEquipment: () => outlineEquipment(database()),
-  equipmentAsSent: async ({ body }) => asSent(await loadWorld(database()), body.ids),
+  equipmentAsSent: async ({ body }) => asSent(await readWorld(), body.ids),
   addEquipment: ({ body }) => addEquipment(database(), body),
   changeEquipment: ({ params, body }) => changeEquipment(database(), params.id!, body),
   removeEquipment: ({ params }) => removeEquipment(database(), params.id!),

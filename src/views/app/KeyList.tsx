@@ -17,6 +17,8 @@ const groups: readonly [string, readonly [string, string][]][] = [
     'Tables and trees',
     [
       ['↑ ↓', 'one further; with Shift choose on the way'],
+      ['Home, End', 'to the first, to the last'],
+      ['Enter', 'open, or edit the cell'],
       ['← →', 'close and open a branch'],
       ['Space', 'tick'],
       ['Ctrl A', 'choose all'],
