@@ -18,8 +18,10 @@ const openers = new WeakMap<Element, Element>()
 
 /** The focus goes back to where it was before, also when that was in a sheet whose place this one took. */
 function focusBack(opener: Element | null): void {
+  // Another sheet that took the place of this one has the focus already.
+  const another = document.querySelector('[data-sheet]') !== null
   for (let at = opener; at; at = openers.get(at.closest('[data-sheet]') ?? at) ?? null)
-    if (at.isConnected) return at instanceof HTMLElement ? at.focus() : undefined
+    if (at.isConnected) return at instanceof HTMLElement && (!another || at.closest('[data-sheet]')) ? at.focus() : undefined
 }
 
 /** A sheet over the bench, for work that has an end. Escape closes it, and asks first where something was typed. */

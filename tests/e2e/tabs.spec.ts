@@ -83,7 +83,7 @@ test('the register bench and what is browsed are drawn as old while the engine s
     .getByRole('button', { name: /^Open / })
     .first()
     .click()
-  await browser.getByRole('tree', { name: 'Nodes' }).getByRole('checkbox').first().check()
+  await browser.getByRole('tree', { name: 'Nodes' }).getByRole('checkbox', { disabled: false }).first().check()
   const values = browser.locator('[data-watched]')
   await expect(values).toHaveAttribute('data-watched', 'live')
   const pid = enginePid()

@@ -19,6 +19,38 @@ test('everything is reached by keyboard: letters, the finder, the filter', async
   await expect(page.getByRole('heading', { name: 'Zone 7/gas flow' })).toBeVisible()
 })
 
+test('Enter in the finder means what was typed, also before it is found', async ({ page }) => {
+  await logIn(page)
+  await page.goto('/sources')
+  let letGo = () => {}
+  const held = new Promise<void>((done) => {
+    letGo = done
+  })
+  await expect(page.locator('[data-figure="sources"]')).not.toHaveText('...')
+  await page.route(/api\/find.*temperature/, (route) => held.then(() => route.continue()))
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('zone 6')
+  await expect(page.getByRole('option', { name: /Zone 6/ }).first()).toBeVisible()
+  await page.keyboard.type(' temperature')
+  await page.keyboard.press('Enter')
+  // What stood there was found for a part of the text: it is not taken.
+  await expect(page.getByRole('dialog')).toBeVisible()
+  letGo()
+  await expect(page.getByRole('heading', { name: 'Zone 6/temperature' })).toBeVisible()
+  await expect(page).toHaveURL(/\/tags\?tag=/)
+  // What is chosen by arrows is taken at once.
+  await page.unroute(/api\/find.*temperature/)
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('zone 6')
+  await expect(page.getByRole('option', { name: /Zone 6\/temperature/ })).toBeVisible()
+  await expect(page.getByRole('option', { selected: true })).toHaveCount(1)
+  await page.keyboard.press('ArrowDown')
+  const name = await page.getByRole('option', { selected: true }).locator('span').first().textContent()
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('dialog')).toHaveCount(0)
+  await expect(page.getByRole('main').or(page.getByRole('complementary')).getByText(name!.trim(), { exact: true }).first()).toBeVisible()
+})
+
 test('renaming a tag breaks nothing that uses it, and can be undone', async ({ page }) => {
   await logIn(page)
   const tags = await api<{ id: string; name: string }[]>('GET', '/api/tags')

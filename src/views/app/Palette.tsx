@@ -1,6 +1,6 @@
 import { Command } from 'cmdk'
 import { Dialog } from 'radix-ui'
-import { type ReactNode, useDeferredValue, useMemo, useState } from 'react'
+import { type KeyboardEvent, type ReactNode, useDeferredValue, useEffect, useMemo, useState } from 'react'
 import type { Found, FoundKind } from '~/contract/find'
 import { go } from './address'
 import { useCall } from './api'
@@ -69,13 +69,17 @@ function grouped(found: readonly Found[]): [string, Hit[]][] {
   ]
 }
 
+const entryValue = (title: string, h: Hit) => `${title} ${h.id}`
+
 function Finder({ onClose }: { onClose(): void }) {
   const [query, setQuery] = useState('')
   const q = useDeferredValue(query.trim())
   const asked = useCall('find', { query: { q }, enabled: q !== '' })
   // What was found stays while more is typed.
-  const [kept, setKept] = useState<readonly Found[]>([])
-  if (asked.data && asked.data !== kept) setKept(asked.data)
+  const [kept, setKept] = useState<{ q: string; found: readonly Found[] }>({ q: '', found: [] })
+  if (asked.data && (asked.data !== kept.found || q !== kept.q)) setKept({ q, found: asked.data })
+  // Whether what stands there was found for what stands in the field; where it fails nothing better will come.
+  const fresh = query.trim() === '' || kept.q === query.trim() || (asked.isError && q === query.trim())
   const theme = useTheme()
   const engineer = useMay('engineer')
   const groups = useMemo(() => {
@@ -98,16 +102,46 @@ function Finder({ onClose }: { onClose(): void }) {
           { id: 'c4', name: 'Add a destination', aside: '', href: '/destinations?add' },
         ].filter((c) => c.name.toLowerCase().includes(word))
       : []
-    const found = grouped(word === '' ? [] : kept)
+    const found = grouped(word === '' ? [] : kept.found)
     return [...found.slice(0, 1), ['Go to', pages] as const, ['Do', commands] as const, ...found.slice(1)]
   }, [query, kept, engineer])
   const other = theme === 'dark' ? 'light' : 'dark'
+  const take = (h: Hit) => {
+    onClose()
+    go(h.href)
+  }
+  const entries = groups.flatMap(([title, hits]) => hits.map((h) => ({ value: entryValue(title, h), h })))
+  const first = entries[0]
+  const [selected, setSelected] = useState('')
+  /** What was typed has been left by arrows or pointer: the choice is theirs from then on. */
+  const [moved, setMoved] = useState(false)
+  /** Enter was pressed before the answer came: it means what is found for the whole text, not what stood there for a part of it. */
+  const [entered, setEntered] = useState(false)
+  useEffect(() => {
+    if (!moved) setSelected(first?.value ?? '')
+  }, [first?.value, moved])
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the answer is there
+  useEffect(() => {
+    if (!entered || !fresh) return
+    setEntered(false)
+    if (first) take(first.h)
+  }, [entered, fresh])
+  const onKey = (e: KeyboardEvent) => {
+    if (e.key === 'ArrowDown' || e.key === 'ArrowUp' || e.key === 'Home' || e.key === 'End') setMoved(true)
+    if (e.key !== 'Enter' || fresh || moved) return
+    e.preventDefault()
+    setEntered(true)
+  }
   return (
-    <Command shouldFilter={false} label="Find" loop>
+    <Command shouldFilter={false} label="Find" loop value={selected} onValueChange={setSelected} onKeyDownCapture={onKey}>
       <Command.Input
         autoFocus
         value={query}
-        onValueChange={setQuery}
+        onValueChange={(text) => {
+          setQuery(text)
+          setMoved(false)
+          setEntered(false)
+        }}
         placeholder="Tag, equipment, publication, topic, command ..."
         className="h-10 w-full border-b border-line bg-transparent px-3 text-[15px] outline-none placeholder:text-muted"
       />
@@ -121,15 +155,7 @@ function Finder({ onClose }: { onClose(): void }) {
               className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1.5 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-muted"
             >
               {hits.map((h) => (
-                <Entry
-                  key={h.id}
-                  value={`${title} ${h.id}`}
-                  aside={h.aside}
-                  onSelect={() => {
-                    onClose()
-                    go(h.href)
-                  }}
-                >
+                <Entry key={h.id} value={entryValue(title, h)} aside={h.aside} onSelect={() => take(h)}>
                   {h.name}
                 </Entry>
               ))}

@@ -201,7 +201,9 @@ function Nodes({ source, sources, onSource }: { source: Source; sources: Source[
           </div>
         ) : !mayEdit ? (
           <p className="p-4 text-muted">Browsing needs the role engineer.</p>
-        ) : tree.busy.has('') && !tree.children.has('') ? (
+        ) : tags.error ? (
+          <Failed of={tags} />
+        ) : !tags.data || (tree.busy.has('') && !tree.children.has('')) ? (
           <Loading rows={10} label="Asking the source" />
         ) : (
           <>

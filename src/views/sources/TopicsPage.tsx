@@ -136,7 +136,9 @@ function Listen({ source, sources, onSource }: { source: MqttSource; sources: Mq
           <div className="p-4">
             <ProblemNote problem={heard.problem} action={<Button onClick={start}>Listen again</Button>} />
           </div>
-        ) : heard.topics.size === 0 ? (
+        ) : tags.error ? (
+          <Failed of={tags} />
+        ) : heard.topics.size === 0 || !tags.data ? (
           <Silent heard={heard} />
         ) : (
           <>
