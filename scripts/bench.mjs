@@ -22,44 +22,14 @@ try {
   await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
   if (stale(root)) await step('Build', () => build(root))
   const { build: bundle } = await import('esbuild')
-  const parts =
-    process.argv.slice(2).length > 0
-      ? process.argv.slice(2)
-      : [
-          'thread',
-          'publications',
-          'parts',
-          'tags',
-          'simulated',
-          'import',
-          'table',
-          'plant',
-          'pages',
-          'tabs',
-          'equipment',
-          'shapes',
-          'start',
-          'faults',
-        ]
+  const inBrowser = ['table', 'plant', 'pages', 'tabs']
+  const ownDatabase = ['thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'equipment', 'shapes', 'faults']
+  const asked = process.argv.slice(2)
+  const parts = asked.length > 0 ? asked : [...ownDatabase, ...inBrowser, 'start']
   const out = join(root, 'dist', 'bench')
   await bundle({
     absWorkingDir: root,
-    entryPoints: [
-      'worlds',
-      'thread',
-      'publications',
-      'parts',
-      'tags',
-      'simulated',
-      'import',
-      'table',
-      'plant',
-      'pages',
-      'tabs',
-      'equipment',
-      'shapes',
-      'faults',
-    ].map((n) => `bench/${n}.ts`),
+    entryPoints: ['worlds', ...inBrowser, ...ownDatabase].map((n) => `bench/${n}.ts`),
     outdir: out,
     outExtension: { '.js': '.mjs' },
     bundle: true,
@@ -84,7 +54,7 @@ try {
       await stack.supervisor.stop()
     }
   }
-  for (const part of ['table', 'plant', 'pages', 'tabs'].filter((p) => parts.includes(p))) {
+  for (const part of inBrowser.filter((p) => parts.includes(p))) {
     if (!chromium()) await installDebian(['chromium'])
     const stack = await startDemoStack({ base, home: join(home, part), fresh: true, quiet: true })
     try {
@@ -101,7 +71,7 @@ try {
     }
   }
   if (parts.includes('worlds')) await run(process.execPath, [join(out, 'worlds.mjs')], { show: true })
-  const own = parts.filter((p) => !['start', 'table', 'plant', 'pages', 'tabs', 'worlds'].includes(p))
+  const own = ownDatabase.filter((p) => parts.includes(p))
   if (own.length > 0) {
     rmSync(join(home, 'demo'), { recursive: true, force: true })
     const cluster = await privateCluster({ home, port: base + 2, fresh: true })
