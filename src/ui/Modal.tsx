@@ -9,8 +9,11 @@ const isWork = (e: FormEvent) => e.target instanceof Element && e.target.closest
 /** The first thing to fill in; where there is none, the sheet itself takes the keys. */
 function focusFirst(sheet: HTMLElement): void {
   const first = sheet.querySelector<HTMLElement>('[data-body] :is(input:not([type="hidden"]), select, textarea, .cm-content):not(:disabled)')
-  const begun = sheet.querySelector<HTMLElement>('[data-body] [autofocus], [data-body] button:not(:disabled)')
-  ;(first ?? begun ?? sheet).focus()
+  const begun = sheet.querySelector<HTMLElement>('[data-body] [autofocus], [data-body] :is(button:not(:disabled), a[href])')
+  const body = sheet.querySelector<HTMLElement>('[data-body]')
+  // A sheet that is only read is scrolled by keys.
+  if (!first && !begun && body) body.tabIndex = 0
+  ;(first ?? begun ?? body ?? sheet).focus()
 }
 
 /** What had the focus before a sheet opened. */
