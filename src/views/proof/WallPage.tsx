@@ -61,7 +61,7 @@ export function WallPage() {
   // Ends at a whole slice, so that the picture moves on by bricks.
   const to = Math.ceil((until ?? now) / sliceMs) * sliceMs
   const from = to - BRICKS * sliceMs
-  const wall = useCall('wall', { query: { from, to, sliceMs }, ...(until === null && { refetchMs: sliceMs > 60_000 ? 5000 : 1000 }) })
+  const wall = useCall('wall', { query: { from, to, sliceMs }, ...(until === null && { refetchMs: sliceMs > 60_000 ? 5000 : 2000 }) })
   const [kept, setKept] = useState(wall.data)
   if (wall.data && wall.data !== kept) setKept(wall.data)
   const all = lines ?? first.data ?? null
