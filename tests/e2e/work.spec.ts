@@ -38,6 +38,11 @@ test('Enter in the finder means what was typed, also before it is found', async 
   letGo()
   await expect(page.getByRole('heading', { name: 'Zone 6/temperature' })).toBeVisible()
   await expect(page).toHaveURL(/\/tags\?tag=/)
+  // A command that stands below what is found is taken where nothing else is called so.
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('dark theme')
+  await page.keyboard.press('Enter')
+  await expect(page.locator('html')).toHaveAttribute('data-theme', 'dark')
   // What is chosen by arrows is taken at once.
   await page.unroute(/api\/find.*temperature/)
   await page.keyboard.press('Control+k')

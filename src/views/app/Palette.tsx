@@ -112,19 +112,26 @@ function Finder({ onClose }: { onClose(): void }) {
   }
   const entries = groups.flatMap(([title, hits]) => hits.map((h) => ({ value: entryValue(title, h), h })))
   const first = entries[0]
+  const turnTheme = () => {
+    setTheme(other)
+    onClose()
+  }
+  const themeFits = `${other} theme`.includes(query.trim().toLowerCase())
+  const firstValue = first?.value ?? (themeFits ? 'theme' : '')
   const [selected, setSelected] = useState('')
-  /** What was typed has been left by arrows or pointer: the choice is theirs from then on. */
+  /** What was typed has been left by arrows: the choice is theirs from then on. */
   const [moved, setMoved] = useState(false)
   /** Enter was pressed before the answer came: it means what is found for the whole text, not what stood there for a part of it. */
   const [entered, setEntered] = useState(false)
   useEffect(() => {
-    if (!moved) setSelected(first?.value ?? '')
-  }, [first?.value, moved])
+    if (!moved) setSelected(firstValue)
+  }, [firstValue, moved])
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the answer is there
   useEffect(() => {
     if (!entered || !fresh) return
     setEntered(false)
     if (first) take(first.h)
+    else if (themeFits) turnTheme()
   }, [entered, fresh])
   const onKey = (e: KeyboardEvent) => {
     if (e.key === 'ArrowDown' || e.key === 'ArrowUp' || e.key === 'Home' || e.key === 'End') setMoved(true)
@@ -162,15 +169,8 @@ function Finder({ onClose }: { onClose(): void }) {
             </Command.Group>
           ),
         )}
-        {`${other} theme`.includes(query.trim().toLowerCase()) && (
-          <Entry
-            value="theme"
-            aside=""
-            onSelect={() => {
-              setTheme(other)
-              onClose()
-            }}
-          >
+        {themeFits && (
+          <Entry value="theme" aside="" onSelect={turnTheme}>
             {other === 'dark' ? 'Dark' : 'Light'} theme
           </Entry>
         )}
