@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
 import type { Tag, TagUse } from '~/contract/tag'
+import { byName } from '~/core/equipment/hierarchy'
 import type { Conn } from './database'
 import { filledBy } from './equipment'
 
@@ -29,9 +30,26 @@ const columns = [
   'version',
 ] as const
 
+/** All tags, or those of one source. */
 export async function listTags(db: Conn, sourceId?: string): Promise<Tag[]> {
   const all = db.selectFrom('tag').select(columns).orderBy('handle')
   return (sourceId === undefined ? all : all.where('source_id', '=', sourceId)).execute()
+}
+
+/** The first so many in the order of their names, as people read them. */
+export async function firstTags(db: Conn, most: number): Promise<Tag[]> {
+  const names = await db.selectFrom('tag').select(['id', 'name']).execute()
+  names.sort((a, b) => byName(a.name, b.name))
+  const ids = names.slice(0, most).map((t) => t.id)
+  const tags = await db.selectFrom('tag').select(columns).where('id', '=', sql<string>`any(${ids}::uuid[])`).execute()
+  return tags.sort((a, b) => byName(a.name, b.name))
+}
+
+/** Those that fill members of some equipment, straight or through an expression. */
+export async function tagsOfEquipment(db: Conn, equipmentIds: readonly string[]): Promise<Tag[]> {
+  const bound = sql<string>`any(array(
+    select (f #>> '{}')::uuid from equipment e, jsonb_path_query(e.bindings, '$.**.tagId') f where e.id = any(${[...equipmentIds]}::uuid[])))`
+  return db.selectFrom('tag').select(columns).where('id', '=', bound).orderBy('handle').execute()
 }
 
 /** Handles of the tags that fill members of equipment, straight or through an expression. */

@@ -62,6 +62,11 @@ export function TextField({
   )
 }
 
+/** A password: of one's own that is asked for (`own`), or a new one. */
+export function PasswordField({ own = false, ...rest }: { own?: boolean } & Parameters<typeof TextField>[0]) {
+  return <TextField {...rest} type="password" autoComplete={own ? 'current-password' : 'new-password'} />
+}
+
 export function AreaField({ label, help, error, className = '', ...rest }: Around & TextareaHTMLAttributes<HTMLTextAreaElement>) {
   return (
     <Field label={label} help={help} error={error}>

@@ -1,17 +1,9 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, type ReactNode, useRef } from 'react'
+import { type HeadColumn, TableHead } from './TableHead'
 
 /** One column of a list. */
-export interface ListColumn<T> {
-  key: string
-  /** Its heading; a column of glyphs or buttons has one that only screen readers say (`quiet`). */
-  head: string
-  quiet?: boolean
-  /** What the heading means, on hover. */
-  about?: string
-  /** CSS width in a table of fixed columns. */
-  width?: string
-  right?: boolean
+export interface ListColumn<T> extends HeadColumn {
   mono?: boolean
   strong?: boolean
   muted?: boolean
@@ -100,21 +92,7 @@ export function ListTable<T>({ label, rows, columns, rowKey, chosen, onChoose, o
       role={onChoose ? 'grid' : undefined}
       aria-rowcount={onChoose ? rows.length : undefined}
     >
-      <thead className="sticky top-0 z-[1] bg-paper">
-        <tr className="border-b border-line text-left text-xs text-muted">
-          {columns.map((c) => (
-            <th
-              key={c.key}
-              scope="col"
-              style={{ width: c.width }}
-              title={c.about}
-              className={`px-2 py-1.5 font-semibold ${c.right ? 'text-right' : ''}`}
-            >
-              {c.quiet ? <span className="sr-only">{c.head}</span> : c.head}
-            </th>
-          ))}
-        </tr>
-      </thead>
+      <TableHead columns={columns} sticky />
       {first > 0 && <Gap height={first * height} columns={columns.length} />}
       <tbody ref={body}>
         {rows.slice(first, last + 1).map((row, n) => {

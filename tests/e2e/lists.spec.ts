@@ -57,3 +57,38 @@ test('the sheet that adds a person or a key stands in the address', async ({ pag
   await page.getByRole('button', { name: 'Cancel' }).click()
   await expect(page).not.toHaveURL(/add=/)
 })
+
+test('what is looked at first is there before all tags are', async ({ page }) => {
+  await logIn(page)
+  let release: () => void = () => undefined
+  const held = new Promise<void>((done) => {
+    release = done
+  })
+  // Those that are asked for by name come; all of them do not.
+  await page.route(/\/api\/tags$/, (route) => held.then(() => route.continue()))
+  await page.goto('/tags')
+  const bar = page.locator('main')
+  await expect(page.getByRole('grid').getByRole('row').nth(5)).toBeVisible()
+  await expect(bar).toContainText('...')
+  await expect(page.getByRole('button', { name: 'Export' })).toBeDisabled()
+
+  const peek = page.getByRole('complementary', { name: 'Peek' })
+  await page.goto('/equipment')
+  await expect(page.getByRole('table', { name: 'Members' })).toBeVisible()
+  await expect(peek.getByRole('heading', { name: 'Payload now' })).toBeVisible()
+  const payload = await peek.textContent()
+  const members = await page.getByRole('table', { name: 'Members' }).locator('tbody tr').count()
+  await expect(page.getByRole('table', { name: 'Members' }).getByText('that is gone')).toHaveCount(0)
+
+  await page.goto('/equipment/coverage')
+  await expect(page.getByRole('grid', { name: 'Coverage' }).getByRole('row').nth(1)).toBeVisible()
+  await expect(page.locator('[data-covered]')).toHaveText('...')
+  await expect(page.getByRole('button', { name: 'Bind by pattern' })).toBeDisabled()
+
+  release()
+  await expect(page.locator('[data-covered]')).toContainText(' members filled')
+  await expect(page.getByRole('button', { name: 'Bind by pattern' })).toBeEnabled()
+  await page.goto('/equipment')
+  await expect(page.getByRole('table', { name: 'Members' }).locator('tbody tr')).toHaveCount(members)
+  expect(payload).toContain('flat JSON')
+})

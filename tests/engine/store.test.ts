@@ -1,8 +1,10 @@
 import { sql } from 'kysely'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { DestinationDraft } from '~/contract/destination'
+import type { EquipmentInput } from '~/contract/equipment'
 import { FailureError } from '~/contract/failure'
 import { FoundKind } from '~/contract/find'
+import { newId } from '~/contract/id'
 import { plainAddress } from '~/contract/publication'
 import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
 import { SourceDraft } from '~/contract/source'
@@ -14,7 +16,7 @@ import { addCredential, listCredentials, openCredential, removeCredential } from
 import { listen, type Noun } from '~/store/database'
 import { addDestination, changeDestination, getDestination } from '~/store/destination'
 import { listEquipment } from '~/store/equipment'
-import { addEquipment, changeEquipment, removeEquipment } from '~/store/equipment-edit'
+import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
 import { findNamed } from '~/store/find'
 import { Lease, thisProcess } from '~/store/lease'
@@ -37,7 +39,7 @@ import {
 } from '~/store/person'
 import { addPublication, changePublication, getPublication, setRunning } from '~/store/publication'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
-import { listTags, tagUse } from '~/store/tag'
+import { firstTags, listTags, tagsOfEquipment, tagUse } from '~/store/tag'
 import { addTags, changeTag, removeTags } from '~/store/tag-edit'
 import { publish, zonesPlant } from './plant'
 import { freshDatabase, until } from './support'
@@ -326,6 +328,43 @@ describe('tags', () => {
       fields: { 'tags.0.sourceId': 'There is no such source' },
     })
     expect(await failure(removeSource(t.db, s.id))).toMatchObject({ message: 'Tags are still read from this source' })
+  })
+
+  it('the first come in the order of their names, and those of some equipment however it uses them', async () => {
+    const s = await source('some tags')
+    const names = ['Zone 10', 'Zone 2', 'zone 1', 'Apart']
+    const [, two, one, apart] = await addTags(
+      t.db,
+      names.map((name) => tag(s.id, name)),
+    )
+    const ordered = (await firstTags(t.db, 1000)).map((x) => x.name).filter((name) => name.startsWith('Zone') || name.startsWith('zone'))
+    expect(ordered).toEqual(['zone 1', 'Zone 2', 'Zone 10'])
+    expect((await firstTags(t.db, 2)).map((x) => x.name)).toEqual((await firstTags(t.db, 1000)).slice(0, 2).map((x) => x.name))
+    const cls = await addClass(t.db, {
+      name: 'Some',
+      members: ['a', 'b'].map((id) => ({ id, key: id, label: id })),
+    })
+    const sum = { text: 'x + 1', inputs: { x: { kind: 'tag' as const, tagId: two!.id } } }
+    const add: EquipmentInput[] = [
+      {
+        name: 'Some equipment',
+        parentId: null,
+        level: 'enterprise' as const,
+        classId: cls.id,
+        bindings: { a: { kind: 'tag' as const, tagId: one!.id }, b: { kind: 'expression' as const, expression: sum } },
+      },
+      { name: 'Another', parentId: null, level: 'enterprise' as const, classId: cls.id, bindings: { a: { kind: 'tag' as const, tagId: apart!.id } } },
+    ]
+    const { equipment } = await editEquipment(t.db, { add })
+    const ids = async (of: readonly string[]) => (await tagsOfEquipment(t.db, of)).map((x) => x.name).sort()
+    expect(await ids([equipment[0]!.id])).toEqual(['Zone 2', 'zone 1'])
+    expect(await ids([equipment[1]!.id, newId()])).toEqual(['Apart'])
+    await editEquipment(t.db, { remove: equipment.map(({ id }) => ({ id })) })
+    await removeClass(t.db, cls.id)
+    await removeTags(
+      t.db,
+      [...(await listTags(t.db, s.id))].map((x) => x.id),
+    )
   })
 
   it('a change made from an old look is refused', async () => {

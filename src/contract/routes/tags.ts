@@ -23,6 +23,13 @@ import {
 } from '../tag'
 import { list, type Route } from './route'
 
+/** What fits into the line of a request. */
+const Ids = z
+  .string()
+  .transform((text) => text.split(','))
+  .pipe(z.array(Id).min(1).max(200))
+  .describe('Ids with commas between them, 200 at most')
+
 /** Tags and sampling groups. */
 export const tagRoutes = {
   listTags: {
@@ -30,8 +37,12 @@ export const tagRoutes = {
     path: '/api/tags',
     role: 'viewer',
     group: 'Tags',
-    summary: 'All tags, or those of one source',
-    query: z.object({ source: Id.optional() }),
+    summary: 'All tags; or those of one source, those that fill members of some equipment, or the first by their names',
+    query: z.object({
+      source: Id.optional(),
+      equipment: Ids.optional(),
+      first: z.coerce.number().int().min(1).max(1000).optional().describe('So many, in the order of their names'),
+    }),
     answer: list(Tag),
   },
   usedTags: {

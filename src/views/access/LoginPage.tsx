@@ -1,6 +1,7 @@
 import { type ReactNode, useEffect, useState } from 'react'
 import { signOnWords } from '~/contract/sign-on'
 import { Button } from '~/ui/Button'
+import { Form } from '~/ui/Form'
 import { Mark } from '~/ui/Glyph'
 import { type Problem, ProblemNote } from '~/ui/Notes'
 import { call } from '../app/api'
@@ -73,12 +74,7 @@ export function LoginPage() {
   }
   return (
     <Sheet title="Log in">
-      <form
-        onSubmit={(e) => {
-          e.preventDefault()
-          void enter()
-        }}
-      >
+      <Form onSubmit={enter}>
         <Box label="Log-in" name="login" autoComplete="username" autoFocus value={login} onChange={(e) => setLogin(e.target.value)} />
         <Box
           label="Password"
@@ -107,7 +103,7 @@ export function LoginPage() {
         <Button kind="main" type="submit" busy={busy} className="h-9 w-full">
           Log in
         </Button>
-      </form>
+      </Form>
       {provider !== null && (
         <a
           href={`/api/session/sign-on?${new URLSearchParams({ next: wanted() })}`}
@@ -145,12 +141,7 @@ export function SetUpPage() {
   return (
     <Sheet title="The first administrator">
       <p className="mb-3 text-muted">Nobody can log in yet. The set-up token stands in the log of the start command.</p>
-      <form
-        onSubmit={(e) => {
-          e.preventDefault()
-          void make()
-        }}
-      >
+      <Form onSubmit={make}>
         <Box label="Set-up token" name="token" autoFocus autoComplete="off" value={input.token} onChange={set('token')} error={fields.token} />
         <Box label="Your name" name="name" autoComplete="name" value={input.name} onChange={set('name')} error={fields.name} />
         <Box label="Log-in" name="login" autoComplete="username" value={input.login} onChange={set('login')} error={fields.login} />
@@ -171,7 +162,7 @@ export function SetUpPage() {
         <Button kind="main" type="submit" busy={busy} className="h-9 w-full">
           Begin
         </Button>
-      </form>
+      </Form>
     </Sheet>
   )
 }

@@ -109,10 +109,18 @@ export const queryClient = new QueryClient({
   defaultOptions: { queries: { retry: (n, e) => n < 2 && !(e instanceof FailureError && e.status < 500), staleTime: 5_000 } },
 })
 
+/** Under what an answer is kept in the cache. */
+export const callKey = <K extends RouteKey>(key: K, o: Options<K> = {}) => [
+  key,
+  o.params ?? null,
+  o.query ?? null,
+  ...(o.body === undefined ? [] : [o.body]),
+]
+
 /** A list or thing of the server, kept in the cache under its endpoint's name. */
 export function useCall<K extends RouteKey>(key: K, o: Options<K> & { refetchMs?: number; enabled?: boolean; keepPrevious?: boolean } = {}) {
   return useQuery({
-    queryKey: [key, o.params ?? null, o.query ?? null, ...(o.body === undefined ? [] : [o.body])],
+    queryKey: callKey(key, o),
     queryFn: ({ signal }) => call(key, { ...o, signal }),
     ...(o.refetchMs !== undefined && { refetchInterval: o.refetchMs }),
     ...(o.enabled !== undefined && { enabled: o.enabled }),

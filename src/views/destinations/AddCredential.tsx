@@ -2,7 +2,8 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential, CredentialDraft } from '~/contract/credential'
 import { Button } from '~/ui/Button'
-import { AreaField, Choice, TextField } from '~/ui/Field'
+import { AreaField, Choice, PasswordField, TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Modal } from '~/ui/Modal'
 import { call, refresh } from '../app/api'
 import { useFields } from '../shared/useFields'
@@ -54,13 +55,7 @@ export function AddCredential({
         </>
       }
     >
-      <form
-        aria-label="Credential"
-        onSubmit={(e) => {
-          e.preventDefault()
-          void save()
-        }}
-      >
+      <Form label="Credential" onSubmit={save}>
         <div className="pb-2">
           <Choice
             label="Kind"
@@ -109,19 +104,11 @@ export function AddCredential({
         {kind === 'password' && (
           <>
             <TextField label="User" value={v.user} onChange={set('user')} error={fields.user} />
-            <TextField
-              label="Password"
-              type="password"
-              autoComplete="new-password"
-              value={v.password}
-              onChange={set('password')}
-              error={fields.password}
-            />
+            <PasswordField label="Password" value={v.password} onChange={set('password')} error={fields.password} />
             <PlacesField value={v.places} onChange={(places) => setV({ ...v, places })} error={placesError(fields)} />
           </>
         )}
-        <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
-      </form>
+      </Form>
     </Modal>
   )
 }

@@ -3,6 +3,7 @@ import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Heading } from '~/ui/Notes'
 import { call, refresh } from '../app/api'
 import { useFields } from '../shared/useFields'
@@ -57,13 +58,7 @@ export function CredentialPlaces({ one, mayEdit }: { one: Credential; mayEdit: b
           )}
         </>
       ) : (
-        <form
-          aria-label="Places"
-          onSubmit={(e) => {
-            e.preventDefault()
-            void save()
-          }}
-        >
+        <Form label="Places" onSubmit={save}>
           <PlacesField value={text} onChange={setText} error={placesError(fields)} />
           <div className="flex gap-2">
             <Button small kind="main" busy={busy} onClick={() => void save()}>
@@ -73,7 +68,7 @@ export function CredentialPlaces({ one, mayEdit }: { one: Credential; mayEdit: b
               Cancel
             </Button>
           </div>
-        </form>
+        </Form>
       )}
     </>
   )

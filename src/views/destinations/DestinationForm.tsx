@@ -1,14 +1,10 @@
 import { zodResolver } from '@hookform/resolvers/zod'
 import { type FieldValues, useForm } from 'react-hook-form'
 import { type Destination, DestinationDraft, MqttSettings } from '~/contract/destination'
-import { Button } from '~/ui/Button'
-import { CheckField, TextField } from '~/ui/Field'
-import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
-import { KeptNote } from '../shared/DraftNotes'
-import { SettingsForm } from '../shared/SettingsForm'
+import { SettingsSheet } from '../shared/SettingsSheet'
 import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
@@ -38,6 +34,8 @@ const fresh: DestinationDraft = {
   },
 }
 
+const ofWitness = ['witnessClientId', 'witnessCredentialId', 'lateS']
+
 /** Adds or edits a destination; the check on the right tries what stands in the form, witness included. */
 export function DestinationForm({
   destination,
@@ -59,7 +57,7 @@ export function DestinationForm({
     onClose()
   }
   const adding = useNewCredential(form, { authorityId: 'authority', credentialId: 'certificate', witnessCredentialId: 'certificate' })
-  const { register, watch, formState } = form
+  const { watch } = form
   const check = useCheck('checkDestination', checkedText(watch('settings')))
   const tls = watch('settings.tls') as boolean
   const witness = watch('settings.witness') as boolean
@@ -80,63 +78,42 @@ export function DestinationForm({
     }),
   )
   return (
-    <Modal
-      open
-      onClose={close}
-      width={900}
-      title={destination ? destination.name : 'Add a destination'}
-      note="MQTT broker"
-      foot={
-        <>
-          <Button onClick={close}>Cancel</Button>
-          <Button kind="main" busy={saving} onClick={() => void submit()}>
-            {destination ? 'Save' : 'Add destination'}
-          </Button>
-        </>
-      }
-    >
-      <div className="grid grid-cols-[1fr_330px] gap-6">
-        <form onSubmit={(e) => void submit(e)} aria-label="Destination">
-          {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
-          <TextField
-            label="Name"
-            autoFocus
-            placeholder="Site broker"
-            error={formState.errors.name?.message as string | undefined}
-            {...register('name')}
-          />
-          <SettingsForm
-            schema={MqttSettings}
-            path="settings"
-            form={form}
-            options={{
-              authorityId: of('authority'),
-              credentialId: of('certificate', 'password'),
-              witnessCredentialId: of('certificate', 'password'),
-            }}
-            after={adding.after}
-            hide={(f) => (f === 'authorityId' && !tls) || ((f === 'witnessClientId' || f === 'witnessCredentialId' || f === 'lateS') && !witness)}
-          />
-          <CheckField label="Switched on" {...register('enabled')} />
-          <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
-        </form>
-        <div>
-          <CheckPanel
-            check={check}
-            onRun={() => void runCheck()}
-            before="Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it."
-          />
-          <Heading>Credentials</Heading>
-          <p className="text-muted">
-            Certificates and log-ins are kept apart from destinations.{' '}
-            <a className="text-slate underline" href="/destinations/credentials">
-              Look at them
-            </a>
-          </p>
-          {problem && <ProblemNote problem={problem} />}
-        </div>
-      </div>
+    <>
+      <SettingsSheet
+        what="Destination"
+        title={destination ? destination.name : 'Add a destination'}
+        note="MQTT broker"
+        example="Site broker"
+        kept={kept}
+        saving={saving}
+        there={destination !== null}
+        onClose={close}
+        onSave={submit}
+        schema={MqttSettings}
+        form={form}
+        options={{
+          authorityId: of('authority'),
+          credentialId: of('certificate', 'password'),
+          witnessCredentialId: of('certificate', 'password'),
+        }}
+        after={adding.after}
+        hide={(f) => (f === 'authorityId' && !tls) || (ofWitness.includes(f) && !witness)}
+      >
+        <CheckPanel
+          check={check}
+          onRun={() => void runCheck()}
+          before="Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it."
+        />
+        <Heading>Credentials</Heading>
+        <p className="text-muted">
+          Certificates and log-ins are kept apart from destinations.{' '}
+          <a className="text-slate underline" href="/destinations/credentials">
+            Look at them
+          </a>
+        </p>
+        {problem && <ProblemNote problem={problem} />}
+      </SettingsSheet>
       {adding.dialog}
-    </Modal>
+    </>
   )
 }

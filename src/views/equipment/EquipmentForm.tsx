@@ -3,6 +3,7 @@ import type { Equipment, Level } from '~/contract/equipment'
 import { matchMembers } from '~/core/equipment/matching'
 import { Button } from '~/ui/Button'
 import { CheckField, TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Modal } from '~/ui/Modal'
 import { ProblemNote } from '~/ui/Notes'
 import { KeptNote } from '../shared/DraftNotes'
@@ -69,13 +70,7 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
         </>
       }
     >
-      <form
-        onSubmit={(e) => {
-          e.preventDefault()
-          void save()
-        }}
-        aria-label="Equipment"
-      >
+      <Form label="Equipment" onSubmit={save}>
         {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
         <TextField
           label="Name"
@@ -109,9 +104,8 @@ export function EquipmentForm({ equipment, parent, level, model, onClose, onSave
         {equipment && (name.trim() !== equipment.name || parentId !== (equipment.parentId ?? '') || lev !== equipment.level) && (
           <OutsideNote model={model} equipment={[{ ...equipment, name: name.trim(), parentId: parentId || null, level: lev }]} />
         )}
-        <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
         {problem && <ProblemNote problem={problem} />}
-      </form>
+      </Form>
     </Modal>
   )
 }

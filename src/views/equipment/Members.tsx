@@ -10,10 +10,19 @@ import { formatValue } from '~/core/value/format'
 import { qualityOf, qualityText, Status } from '~/core/value/quality'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
+import { TableHead } from '~/ui/TableHead'
 import { BindingEditor } from './bind/BindingEditor'
 import { BindingText, convertedText } from './binding-text'
 import { equipmentEdits } from './edits'
 import { type PlantModel, useCells } from './useModel'
+
+const heads = [
+  { key: 'member', head: 'Member' },
+  { key: 'filled', head: 'Filled by' },
+  { key: 'now', head: 'Now', right: true },
+  { key: 'unit', head: 'Unit' },
+  { key: 'acts', head: 'What can be done', quiet: true, width: 96 },
+]
 
 /** Binds one member, or with null unbinds it. */
 export function bindMember(one: Equipment, path: string, label: string, binding: Binding | null) {
@@ -42,23 +51,16 @@ export function Members({
   const leaves = model.resolver.leavesOf(equipment)
   const cells = useCells(leaves)
   const direct = useMemo(() => model.resolver.members(equipment.classId!).filter((m) => !m.classId && !m.many), [model, equipment])
-  const hits = useMemo(() => matchMembers(equipment.name, direct, model.tagList), [equipment.name, direct, model.tagList])
+  const hits = useMemo(
+    () => (model.whole ? matchMembers(equipment.name, direct, model.tagList) : new Map<string, string>()),
+    [equipment.name, direct, model],
+  )
   const fresh = [...hits].filter(([id]) => !equipment.bindings[id] && !direct.find((m) => m.id === id)?.calculation)
   return (
     <>
       <Parts equipment={equipment} model={model} mayEdit={mayEdit} />
       <table className="w-full" aria-label="Members">
-        <thead>
-          <tr className="border-b border-line text-left text-xs text-muted">
-            <th className="py-1.5 pr-2 font-semibold">Member</th>
-            <th className="px-2 font-semibold">Filled by</th>
-            <th className="px-2 text-right font-semibold">Now</th>
-            <th className="px-2 font-semibold">Unit</th>
-            <th className="w-24">
-              <span className="sr-only">What can be done</span>
-            </th>
-          </tr>
-        </thead>
+        <TableHead columns={heads} />
         <tbody>
           {leaves.map((leaf, i) => {
             const key = leaf.keys.join('.')
@@ -155,7 +157,7 @@ function MemberRow({
       aria-selected={chosen}
       className={`border-b border-line/70 align-top ${isOver ? 'bg-wash outline outline-1 outline-slate' : chosen ? 'bg-wash/60' : ''}`}
     >
-      <td className="py-1.5 pr-2 pl-1">
+      <td className="px-2 py-1.5">
         <span className="font-semibold">{leaf.label}</span> <code className="font-mono text-xs text-muted">{name}</code>
         {!leaf.member.required && <span className="ml-1 text-xs text-muted">optional</span>}
       </td>

@@ -1,6 +1,6 @@
 import { DndContext, DragOverlay, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
 import { Plus } from 'lucide-react'
-import { type ReactNode, useMemo, useState } from 'react'
+import { type ReactNode, useCallback, useMemo, useState } from 'react'
 import type { Equipment, Level } from '~/contract/equipment'
 import { coverageOf, rollUp } from '~/core/equipment/coverage'
 import { pathText } from '~/core/equipment/hierarchy'
@@ -28,7 +28,7 @@ import { Numbered } from './many/Numbered'
 import { PlantTree } from './PlantTree'
 import { TagShelf } from './TagShelf'
 import { type PlantModel, useModel, useStatuses } from './useModel'
-import { usePlantHands } from './usePlantHands'
+import { firstShown, usePlantHands } from './usePlantHands'
 
 const below: Record<Level, Level> = { enterprise: 'site', site: 'area', area: 'work centre', 'work centre': 'work unit', 'work unit': 'work unit' }
 
@@ -40,7 +40,16 @@ type Open =
   | { what: 'file' }
 
 export function PlantPage() {
-  const { model, pending, error, asked } = useModel()
+  const [cursor] = useTextInAddress('id')
+  const { model, pending, error, asked } = useModel(
+    useCallback(
+      (all: readonly Equipment[]) => {
+        const shown = all.find((e) => e.id === cursor) ?? firstShown(all)
+        return shown ? [shown.id] : []
+      },
+      [cursor],
+    ),
+  )
   const status = useStatuses()
   const mayEdit = useMay('engineer')
   const [open, setOpen] = useState<Open | null>(null)
@@ -53,7 +62,7 @@ export function PlantPage() {
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }))
   const { list, equipment: byId } = model
   const qualities = useMemo(
-    () => rollUp(byId, new Map(list.map((e) => [e.id, coverageOf(model.resolver, e, status).quality]))),
+    () => (model.whole ? rollUp(byId, new Map(list.map((e) => [e.id, coverageOf(model.resolver, e, status).quality]))) : new Map()),
     [byId, list, model, status],
   )
   const usedTags = useMemo(() => new Set(list.flatMap((e) => Object.values(e.bindings).flatMap((b) => (b.kind === 'tag' ? [b.tagId] : [])))), [list])
@@ -104,8 +113,9 @@ export function PlantPage() {
             <Loading rows={12} />
           ) : list.length === 0 ? null : (
             <Shelf shown={shelf} onShow={setShelf}>
+              {shelf === 'tags' && !model.whole && <Loading rows={10} />}
               {shelf === 'tags' ? (
-                <TagShelf tags={model.tagList} used={usedTags} />
+                model.whole && <TagShelf tags={model.tagList} used={usedTags} />
               ) : (
                 <>
                   <div className="px-2 pb-1.5">

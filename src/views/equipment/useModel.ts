@@ -2,11 +2,12 @@ import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'reac
 import type { Equipment, EquipmentClass } from '~/contract/equipment'
 import type { Tag } from '~/contract/tag'
 import { handlesOf, type Leaf, Resolver, recordKey } from '~/core/equipment/resolve'
+import { takenIn } from '~/core/equipment/taken-in'
 import { type Cell, makeCell } from '~/core/publication/cell'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
 import { serverNow } from '~/ui/clock'
-import { useCall } from '../app/api'
+import { callKey, queryClient, useCall } from '../app/api'
 import { live, useWatch } from '../app/live/live'
 
 const none: never[] = []
@@ -18,14 +19,27 @@ export interface PlantModel {
   classes: ReadonlyMap<string, EquipmentClass>
   tags: ReadonlyMap<string, Tag>
   tagList: readonly Tag[]
+  /** Whether all tags are there; until then only what is shown first can be resolved. */
+  whole: boolean
 }
 
-/** Classes, equipment and tags of this moment, and what resolves members against them. */
-export function useModel(): { model: PlantModel; pending: boolean; error: unknown; asked: readonly { error: unknown; refetch(): unknown }[] } {
+/** More than this, and all tags are asked for at once. */
+const FIRST_MOST = 200
+
+/**
+ * Classes, equipment and tags of this moment, and what resolves members against them. With `first`, a stable function that says which
+ * equipment is shown, the tags of that come before all others.
+ */
+export function useModel(first?: (list: readonly Equipment[]) => readonly string[]): {
+  model: PlantModel
+  pending: boolean
+  error: unknown
+  asked: readonly { error: unknown; refetch(): unknown }[]
+} {
   const equipment = useCall('listEquipment')
   const classes = useCall('listClasses')
-  const tags = useCall('listTags')
   const records = useCall('listRecords')
+  const [tags, whole] = useTags(equipment.data, first)
   const tagMap = useMemo(() => new Map((tags.data ?? none).map((t) => [t.id, t])), [tags.data])
   const model = useMemo<PlantModel>(() => {
     const list = equipment.data ?? none
@@ -39,14 +53,30 @@ export function useModel(): { model: PlantModel; pending: boolean; error: unknow
       classes: byClass,
       tags: tagMap,
       tagList: tags.data ?? none,
+      whole,
     }
-  }, [equipment.data, classes.data, tagMap, tags.data, records.data])
+  }, [equipment.data, classes.data, tagMap, tags.data, records.data, whole])
   return {
     model,
     asked: [equipment, classes, tags, records],
     pending: equipment.isPending || classes.isPending || tags.isPending || records.isPending,
     error: equipment.error ?? classes.error ?? tags.error ?? records.error,
   }
+}
+
+/** The tags of what is shown first, and then all; and whether it is all. */
+function useTags(equipment: readonly Equipment[] | undefined, first: ((list: readonly Equipment[]) => readonly string[]) | undefined) {
+  const there = queryClient.getQueryData(callKey('listTags')) !== undefined
+  const shown = useMemo(() => {
+    if (there || !first) return []
+    if (!equipment) return null
+    const ids = [...takenIn(new Map(equipment.map((e) => [e.id, e])), first(equipment))]
+    return ids.length > FIRST_MOST ? [] : ids
+  }, [there, equipment, first])
+  const some = useCall('listTags', { query: { equipment: shown ?? [] }, enabled: shown !== null && shown.length > 0 })
+  const all = useCall('listTags', { enabled: shown?.length === 0 || some.isFetched })
+  const whole = all.data !== undefined
+  return [whole || all.error || !some.data ? all : some, whole] as const
 }
 
 let beat = 0

@@ -18,6 +18,9 @@ interface Does {
   onGo(): void
 }
 
+/** Which is looked at where none was chosen. */
+export const firstShown = (list: readonly Equipment[]): Equipment | undefined => list.find((e) => e.classId !== null) ?? list[0]
+
 /** What hands do in the plant: choose, by Shift and Ctrl too, pick up and put down by pointer or keys, remove. */
 export function usePlantHands(model: PlantModel, { mayEdit, onEdit, onGo }: Does) {
   const [selected, setSelected] = useState<ReadonlySet<string>>(() => {
@@ -28,7 +31,7 @@ export function usePlantHands(model: PlantModel, { mayEdit, onEdit, onGo }: Does
   const [cut, setCut] = useState<readonly string[]>([])
   const [dragged, setDragged] = useState<string | null>(null)
   const { list, equipment: byId } = model
-  const chosen = (cursor ? byId.get(cursor) : undefined) ?? list.find((e) => e.classId !== null) ?? list[0]
+  const chosen = (cursor ? byId.get(cursor) : undefined) ?? firstShown(list)
   const picked = [...selected].flatMap((id) => byId.get(id) ?? [])
   const go = (id: string) => {
     setCursor(id)

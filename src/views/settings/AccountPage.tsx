@@ -2,7 +2,8 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { OpenSession } from '~/contract/person'
 import { Button } from '~/ui/Button'
-import { TextField } from '~/ui/Field'
+import { PasswordField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Heading, Loading } from '~/ui/Notes'
 import { Age, Time } from '~/ui/time'
@@ -47,46 +48,23 @@ function Password() {
     })
   }
   return (
-    <form
-      aria-label="Password"
-      onSubmit={(e) => {
-        e.preventDefault()
-        void save()
-      }}
-    >
+    <Form label="Password" onSubmit={save}>
       <Heading level={2}>Password</Heading>
-      <TextField
-        label="Current password"
-        type="password"
-        autoComplete="current-password"
-        value={v.current}
-        onChange={set('current')}
-        error={fields.current}
-      />
-      <TextField
+      <PasswordField label="Current password" own value={v.current} onChange={set('current')} error={fields.current} />
+      <PasswordField
         label="New password"
-        type="password"
-        autoComplete="new-password"
         value={v.next}
         onChange={set('next')}
         error={fields.next}
         help="At least 10 characters: several words that nobody would connect with you"
       />
-      <TextField
-        label="New password again"
-        type="password"
-        autoComplete="new-password"
-        value={v.again}
-        onChange={set('again')}
-        error={fields.again}
-      />
+      <PasswordField label="New password again" value={v.again} onChange={set('again')} error={fields.again} />
       <div className="pt-1 pl-[142px]">
         <Button kind="main" busy={busy} disabled={v.current === '' || v.next === ''} onClick={() => void save()}>
           Change password
         </Button>
       </div>
-      <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
-    </form>
+    </Form>
   )
 }
 

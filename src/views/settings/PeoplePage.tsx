@@ -5,7 +5,8 @@ import { Role } from '~/contract/role'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
-import { SelectField, TextField } from '~/ui/Field'
+import { PasswordField, SelectField, TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Modal } from '~/ui/Modal'
 import { Heading, Loading } from '~/ui/Notes'
@@ -254,12 +255,7 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
           </div>
         </div>
       ) : (
-        <form
-          onSubmit={(e) => {
-            e.preventDefault()
-            void save()
-          }}
-        >
+        <Form onSubmit={save}>
           <TextField label="Name" autoFocus value={v.name} onChange={set('name')} error={fields.name} />
           {what === 'person' && <TextField label="Log-in" value={v.login} onChange={set('login')} error={fields.login} />}
           <SelectField label="Role" value={v.role} onChange={set('role')} error={fields.role} help={roleWords[v.role]}>
@@ -280,18 +276,15 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
             />
           )}
           {what === 'person' && (
-            <TextField
+            <PasswordField
               label="Password"
-              type="password"
-              autoComplete="new-password"
               value={v.password}
               onChange={set('password')}
               error={fields.password}
               help="At least 10 characters, and no common one"
             />
           )}
-          <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
-        </form>
+        </Form>
       )}
     </Modal>
   )

@@ -2,7 +2,8 @@ import qrcode from 'qrcode-generator'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { Button } from '~/ui/Button'
-import { TextField } from '~/ui/Field'
+import { PasswordField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Modal } from '~/ui/Modal'
 import { Heading, Loading } from '~/ui/Notes'
 import { Time } from '~/ui/time'
@@ -84,10 +85,9 @@ function OwnPassword({
   typed(field: string): void
 }) {
   return (
-    <TextField
+    <PasswordField
       label="Your password"
-      type="password"
-      autoComplete="current-password"
+      own
       value={value}
       error={error}
       onChange={(e) => {
@@ -131,12 +131,7 @@ function Begin({ onClose }: { onClose(): void }) {
         </>
       }
     >
-      <form
-        onSubmit={(e) => {
-          e.preventDefault()
-          void next()
-        }}
-      >
+      <Form onSubmit={next}>
         {codes ? (
           <ul className="grid grid-cols-2 gap-x-8 gap-y-1 font-mono text-[14px]" aria-label="Recovery codes">
             {codes.map((c) => (
@@ -176,8 +171,7 @@ function Begin({ onClose }: { onClose(): void }) {
         ) : (
           <OwnPassword value={password} error={fields.password} onChange={setPassword} typed={typed} />
         )}
-        <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
-      </form>
+      </Form>
     </Modal>
   )
 }
@@ -208,15 +202,9 @@ function End({ onClose }: { onClose(): void }) {
         </>
       }
     >
-      <form
-        onSubmit={(e) => {
-          e.preventDefault()
-          void end()
-        }}
-      >
+      <Form onSubmit={end}>
         <OwnPassword value={password} error={fields.password} onChange={setPassword} typed={typed} />
-        <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
-      </form>
+      </Form>
     </Modal>
   )
 }

@@ -1,6 +1,13 @@
 import { Button } from '~/ui/Button'
+import { TableHead } from '~/ui/TableHead'
 import { Age } from '~/ui/time'
 import type { Difference } from './differences'
+
+const differenceHeads = [
+  { key: 'what', head: 'What', quiet: true, width: 140 },
+  { key: 'theirs', head: 'Saved by somebody else' },
+  { key: 'mine', head: 'Yours' },
+]
 
 /** Says that what stands here was typed before, and not saved. */
 export function KeptNote({ at, onForget }: { at: number; onForget(): void }) {
@@ -33,19 +40,11 @@ export function ConflictNote({
     <div role="alert" className="rounded-sm border border-uncertain bg-sheet px-3 py-2">
       <div className="font-semibold">Somebody saved another version while you were writing. Nothing of yours is lost.</div>
       <table className="my-2 w-full" aria-label="Where the two differ">
-        <thead>
-          <tr className="border-b border-line text-left text-xs text-muted">
-            <th className="w-[140px] py-0.5 font-semibold">
-              <span className="sr-only">What</span>
-            </th>
-            <th className="px-2 font-semibold">Saved by somebody else</th>
-            <th className="px-2 font-semibold">Yours</th>
-          </tr>
-        </thead>
+        <TableHead columns={differenceHeads} />
         <tbody>
           {differ.map((d) => (
             <tr key={d.path} className="border-b border-line/70 align-top">
-              <td className="py-0.5">{label(d.path)}</td>
+              <td className="px-2 py-0.5">{label(d.path)}</td>
               <td className="px-2 font-mono text-[12.5px] break-words">{d.theirs}</td>
               <td className="px-2 font-mono text-[12.5px] break-words">{d.mine}</td>
             </tr>

@@ -2,15 +2,13 @@ import { zodResolver } from '@hookform/resolvers/zod'
 import { type FieldValues, useForm } from 'react-hook-form'
 import { type Source, SourceDraft, type SourceKind, sourceSettings } from '~/contract/source'
 import { Button } from '~/ui/Button'
-import { CheckField, TextField } from '~/ui/Field'
-import { Modal } from '~/ui/Modal'
-import { Heading, ProblemNote, WarnNote } from '~/ui/Notes'
+import { PasswordField } from '~/ui/Field'
+import { Heading, ProblemNote } from '~/ui/Notes'
 import { Pre } from '~/ui/Pre'
 import { call, refresh, useCall } from '../app/api'
 import { useNewCredential } from '../destinations/useNewCredential'
 import { CheckPanel } from '../shared/CheckPanel'
-import { KeptNote } from '../shared/DraftNotes'
-import { SettingsForm } from '../shared/SettingsForm'
+import { SettingsSheet } from '../shared/SettingsSheet'
 import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
@@ -71,6 +69,15 @@ export function KindForm({
     steps: check.steps,
     check: () => void runCheck(),
   }
+  const passwordField = secret && (
+    <PasswordField
+      label={secret.label}
+      placeholder={source?.hasPassword ? 'kept; type to replace' : ''}
+      help="Kept encrypted, never shown again"
+      error={formState.errors.password?.message as string | undefined}
+      {...register('password')}
+    />
+  )
   const submit = form.handleSubmit(() =>
     save(async () => {
       const saved = source
@@ -83,87 +90,50 @@ export function KindForm({
   )
 
   return (
-    <Modal
-      open
-      onClose={close}
-      width={900}
-      title={source ? source.name : `Add a source: ${view.label}`}
-      note={view.note}
-      foot={
-        <>
-          {onBack && <Button onClick={onBack}>Another protocol</Button>}
-          <span className="mr-auto text-muted">{passed ? 'The check passed.' : 'Saving is possible without a check.'}</span>
-          <Button onClick={close}>Cancel</Button>
-          <Button kind="main" busy={saving} onClick={() => void submit()}>
-            {source ? 'Save' : 'Add source'}
-          </Button>
-        </>
-      }
-    >
-      <div className="grid grid-cols-[1fr_330px] gap-6">
-        <form onSubmit={(e) => void submit(e)} aria-label="Source">
-          {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
-          <TextField
-            label="Name"
-            autoFocus
-            placeholder="Kiln controller"
-            error={formState.errors.name?.message as string | undefined}
-            {...register('name')}
-          />
-          <SettingsForm
-            schema={sourceSettings[kind]}
-            path="settings"
-            form={form}
-            options={{ authorityId: of('authority'), credentialId: of(...view.credentials) }}
-            hide={(f) => hides.includes(f)}
-            after={{
-              ...adding.after,
-              ...view.after?.(parts),
-              ...(secret && {
-                [secret.after]: (
-                  <TextField
-                    label={secret.label}
-                    type="password"
-                    autoComplete="new-password"
-                    placeholder={source?.hasPassword ? 'kept; type to replace' : ''}
-                    help="Kept encrypted, never shown again"
-                    error={formState.errors.password?.message as string | undefined}
-                    {...register('password')}
-                  />
-                ),
-              }),
-            }}
-          />
-          <CheckField label="Switched on" {...register('enabled')} />
-          {warning && (
-            <div className="py-1 pl-[142px]">
-              <WarnNote>{warning}</WarnNote>
-            </div>
-          )}
-          <button type="submit" className="hidden" aria-hidden="true" tabIndex={-1} />
-        </form>
-        <div>
-          {problem && (
-            <div className="mb-3">
-              <ProblemNote problem={problem} />
-            </div>
-          )}
-          {view.Found && <view.Found form={parts} />}
-          <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
-          {result && (
-            <>
-              <Heading>What came</Heading>
-              <Pre label="What came" className="max-h-64 bg-sheet px-2 py-1.5 text-xs">
-                {result}
-              </Pre>
-            </>
-          )}
-          {view.Beside && <view.Beside />}
-          {source && <UseNote source={source} />}
-        </div>
-      </div>
+    <>
+      <SettingsSheet
+        what="Source"
+        title={source ? source.name : `Add a source: ${view.label}`}
+        note={view.note}
+        example="Kiln controller"
+        kept={kept}
+        saving={saving}
+        there={source !== null}
+        warning={warning}
+        foot={
+          <>
+            {onBack && <Button onClick={onBack}>Another protocol</Button>}
+            <span className="mr-auto text-muted">{passed ? 'The check passed.' : 'Saving is possible without a check.'}</span>
+          </>
+        }
+        onClose={close}
+        onSave={submit}
+        schema={sourceSettings[kind]}
+        form={form}
+        options={{ authorityId: of('authority'), credentialId: of(...view.credentials) }}
+        hide={(f) => hides.includes(f)}
+        after={{ ...adding.after, ...view.after?.(parts), ...(secret && { [secret.after]: passwordField }) }}
+      >
+        {problem && (
+          <div className="mb-3">
+            <ProblemNote problem={problem} />
+          </div>
+        )}
+        {view.Found && <view.Found form={parts} />}
+        <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
+        {result && (
+          <>
+            <Heading>What came</Heading>
+            <Pre label="What came" className="max-h-64 bg-sheet px-2 py-1.5 text-xs">
+              {result}
+            </Pre>
+          </>
+        )}
+        {view.Beside && <view.Beside />}
+        {source && <UseNote source={source} />}
+      </SettingsSheet>
       {adding.dialog}
-    </Modal>
+    </>
   )
 }
 

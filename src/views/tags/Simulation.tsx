@@ -4,6 +4,7 @@ import type { Tag } from '~/contract/tag'
 import { parseSignal, signalExamples, signalKinds } from '~/core/source/signal'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Heading } from '~/ui/Notes'
 import { call, refresh, useCall } from '../app/api'
 import { told } from '../shared/problems'
@@ -74,13 +75,7 @@ export function Simulation({ tag, mayEdit }: { tag: Tag; mayEdit: boolean }) {
           Put on simulation
         </Button>
       ) : (
-        <form
-          className="[&_.grid]:grid-cols-1"
-          onSubmit={(e) => {
-            e.preventDefault()
-            if (parsed && !('problem' in parsed)) void turn(true)
-          }}
-        >
+        <Form className="[&_.grid]:grid-cols-1" onSubmit={() => parsed && !('problem' in parsed) && turn(true)}>
           <TextField
             label="Signal"
             mono
@@ -106,7 +101,7 @@ export function Simulation({ tag, mayEdit }: { tag: Tag; mayEdit: boolean }) {
               Simulate it
             </Button>
           </div>
-        </form>
+        </Form>
       )}
     </>
   )

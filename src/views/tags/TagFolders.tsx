@@ -38,7 +38,8 @@ export const TagFolders = memo(function TagFolders({
   onMove,
   onKeep,
 }: {
-  total: number
+  /** null: not all tags are there yet. */
+  total: number | null
   counts: Record<QuickKind, number>
   /** Whether values are known by now. */
   known: boolean
@@ -58,7 +59,7 @@ export const TagFolders = memo(function TagFolders({
   const rows = useMemo(() => {
     const out: Row[] = []
     let closedUnder: string | null = null
-    const top = total - folders.filter((f) => f.depth === 0).reduce((n, f) => n + f.tags, 0)
+    const top = (total ?? 0) - folders.filter((f) => f.depth === 0).reduce((n, f) => n + f.tags, 0)
     if (top > 0 && folders.length > 0) out.push({ id: '', depth: 0, label: 'In no folder', open: null, ticked: null, folder: null, count: top })
     for (const f of folders) {
       if (closedUnder !== null && f.path.startsWith(closedUnder)) continue
@@ -82,7 +83,7 @@ export const TagFolders = memo(function TagFolders({
         {quick(kind === null && folder === null, 'All tags', total, null, onAll)}
         {quickKinds.map((k) => {
           const { label, help, glyph } = kindLabels[k]
-          const count = known || k === 'simulated' || k === 'unused' ? counts[k] : null
+          const count = total !== null && (known || k === 'simulated' || k === 'unused') ? counts[k] : null
           return quick(kind === k, label, count, glyph, () => onKind(kind === k ? null : k), help)
         })}
       </ul>

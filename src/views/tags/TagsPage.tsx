@@ -36,12 +36,12 @@ export function TagsPage() {
   const [open, setOpen] = useState<OpenDialog | null>(null)
   const columns = useColumns()
   // Typing stays quick while 50,000 rows are looked through.
-  const view = useTagView(useDeferredValue(query))
+  const view = useTagView(useDeferredValue(query), cursor !== null)
   const { tags, rows, around, plain } = view
   useUndoKeys(tagEdits, mayEdit)
 
   const put = useCallback((change: Partial<ViewQuery>) => setQuery((q) => ({ ...q, ...change })), [setQuery])
-  const all = tags.data
+  const all = view.whole ? tags.data : undefined
   const byId = useMemo(() => new Map((all ?? []).map((t) => [t.id, t])), [all])
   const chosen = useMemo(() => [...selected].flatMap((id) => byId.get(id) ?? []), [byId, selected])
   // Going through the table by keyboard is not held up by the peek: it follows where one stays.
@@ -123,7 +123,7 @@ export function TagsPage() {
         id="tags"
         left={
           <TagFolders
-            total={all?.length ?? 0}
+            total={all?.length ?? null}
             counts={view.counts}
             known={view.statesKnown}
             folders={view.folders}

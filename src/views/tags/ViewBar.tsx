@@ -19,7 +19,7 @@ interface Props {
 
 /** What the table is narrowed to, each part of it taken back by a click, and how many rows that leaves. */
 export function ViewBar({ query, put, view, onOpen, children }: Props) {
-  const { rows, list } = view
+  const { rows, list, whole } = view
   return (
     <div className="flex shrink-0 items-center gap-2 border-b border-line px-2.5 py-[6px]">
       <FilterBox value={query.words} onChange={(words) => put({ words })} placeholder="filter names, units, addresses" />
@@ -28,7 +28,11 @@ export function ViewBar({ query, put, view, onOpen, children }: Props) {
       {query.sourceId !== null && <Chip label={sourceText(view, query.sourceId)} onClear={() => put({ sourceId: null })} />}
       {isFiltered(query) && <Chip label="columns" onClear={() => put({ filters: {} })} />}
       <span className="ml-auto font-mono text-[12px] whitespace-nowrap text-muted">
-        {rows.length === list.tags.length ? `${countText(rows.length)} tags` : `${countText(rows.length)} of ${countText(list.tags.length)}`}
+        {!whole
+          ? '...'
+          : rows.length === list.tags.length
+            ? `${countText(rows.length)} tags`
+            : `${countText(rows.length)} of ${countText(list.tags.length)}`}
       </span>
       {children}
       <Button small onClick={() => onOpen({ what: 'groups' })} title="Rates with names">

@@ -7,6 +7,7 @@ import { fromWire, toWire } from '~/core/value/wire'
 import { typedValue, writeProblem } from '~/core/value/writing'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Heading } from '~/ui/Notes'
 import { call } from '../app/api'
 import { useMay } from '../app/caller'
@@ -34,18 +35,15 @@ export function WriteValue({ tag }: { tag: Tag }) {
       setText('')
       setAsked(false)
     })
+  const send = () => {
+    if (text === '' || problem) return
+    if (asked) void write()
+    else setAsked(true)
+  }
   return (
     <>
       <Heading>Write a value</Heading>
-      <form
-        className="[&_.grid]:grid-cols-1"
-        onSubmit={(e) => {
-          e.preventDefault()
-          if (text === '' || problem) return
-          if (asked) void write()
-          else setAsked(true)
-        }}
-      >
+      <Form className="[&_.grid]:grid-cols-1" onSubmit={send}>
         <TextField
           label={tag.simulated ? 'On simulation: nothing would reach the device' : 'New value'}
           mono
@@ -74,7 +72,7 @@ export function WriteValue({ tag }: { tag: Tag }) {
             Write
           </Button>
         )}
-      </form>
+      </Form>
     </>
   )
 }

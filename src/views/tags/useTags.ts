@@ -4,9 +4,10 @@ import { type Surroundings, surroundings } from '~/core/tag/columns'
 import { decodeStates } from '~/core/tag/states'
 import { countKinds, foldersOf, isLiveQuery, type QuickKind, StateIndex, TagList, type ViewContext, type ViewQuery } from '~/core/tag/view'
 import { serverNow } from '~/ui/clock'
-import { useCall } from '../app/api'
+import { callKey, queryClient, useCall } from '../app/api'
 import { kindView } from '../sources/kinds'
 import type { Around } from './edit/planning.worker'
+import { addressOf } from './tag-address'
 
 /** How often the states of all tags are looked at, ms. */
 const STATES_EVERY_MS = 3000
@@ -51,15 +52,31 @@ function useStates(): StateIndex | null {
   return states
 }
 
-/** The tags that a query gives, with counts of each kind and the tree of folders. */
-export function useTagView(query: ViewQuery) {
-  const tags = useCall('listTags')
+/** So many are shown before all tags are there. */
+const FIRST = 200
+
+/** All tags; until those are there the first by their names, where nothing else is asked for. */
+function useAllTags(plain: boolean) {
+  const there = queryClient.getQueryData(callKey('listTags')) !== undefined
+  const early = plain && !there
+  const first = useCall('listTags', { query: { first: FIRST }, enabled: early })
+  const all = useCall('listTags', { enabled: !early || first.isFetched })
+  const whole = all.data !== undefined
+  return [whole || all.error || !first.data ? all : first, whole] as const
+}
+
+/**
+ * The tags that a query gives, with counts of each kind and the tree of folders; until all are there (`whole`) only the first
+ * by their names. `pointed`: one of them is wanted by its id.
+ */
+export function useTagView(query: ViewQuery, pointed: boolean) {
+  const [tags, whole] = useAllTags(!pointed && Object.values(addressOf(query)).every((part) => part === null))
   const sources = useCall('listSources')
   const used = useCall('usedTags')
   const { around, plain, ready } = useAround()
   const states = useStates()
   const list = useMemo(() => new TagList(tags.data ?? noTags), [tags.data])
-  const folders = useMemo(() => foldersOf(list.tags), [list])
+  const folders = useMemo(() => (whole ? foldersOf(list.tags) : []), [list, whole])
   // What is looked through is made ready in small parts while nothing else is to be done.
   useEffect(() => {
     let id = requestIdleCallback(function part() {
@@ -83,7 +100,7 @@ export function useTagView(query: ViewQuery) {
   const seen = still.current
   const rows = useMemo(() => list.view(query, seen), [list, query, seen])
   const counts = useMemo<Record<QuickKind, number>>(() => countKinds(list.tags, ctx), [list, ctx])
-  return { tags, sources, list, rows, folders, counts, around, plain, ready, states, statesKnown: states !== null }
+  return { tags, whole, sources, list, rows, folders, counts, around, plain, ready, states, statesKnown: states !== null }
 }
 
 export type TagView = ReturnType<typeof useTagView>

@@ -230,7 +230,7 @@ export class MqttSender implements DestinationConnection {
       const r = reasonOf(reason, reasonString)
       const failure: Failure = {
         code: `mqtt.refused-${reason}`,
-        message: `${one.m.envelope.topic.slice(0, 200)} was refused: ${reason === 0x87 ? 'not allowed to publish there' : r.words}`,
+        message: `${one.m.envelope.topic.slice(0, 200)} was rejected: ${reason === 0x87 ? 'not allowed to publish there' : r.words}`,
         hint: r.hint,
         where: 'destination',
       }

@@ -4,11 +4,24 @@ import type { ClassInput, EquipmentClass } from '~/contract/equipment'
 import { membersOf } from '~/core/equipment/members'
 import { Button } from '~/ui/Button'
 import { SelectField, TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
+import { TableHead } from '~/ui/TableHead'
 import { ConflictNote, KeptNote } from '../../shared/DraftNotes'
 import { Calculation } from './Calculation'
 import { InheritedRow, MemberRow } from './MemberRow'
 import { faultsOf, untyped } from './typed-class'
 import { useClassForm } from './useClassForm'
+
+const heads = [
+  { key: 'place', head: 'Place', quiet: true, width: 24 },
+  { key: 'member', head: 'Member' },
+  { key: 'key', head: 'Name in payloads' },
+  { key: 'type', head: 'Type', width: 120 },
+  { key: 'unit', head: 'Unit', width: 72 },
+  { key: 'required', head: 'Required', width: 64, middle: true },
+  { key: 'list', head: 'List', width: 48, middle: true },
+  { key: 'acts', head: 'What can be done', quiet: true, width: 64 },
+]
 
 interface Props {
   cls: EquipmentClass | null
@@ -29,14 +42,7 @@ export function ClassForm({ cls, classes, mayEdit, onDraft, onSaved }: Props) {
   const inherited = extendsId ? membersOf(classes, extendsId) : []
   const computed = members.find((m) => m.id === computing)
   return (
-    <form
-      className="p-4"
-      onSubmit={(e) => {
-        e.preventDefault()
-        void form.save()
-      }}
-      aria-label="Class"
-    >
+    <Form label="Class" className="p-4" onSubmit={form.save}>
       {own.keptAt !== null && <KeptNote at={own.keptAt} onForget={own.forget} />}
       {own.conflict && <ConflictNote differ={own.conflict} onTheirs={own.takeTheirs} onMine={own.takeMine} />}
       <div className="max-w-2xl">
@@ -60,7 +66,7 @@ export function ClassForm({ cls, classes, mayEdit, onDraft, onSaved }: Props) {
         )}
       </div>
       <table className="mt-3 w-full" aria-label="Members of the class">
-        <Heads />
+        <TableHead columns={heads} />
         <tbody>
           {inherited.map((m) => (
             <InheritedRow key={m.id} m={m} classes={classes} />
@@ -103,27 +109,6 @@ export function ClassForm({ cls, classes, mayEdit, onDraft, onSaved }: Props) {
           }}
         />
       )}
-    </form>
-  )
-}
-
-function Heads() {
-  return (
-    <thead>
-      <tr className="border-b border-line text-left text-xs text-muted">
-        <th className="w-6">
-          <span className="sr-only">Place</span>
-        </th>
-        <th className="py-1 pr-2 font-semibold">Member</th>
-        <th className="px-2 font-semibold">Name in payloads</th>
-        <th className="w-30 px-2 font-semibold">Type</th>
-        <th className="w-18 px-2 font-semibold">Unit</th>
-        <th className="w-16 px-1 text-center font-semibold">Required</th>
-        <th className="w-12 px-1 text-center font-semibold">List</th>
-        <th className="w-16">
-          <span className="sr-only">What can be done</span>
-        </th>
-      </tr>
-    </thead>
+    </Form>
   )
 }

@@ -10,7 +10,7 @@ export function InheritedRow({ m, classes }: { m: Member; classes: ReadonlyMap<s
   return (
     <tr className="text-muted">
       <td />
-      <td className="py-1 pr-2">{m.label}</td>
+      <td className="px-2 py-1">{m.label}</td>
       <td className="px-2 font-mono text-[12.5px]">{m.key}</td>
       <td className="px-2">{m.classId ? classes.get(m.classId)?.name : m.dataType}</td>
       <td className="px-2">{m.unit}</td>
@@ -49,7 +49,7 @@ export function MemberRow({ m, others, faults, open, onOpen, set, onMove, onComp
             {open ? <ChevronDown size={14} /> : <ChevronRight size={14} />}
           </button>
         </td>
-        <td className="py-1 pr-2">
+        <td className="px-2 py-1">
           <input
             aria-label="Member"
             className={box}

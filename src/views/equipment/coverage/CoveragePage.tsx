@@ -11,16 +11,14 @@ import { Row } from '../../app/Frame'
 import { Failed } from '../../shared/Failed'
 import { UndoButtons, useUndoKeys } from '../../shared/UndoButtons'
 import { equipmentEdits } from '../edits'
-import { useModel } from '../useModel'
 import { ByPattern } from './ByPattern'
 import { CoverageGrid } from './CoverageGrid'
 import { MemberPeek } from './MemberPeek'
 import { Proposals } from './Proposals'
 import { Shelf, stateOrder } from './Shelf'
-import { useCoverage } from './useCoverage'
+import { useCoverage, useCoverageModel } from './useCoverage'
 
 export function CoveragePage() {
-  const { model, pending, error, asked } = useModel()
   const mayEdit = useMay('engineer')
   const [classId, setClass] = useTextInAddress('class', 'push')
   const [filter, setFilter] = useFilterInAddress()
@@ -34,7 +32,9 @@ export function CoveragePage() {
   )
   const [open, setOpen] = useState<'pattern' | 'propose' | null>(null)
   useUndoKeys(equipmentEdits, mayEdit)
-  const { used, cls, counts, rows, columns, status } = useCoverage(model, { classId, words: filter.trim().toLowerCase(), state })
+  const sought = { classId, words: filter.trim().toLowerCase(), state }
+  const { model, pending, error, asked } = useCoverageModel(sought)
+  const { used, cls, counts, rows, columns, status } = useCoverage(model, sought)
   const ids = useMemo(() => rows.map((e) => e.id), [rows])
   const one = chosen ? model.equipment.get(chosen.id) : undefined
   const leaf = one && model.resolver.leavesOf(one).find((l) => l.keys.join('.') === chosen!.path)
@@ -48,10 +48,10 @@ export function CoveragePage() {
     <>
       <Row station="equipment" page="Coverage">
         <UndoButtons edits={equipmentEdits} mayEdit={mayEdit} />
-        <Button disabled={!mayEdit || rows.length === 0} onClick={() => setOpen('propose')}>
+        <Button disabled={!mayEdit || !model.whole || rows.length === 0} onClick={() => setOpen('propose')}>
           Proposals
         </Button>
-        <Button kind="main" disabled={!mayEdit || rows.length === 0} onClick={() => setOpen('pattern')}>
+        <Button kind="main" disabled={!mayEdit || !model.whole || rows.length === 0} onClick={() => setOpen('pattern')}>
           Bind by pattern
         </Button>
       </Row>
@@ -63,7 +63,14 @@ export function CoveragePage() {
           pending ? (
             <Loading rows={10} />
           ) : used.length === 0 ? null : (
-            <Shelf used={used} classId={cls?.id ?? null} counts={counts} state={state} onClass={changeClass} onState={setState} />
+            <Shelf
+              used={used}
+              classId={cls?.id ?? null}
+              counts={model.whole ? counts : null}
+              state={state}
+              onClass={changeClass}
+              onState={setState}
+            />
           )
         }
         peek={
@@ -94,8 +101,9 @@ export function CoveragePage() {
             <div className="flex h-[36px] shrink-0 items-center gap-3 border-b border-line px-3">
               <FilterBox value={filter} onChange={setFilter} placeholder="filter equipment" />
               <span className="ml-auto font-mono text-[12.5px] text-muted" data-covered>
-                {countText(total - counts.missing - counts.open - counts.broken)} of {countText(total)} members filled, {countText(rows.length)}{' '}
-                equipment
+                {model.whole
+                  ? `${countText(total - counts.missing - counts.open - counts.broken)} of ${countText(total)} members filled, ${countText(rows.length)} equipment`
+                  : '...'}
               </span>
             </div>
             {rows.length === 0 ? (

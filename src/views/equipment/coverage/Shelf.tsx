@@ -10,7 +10,8 @@ export const stateOrder: readonly CellState[] = ['missing', 'broken', 'mismatch'
 interface Props {
   used: readonly { id: string; name: string; n: number }[]
   classId: string | null
-  counts: CoverageCounts
+  /** null: not known yet. */
+  counts: CoverageCounts | null
   state: CellState | null
   onClass(id: string): void
   onState(state: CellState | null): void
@@ -31,12 +32,12 @@ export function Shelf({ used, classId, counts, state, onClass, onState }: Props)
       <div className="mx-3 my-1.5 border-t border-line" />
       <ul aria-label="States">
         {stateOrder.map((s) => (
-          <PickRow key={s} picked={state === s} onPick={() => onState(state === s ? null : s)} faint={counts[s] === 0}>
+          <PickRow key={s} picked={state === s} onPick={() => onState(state === s ? null : s)} faint={counts?.[s] === 0}>
             <span className="w-[14px]" aria-hidden="true">
-              {counts[s] > 0 && <Glyph state={stateWords[s].glyph!} />}
+              {counts && counts[s] > 0 && <Glyph state={stateWords[s].glyph!} />}
             </span>
             {stateWords[s].label}
-            <PickFigure>{countText(counts[s])}</PickFigure>
+            <PickFigure>{counts ? countText(counts[s]) : '...'}</PickFigure>
           </PickRow>
         ))}
       </ul>

@@ -1,7 +1,9 @@
-import { useMemo } from 'react'
+import { useCallback, useMemo } from 'react'
+import type { Equipment, EquipmentClass } from '~/contract/equipment'
 import { type CellState, type CoverageCounts, cellState, noCoverage } from '~/core/equipment/coverage'
 import { byName, pathText } from '~/core/equipment/hierarchy'
-import { type PlantModel, useStatuses } from '../useModel'
+import { useCall } from '../../app/api'
+import { type PlantModel, useModel, useStatuses } from '../useModel'
 import type { Column } from './CoverageGrid'
 
 interface Sought {
@@ -11,18 +13,45 @@ interface Sought {
   state: CellState | null
 }
 
+/** So many rows are shown before all tags are there. */
+const FIRST = 40
+
+/** Classes that have equipment, by their names, and all equipment of the wanted one, or of the first. */
+function ofClass(list: readonly Equipment[], classes: ReadonlyMap<string, EquipmentClass>, classId: string | null) {
+  const count = new Map<string, number>()
+  for (const e of list) if (e.classId) count.set(e.classId, (count.get(e.classId) ?? 0) + 1)
+  const used = [...count]
+    .flatMap(([id, n]) => (classes.has(id) ? [{ id, name: classes.get(id)!.name, n }] : []))
+    .sort((a, b) => byName(a.name, b.name))
+  const cls = used.find((c) => c.id === classId) ?? used[0]
+  return { used, cls, all: list.filter((e) => e.classId === cls?.id).sort((a, b) => byName(a.name, b.name)) }
+}
+
+/** The plant as this page shows it: the first rows of a class before the rest, where all are asked for. */
+export function useCoverageModel({ classId, words, state }: Sought) {
+  const classes = useCall('listClasses')
+  const plain = words === '' && state === null
+  const first = useCallback(
+    (list: readonly Equipment[]) => {
+      const byId = new Map((classes.data ?? []).map((c) => [c.id, c]))
+      return plain
+        ? ofClass(list, byId, classId)
+            .all.slice(0, FIRST)
+            .map((e) => e.id)
+        : []
+    },
+    [classes.data, classId, plain],
+  )
+  return useModel(first)
+}
+
 /** Members of all equipment of one class: how they are filled, which rows fit what is sought, and the columns that they have. */
 export function useCoverage(model: PlantModel, { classId, words, state }: Sought) {
   const status = useStatuses()
-  const used = useMemo(() => {
-    const count = new Map<string, number>()
-    for (const e of model.list) if (e.classId) count.set(e.classId, (count.get(e.classId) ?? 0) + 1)
-    return [...count]
-      .flatMap(([id, n]) => (model.classes.has(id) ? [{ id, name: model.classes.get(id)!.name, n }] : []))
-      .sort((a, b) => byName(a.name, b.name))
-  }, [model])
-  const cls = used.find((c) => c.id === classId) ?? used[0]
-  const all = useMemo(() => model.list.filter((e) => e.classId === cls?.id).sort((a, b) => byName(a.name, b.name)), [model, cls?.id])
+  const { used, cls, all } = useMemo(() => {
+    const found = ofClass(model.list, model.classes, classId)
+    return model.whole ? found : { ...found, all: found.all.slice(0, FIRST) }
+  }, [model, classId])
   const { counts, states } = useMemo(() => {
     const total = noCoverage()
     const by = new Map<string, Set<CellState>>()

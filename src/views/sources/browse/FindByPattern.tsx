@@ -2,6 +2,7 @@ import type { BrowseNode } from '~/contract/source'
 import type { NearPattern } from '~/core/source/wildcard'
 import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Heading } from '~/ui/Notes'
 import { countText } from '~/ui/time'
 import { SHOWN } from './Chosen'
@@ -34,12 +35,7 @@ export function FindByPattern({ pattern, onPattern, inside, onInside, folder, fo
   return (
     <>
       <Heading level={2}>Find by pattern</Heading>
-      <form
-        onSubmit={(e) => {
-          e.preventDefault()
-          if (pattern.trim() !== '') onFind(pattern)
-        }}
-      >
+      <Form onSubmit={() => pattern.trim() !== '' && onFind(pattern)}>
         <TextField
           label="Pattern"
           mono
@@ -55,7 +51,7 @@ export function FindByPattern({ pattern, onPattern, inside, onInside, folder, fo
         <Button type="submit" disabled={pattern.trim() === '' || !mayEdit} busy={busy}>
           Find
         </Button>
-      </form>
+      </Form>
       {found && (
         <section aria-label="Found" className="mt-3">
           <p role="status">

@@ -1,5 +1,6 @@
 import { candidates, decodeText, ordersOf, type RegisterType, registerTypes } from '~/core/value/register'
 import { Heading } from '~/ui/Notes'
+import { TableHead } from '~/ui/TableHead'
 
 const groups: readonly { label: string; words: 1 | 2 | 4 }[] = [
   { label: '16 bits', words: 1 },
@@ -51,20 +52,13 @@ export function Decodings({
           <section key={label} aria-label={`Decodings of ${label}`}>
             <Heading>{label}</Heading>
             <table className="mb-2 w-full table-fixed font-mono text-[12px]">
-              <thead>
-                <tr className="text-left text-xs text-muted">
-                  <th className={`${size === 4 ? 'w-[76px]' : 'w-[46px]'} font-normal`}>order</th>
-                  {types.map((t) => (
-                    <th key={t} className="px-1 text-right font-normal">
-                      {t}
-                    </th>
-                  ))}
-                </tr>
-              </thead>
+              <TableHead
+                columns={[{ key: 'order', head: 'Order', width: size === 4 ? 84 : 56 }, ...types.map((t) => ({ key: t, head: t, right: true }))]}
+              />
               <tbody>
                 {ordersOf(size).map((order) => (
                   <tr key={order} className="border-t border-line/60">
-                    <td className="py-px text-muted">{order}</td>
+                    <td className="px-2 py-px text-muted">{order}</td>
                     {types.map((type) => {
                       const key = `${type} ${order}`
                       const c = all.get(key)!

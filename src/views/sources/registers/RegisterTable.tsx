@@ -2,6 +2,20 @@ import { useMemo } from 'react'
 import type { RegisterNotation, RegisterQuery } from '~/contract/sources/modbus'
 import type { Tag } from '~/contract/tag'
 import { formatPlace, parseModbusAddress } from '~/core/source/modbus-address'
+import { TableHead } from '~/ui/TableHead'
+
+const place = { key: 'place', head: 'Place' }
+const readBy = { key: 'readBy', head: 'Read by' }
+const bitHeads = [place, { key: 'state', head: 'State' }, readBy]
+const registerHeads = [
+  place,
+  { key: 'hex', head: 'Hex' },
+  { key: 'unsigned', head: 'Unsigned', right: true },
+  { key: 'signed', head: 'Signed', right: true },
+  { key: 'bits', head: 'Bits', about: 'Bit 15 first' },
+  { key: 'text', head: 'Text' },
+  readBy,
+]
 
 const readable = (b: number) => (b >= 0x20 && b < 0x7f ? String.fromCharCode(b) : '·')
 
@@ -39,25 +53,7 @@ export function RegisterTable({
   const step = (by: number) => onPick(Math.min(query.offset + words.length - 1, Math.max(query.offset, at + by)), bits ? 0 : null)
   return (
     <table className="w-full font-mono text-[12.5px]" aria-label="Registers">
-      <thead className="sticky top-0 bg-sheet">
-        <tr className="border-b border-line text-left font-sans text-xs text-muted">
-          <th className="px-3 py-1.5 font-semibold">Place</th>
-          {bits ? (
-            <th className="px-2 font-semibold">State</th>
-          ) : (
-            <>
-              <th className="px-2 font-semibold">Hex</th>
-              <th className="px-2 text-right font-semibold">Unsigned</th>
-              <th className="px-2 text-right font-semibold">Signed</th>
-              <th className="px-2 font-semibold" title="Bit 15 first">
-                Bits
-              </th>
-              <th className="px-2 font-semibold">Text</th>
-            </>
-          )}
-          <th className="px-2 font-semibold">Read by</th>
-        </tr>
-      </thead>
+      <TableHead columns={bits ? bitHeads : registerHeads} sticky />
       <tbody>
         {words.map((w, i) => {
           const offset = query.offset + i
@@ -67,7 +63,7 @@ export function RegisterTable({
           if (w === null)
             return (
               <tr key={offset} data-register={offset} className="h-[26px] border-b border-line/60 text-muted">
-                <td className="px-3">{place}</td>
+                <td className="px-2">{place}</td>
                 <td colSpan={bits ? 1 : 5} className="px-2 font-sans text-xs">
                   no such {bits ? 'bit' : 'register'}
                 </td>
@@ -91,7 +87,7 @@ export function RegisterTable({
               }}
               className={`h-[26px] cursor-default border-b border-line/60 outline-none ${offset === at ? 'bg-wash' : 'hover:bg-well/50'}`}
             >
-              <td className="px-3 text-muted" title={`offset ${offset}`}>
+              <td className="px-2 text-muted" title={`offset ${offset}`}>
                 {place}
               </td>
               {bits ? (

@@ -1,9 +1,19 @@
 import { ChevronDown, ChevronRight } from 'lucide-react'
 import { Fragment, type KeyboardEvent } from 'react'
+import { TableHead } from '~/ui/TableHead'
 import { bytesText, countText, rateText } from '~/ui/time'
 import { FamilyMatrix } from './FamilyMatrix'
 import { carriedWords, type HeardFamily, levelText } from './heard-families'
 import type { TopicLeaf } from './topic-tree'
+
+const heads = [
+  { key: 'take', head: 'Take', quiet: true, width: 32 },
+  { key: 'family', head: 'Family: coloured levels vary' },
+  { key: 'carries', head: 'Carries', width: 128 },
+  { key: 'topics', head: 'Topics', width: 64, right: true },
+  { key: 'rate', head: 'Rate', width: 80, right: true },
+  { key: 'size', head: 'Size', width: 80, right: true },
+]
 
 /** So many families are listed; the filter finds the others. */
 const LISTED = 300
@@ -41,18 +51,7 @@ export function FamilyList({ families, open, onOpen, onTopic, shown, picking }: 
   return (
     <div className="min-h-0 flex-1 overflow-auto">
       <table className="w-full" aria-label="Families of topics" onKeyDown={rove}>
-        <thead className="sticky top-0 z-10 bg-paper text-left text-xs text-muted">
-          <tr className="h-7 border-b border-line">
-            <th className="w-8">
-              <span className="sr-only">Take</span>
-            </th>
-            <th className="px-1 font-semibold">Family: coloured levels vary</th>
-            <th className="w-32 px-2 font-semibold">Carries</th>
-            <th className="w-16 px-2 text-right font-semibold">Topics</th>
-            <th className="w-20 px-2 text-right font-semibold">Rate</th>
-            <th className="w-20 px-3 text-right font-semibold">Size</th>
-          </tr>
-        </thead>
+        <TableHead columns={heads} sticky />
         <tbody>
           {families.slice(0, LISTED).map((family) => (
             <Fragment key={family.id}>
@@ -88,7 +87,7 @@ function FamilyRow({ family, open, onOpen, picking }: { family: HeardFamily; ope
   const name = family.levels.map(levelText).join(' / ')
   return (
     <tr className={`border-b border-line ${open ? 'bg-wash' : 'hover:bg-well/60'}`} data-family-row={family.id}>
-      <td className="pl-3">
+      <td className="px-2">
         <input
           type="checkbox"
           className="accent-(--clay)"
@@ -102,7 +101,7 @@ function FamilyRow({ family, open, onOpen, picking }: { family: HeardFamily; ope
           onChange={(e) => pick(free, e.target.checked)}
         />
       </td>
-      <td className="px-1 py-[3px]">
+      <td className="px-2 py-[3px]">
         <button
           type="button"
           data-family
@@ -129,7 +128,7 @@ function FamilyRow({ family, open, onOpen, picking }: { family: HeardFamily; ope
       <td className="px-2">{carriesText(family)}</td>
       <td className="px-2 text-right font-mono text-[12.5px]">{countText(family.topics.length)}</td>
       <td className="px-2 text-right font-mono text-[12.5px]">{family.rate > 0 ? rateText(family.rate) : '-'}</td>
-      <td className="px-3 text-right font-mono text-[12.5px]">{bytesText(family.bytes)}</td>
+      <td className="px-2 text-right font-mono text-[12.5px]">{bytesText(family.bytes)}</td>
     </tr>
   )
 }

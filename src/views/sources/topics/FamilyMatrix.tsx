@@ -1,6 +1,7 @@
 import { useMemo } from 'react'
 import { displayValue } from '~/core/value/datatype'
 import { Glyph } from '~/ui/Glyph'
+import { TableHead } from '~/ui/TableHead'
 import { countText } from '~/ui/time'
 import type { FamilyPicking } from './FamilyList'
 import type { HeardFamily } from './heard-families'
@@ -25,38 +26,31 @@ export function FamilyMatrix({ family, onTopic, shown, picking }: Props) {
   const columns = matrix.columns.slice(0, COLUMNS)
   if (matrix.rows.length === 0)
     return <p className="text-muted">Nothing in these payloads can be read as a value. The last message stands in the peek.</p>
+  const headOf = ({ topic, label }: (typeof columns)[number]) =>
+    topic === null ? (
+      label
+    ) : (
+      <button
+        type="button"
+        aria-pressed={shown === topic}
+        title={`Look at ${topic}`}
+        onClick={() => onTopic(topic)}
+        className={`rounded-sm px-1 text-slate hover:bg-wash ${shown === topic ? 'bg-wash' : ''}`}
+      >
+        {label}
+      </button>
+    )
   return (
     <div className="overflow-x-auto">
       <table aria-label="Leaves by topic" className="w-full text-[13px]">
-        <thead>
-          <tr className="border-b border-line text-xs text-muted">
-            <th className="py-1 pr-2 text-left font-semibold">Leaf</th>
-            {columns.map((column) => (
-              <th key={column.key} className="px-2 text-right font-semibold">
-                {column.topic === null ? (
-                  column.label
-                ) : (
-                  <button
-                    type="button"
-                    aria-pressed={shown === column.topic}
-                    title={`Look at ${column.topic}`}
-                    onClick={() => onTopic(column.topic!)}
-                    className={`rounded-sm px-1 hover:bg-wash ${shown === column.topic ? 'bg-wash text-slate' : 'text-slate'}`}
-                  >
-                    {column.label}
-                  </button>
-                )}
-              </th>
-            ))}
-          </tr>
-        </thead>
+        <TableHead columns={[{ key: 'leaf', head: 'Leaf' }, ...columns.map((column) => ({ key: column.key, right: true, head: headOf(column) }))]} />
         <tbody>
           {matrix.rows.slice(0, ROWS).map((row) => {
             const free = row.cells.filter((cell): cell is TopicLeaf => cell !== null && !taken.has(cell.address))
             const on = free.filter((cell) => picked.has(cell.address)).length
             return (
               <tr key={row.label} className="border-b border-line/70 last:border-0">
-                <th className="py-[3px] pr-2 text-left font-normal">
+                <th className="px-2 py-[3px] text-left font-normal">
                   <label className="flex items-center gap-2">
                     <input
                       type="checkbox"

@@ -4,8 +4,16 @@ import type { Group } from '~/contract/tag'
 import { typedNumber } from '~/core/value/typed-number'
 import { Button } from '~/ui/Button'
 import { Modal } from '~/ui/Modal'
+import { TableHead } from '~/ui/TableHead'
 import { countText } from '~/ui/time'
 import { call, failureIn, refresh, useCall } from '../../app/api'
+
+const heads = [
+  { key: 'name', head: 'Name' },
+  { key: 'every', head: 'Every, ms', width: 112, right: true },
+  { key: 'tags', head: 'Tags', width: 80, right: true },
+  { key: 'acts', head: 'What can be done', quiet: true, width: 96 },
+]
 
 /** Rates with names: tags that belong to one are read at it. */
 export function GroupsDialog({ onClose }: { onClose(): void }) {
@@ -33,29 +41,20 @@ export function GroupsDialog({ onClose }: { onClose(): void }) {
       width={560}
     >
       <table className="w-full">
-        <thead className="text-left text-xs text-muted">
-          <tr>
-            <th className="font-normal">Name</th>
-            <th className="w-28 font-normal">Every, ms</th>
-            <th className="w-20 font-normal">Tags</th>
-            <th className="w-24">
-              <span className="sr-only">What can be done</span>
-            </th>
-          </tr>
-        </thead>
+        <TableHead columns={heads} />
         <tbody>
           {groups.data?.map((g) => (
             <GroupRow key={`${g.id} ${g.name} ${g.sampleMs}`} group={g} act={act} />
           ))}
           <tr>
-            <td className="pr-2">
+            <td className="px-2 py-0.5">
               <input aria-label="New group" value={name} placeholder="fast" onChange={(e) => setName(e.target.value)} className="field w-full" />
             </td>
-            <td>
-              <input aria-label="Its rate, ms" value={rate} onChange={(e) => setRate(e.target.value)} className="field w-24 text-right font-mono" />
+            <td className="px-2">
+              <input aria-label="Its rate, ms" value={rate} onChange={(e) => setRate(e.target.value)} className="field w-full text-right font-mono" />
             </td>
             <td />
-            <td className="text-right">
+            <td className="px-2 text-right">
               <Button
                 small
                 disabled={name.trim() === ''}
@@ -91,19 +90,19 @@ function GroupRow({ group, act }: { group: Group; act(work: () => Promise<unknow
     })
   return (
     <tr>
-      <td className="py-0.5 pr-2">
+      <td className="px-2 py-0.5">
         <input aria-label={`Name of ${group.name}`} value={name} onChange={(e) => setName(e.target.value)} className="field w-full" />
       </td>
-      <td>
+      <td className="px-2">
         <input
           aria-label={`Rate of ${group.name}`}
           value={rate}
           onChange={(e) => setRate(e.target.value)}
-          className="field w-24 text-right font-mono"
+          className="field w-full text-right font-mono"
         />
       </td>
-      <td className="font-mono text-[12.5px]">{countText(group.tags)}</td>
-      <td className="text-right">
+      <td className="px-2 text-right font-mono text-[12.5px]">{countText(group.tags)}</td>
+      <td className="px-2 text-right">
         {changed ? (
           <Button
             small

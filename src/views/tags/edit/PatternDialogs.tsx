@@ -9,11 +9,18 @@ import { Button } from '~/ui/Button'
 import { TextField } from '~/ui/Field'
 import { Modal } from '~/ui/Modal'
 import { Empty, Heading, ProblemNote } from '~/ui/Notes'
+import { TableHead } from '~/ui/TableHead'
 import { call, failureIn, refresh, useCall } from '../../app/api'
 import { PlanTable } from './PlanTable'
 import type { Around } from './planning.worker'
 import { useApply } from './useApply'
 import { usePlan } from './usePlan'
+
+const courseHeads = [
+  { key: 'parameter', head: 'Parameter', width: 160 },
+  { key: 'first', head: 'In the first copy' },
+  { key: 'step', head: 'Counts on by', width: 128 },
+]
 
 /** Keeps a folder of tags as a pattern. */
 export function KeepPattern({ folder, tags, around, onClose }: { folder: string; tags: readonly Tag[]; around: Surroundings; onClose(): void }) {
@@ -187,18 +194,12 @@ function Laying({
         </Button>
       </div>
       <table className="my-2 w-full max-w-[640px]">
-        <thead className="text-left text-xs text-muted">
-          <tr>
-            <th className="w-40 font-normal">Parameter</th>
-            <th className="font-normal">In the first copy</th>
-            <th className="w-32 font-normal">Counts on by</th>
-          </tr>
-        </thead>
+        <TableHead columns={courseHeads} />
         <tbody>
           {pattern.parameters.map((p) => (
             <tr key={p}>
-              <td className="font-mono text-[12.5px]">{`{${p}}`}</td>
-              <td className="py-0.5 pr-3">
+              <td className="px-2 font-mono text-[12.5px]">{`{${p}}`}</td>
+              <td className="px-2 py-0.5">
                 {p === SOURCE ? (
                   <select
                     aria-label="First source"
@@ -220,7 +221,7 @@ function Laying({
                   />
                 )}
               </td>
-              <td>
+              <td className="px-2">
                 {p !== SOURCE && (
                   <input
                     aria-label={`Step of ${p}`}
