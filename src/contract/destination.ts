@@ -58,6 +58,11 @@ export const MqttSettings = z
   })
 export type MqttSettings = z.infer<typeof MqttSettings>
 
+/** The settings of each kind of destination. */
+export const destinationSettings = { mqtt: MqttSettings }
+export type DestinationKind = keyof typeof destinationSettings
+export type DestinationSettings = { [K in DestinationKind]: z.infer<(typeof destinationSettings)[K]> }
+
 export const DestinationDraft = z.object({
   name: Name,
   kind: z.literal('mqtt'),

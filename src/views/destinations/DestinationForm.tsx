@@ -1,6 +1,6 @@
 import { zodResolver } from '@hookform/resolvers/zod'
 import { type FieldValues, useForm } from 'react-hook-form'
-import { type Destination, DestinationDraft, MqttSettings } from '~/contract/destination'
+import { type Destination, DestinationDraft, type DestinationKind, destinationSettings } from '~/contract/destination'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
@@ -8,33 +8,8 @@ import { SettingsSheet } from '../shared/SettingsSheet'
 import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
+import { kindView } from './kinds'
 import { useNewCredential } from './useNewCredential'
-
-const fresh: DestinationDraft = {
-  name: '',
-  kind: 'mqtt',
-  enabled: true,
-  settings: {
-    host: '',
-    port: 8883,
-    protocol: '5',
-    tls: true,
-    authorityId: null,
-    clientId: 'embrik',
-    credentialId: null,
-    keepAliveS: 30,
-    retryMs: 1000,
-    window: 200,
-    ackS: 20,
-    witness: true,
-    witnessClientId: 'embrik-witness',
-    witnessCredentialId: null,
-    lateS: 30,
-    outboxMb: 500,
-  },
-}
-
-const ofWitness = ['witnessClientId', 'witnessCredentialId', 'lateS']
 
 /** Adds or edits a destination; the check on the right tries what stands in the form, witness included. */
 export function DestinationForm({
@@ -46,7 +21,11 @@ export function DestinationForm({
   onClose(): void
   onSaved(d: Destination): void
 }) {
-  const start = destination ? { name: destination.name, kind: destination.kind, enabled: destination.enabled, settings: destination.settings } : fresh
+  const kind: DestinationKind = destination?.kind ?? 'mqtt'
+  const view = kindView(kind)
+  const start = destination
+    ? { name: destination.name, kind, enabled: destination.enabled, settings: destination.settings }
+    : { name: '', kind, enabled: true, settings: view.fresh }
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
   const { saving, problem, save } = useSaving(form)
@@ -56,12 +35,16 @@ export function DestinationForm({
     kept.forget()
     onClose()
   }
-  const adding = useNewCredential(form, { authorityId: 'authority', credentialId: 'certificate', witnessCredentialId: 'certificate' })
+  const adding = useNewCredential(form, Object.fromEntries(Object.entries(view.credentials).map(([field, [first]]) => [field, first])))
   const { watch } = form
   const check = useCheck('checkDestination', checkedText(watch('settings')))
-  const tls = watch('settings.tls') as boolean
-  const witness = watch('settings.witness') as boolean
-  const of = (...kinds: string[]) => (credentials.data ?? []).filter((c) => kinds.includes(c.kind)).map((c) => ({ value: c.id, label: c.name }))
+  const hides = view.hides(watch('settings') as never)
+  const options = Object.fromEntries(
+    Object.entries(view.credentials).map(([field, kinds]) => [
+      field,
+      (credentials.data ?? []).filter((c) => kinds.some((k) => k === c.kind)).map((c) => ({ value: c.id, label: c.name })),
+    ]),
+  )
 
   const runCheck = async () => {
     if (await form.trigger()) await check.run({ ...form.getValues(), ...(destination && { id: destination.id }) } as never)
@@ -82,28 +65,20 @@ export function DestinationForm({
       <SettingsSheet
         what="Destination"
         title={destination ? destination.name : 'Add a destination'}
-        note="MQTT broker"
-        example="Site broker"
+        note={view.label}
+        example={view.example}
         kept={kept}
         saving={saving}
         there={destination !== null}
         onClose={close}
         onSave={submit}
-        schema={MqttSettings}
+        schema={destinationSettings[kind]}
         form={form}
-        options={{
-          authorityId: of('authority'),
-          credentialId: of('certificate', 'password'),
-          witnessCredentialId: of('certificate', 'password'),
-        }}
+        options={options}
         after={adding.after}
-        hide={(f) => (f === 'authorityId' && !tls) || (ofWitness.includes(f) && !witness)}
+        hide={(field) => hides.includes(field)}
       >
-        <CheckPanel
-          check={check}
-          onRun={() => void runCheck()}
-          before="Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it."
-        />
+        <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
         <Heading>Credentials</Heading>
         <p className="text-muted">
           Certificates and log-ins are kept apart from destinations.{' '}

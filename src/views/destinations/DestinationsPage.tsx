@@ -23,6 +23,7 @@ import { EmptyStation } from '../shared/Onward'
 import { tellFailure } from '../shared/problems'
 import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
+import { isWitnessed, kindView, placeOf } from './kinds'
 
 export function DestinationsPage() {
   const destinations = useCall('listDestinations')
@@ -92,7 +93,7 @@ function columnsOf(conditions: Conditions, now: number): ListColumn<Destination>
   return [
     { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (d) => <Glyph state={glyphOf(of(d)?.sender)} /> },
     { key: 'name', head: 'Name', strong: true, whole: true, cell: (d) => d.name },
-    { key: 'address', head: 'Address', mono: true, cell: addressOf, tip: addressOf },
+    { key: 'address', head: 'Address', mono: true, cell: placeOf, tip: placeOf },
     {
       key: 'state',
       head: 'State',
@@ -100,7 +101,7 @@ function columnsOf(conditions: Conditions, now: number): ListColumn<Destination>
       tip: (d) => of(d)?.sender.reason,
       look: (d) => (of(d)?.sender.state === 'trouble' ? 'text-bad' : ''),
     },
-    { key: 'witness', head: 'Witness', cell: (d) => <WitnessGlyph on={d.settings.witness} condition={of(d)?.witness} /> },
+    { key: 'witness', head: 'Witness', cell: (d) => <WitnessGlyph on={isWitnessed(d)} condition={of(d)?.witness} /> },
     {
       key: 'waiting',
       head: 'Waiting',
@@ -114,8 +115,6 @@ function columnsOf(conditions: Conditions, now: number): ListColumn<Destination>
   ]
 }
 
-const addressOf = ({ settings }: Destination) => `${settings.tls ? 'mqtts' : 'mqtt'}://${settings.host}:${settings.port}`
-
 function WitnessGlyph({ on, condition }: { on: boolean; condition: Condition | null | undefined }) {
   if (!on) return <span className="text-muted">none</span>
   return <Glyph state={glyphOf(condition)} title={condition?.reason ?? 'off'} />
@@ -125,7 +124,9 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
   const c = useFrame('destinations')?.[destination.id]
   const ask = useAsk()
   const credentials = useCall('listCredentials', { enabled: mayEdit })
-  const s = destination.settings
+  const { settings } = destination
+  const view = kindView(destination.kind)
+  const warning = view.warning(settings)
   const name = (id: string | null) => {
     const found = credentials.data?.find((x) => x.id === id)
     if (!id) return 'none'
@@ -155,7 +156,7 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
         <ConditionText condition={c?.sender} />
         {c?.sender.state === 'trouble' && c.sender.hint && <div className="mt-1">{c.sender.hint}</div>}
       </div>
-      {!s.tls && <WarnNote>Without TLS: anybody in between can read and change messages.</WarnNote>}
+      {warning && <WarnNote>{warning}</WarnNote>}
       <Heading>Outbox</Heading>
       <div className="my-1 h-[9px] overflow-hidden rounded-[2px] border border-line bg-paper" title="How full it is">
         <div
@@ -167,32 +168,16 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
       <Fact name="On disk">{c ? `${bytesText(c.bytes)} of ${bytesText(c.capBytes)}` : '-'}</Fact>
       <Asides destinationId={destination.id} mayEdit={mayEdit} />
       <Heading>Sender</Heading>
-      <Fact name="Client id">{s.clientId}</Fact>
-      {mayEdit && (
-        <Fact name="Identity" mono={false}>
-          {name(s.credentialId)}
-        </Fact>
-      )}
-      {mayEdit && (
-        <Fact name="Authority" mono={false}>
-          {name(s.authorityId)}
-        </Fact>
-      )}
-      <Fact name="In flight">up to {s.window}</Fact>
+      <view.SenderFacts settings={settings} credential={mayEdit ? name : null} />
       <Fact name="Since">{c ? <Time at={c.sender.since} date /> : '-'}</Fact>
       <Heading>Witness</Heading>
-      {s.witness ? (
+      {view.witnessed(settings) ? (
         <>
           <div className="py-1">
             <ConditionText condition={c?.witness} />
             {c?.witness?.state === 'trouble' && c.witness.hint && <div className="mt-1">{c.witness.hint}</div>}
           </div>
-          <Fact name="Client id">{s.witnessClientId}</Fact>
-          {mayEdit && (
-            <Fact name="Identity" mono={false}>
-              {name(s.witnessCredentialId)}
-            </Fact>
-          )}
+          <view.WitnessFacts settings={settings} credential={mayEdit ? name : null} />
           <Fact name="Seen">{c?.witness ? rateText(c.witness.rate) : '-'}</Fact>
         </>
       ) : (

@@ -4,6 +4,7 @@ import { typedNumber } from '~/core/value/typed-number'
 import { Choice, SelectField } from '~/ui/Field'
 import { NumberInput } from '~/ui/NumberInput'
 import { countText } from '~/ui/time'
+import { isWitnessed } from '../destinations/kinds'
 import { Section } from './Section'
 import type { PublicationEdit } from './usePublicationDraft'
 
@@ -99,7 +100,7 @@ export function Safely({ destination, edit, ...clause }: Clause & { destination:
         destination ? (
           <>
             outbox up to <b>{destination.settings.outboxMb} MB</b>, oldest dropped first;{' '}
-            {destination.settings.witness ? 'a witness reads it back' : 'no witness'}
+            {isWitnessed(destination) ? 'a witness reads it back' : 'no witness'}
           </>
         ) : (
           '-'

@@ -1,0 +1,13 @@
+import type { Destination, DestinationKind } from '~/contract/destination'
+import type { KindView } from './kinds/kind-view'
+import { mqtt } from './kinds/mqtt'
+
+const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt }
+
+/** What pages show of a kind; the settings that it is given must be of that kind. */
+export function kindView(kind: DestinationKind): KindView<DestinationKind> {
+  return kinds[kind]
+}
+
+export const placeOf = (d: Pick<Destination, 'kind' | 'settings'>): string => kindView(d.kind).place(d.settings)
+export const isWitnessed = (d: Pick<Destination, 'kind' | 'settings'>): boolean => kindView(d.kind).witnessed(d.settings)

@@ -1,0 +1,31 @@
+import type { ReactNode } from 'react'
+import type { CredentialDraft } from '~/contract/credential'
+import type { DestinationKind, DestinationSettings } from '~/contract/destination'
+
+/** All that pages need to know of a kind of destination. Adding a kind adds one of these, and its line in the registry. */
+export interface KindView<K extends DestinationKind> {
+  label: string
+  /** A name as it could be. */
+  example: string
+  fresh: DestinationSettings[K]
+  /** What the check will try. */
+  check: string
+  /** Fields that hold a credential: which kinds each takes, the one that is added from there first. */
+  credentials: Readonly<Record<string, readonly [CredentialDraft['kind'], ...CredentialDraft['kind'][]]>>
+  place(settings: DestinationSettings[K]): string
+  /** What it is exposed to; null: nothing to warn of. */
+  warning(settings: DestinationSettings[K]): string | null
+  /** Fields that mean nothing as the others stand. */
+  hides(settings: DestinationSettings[K]): readonly string[]
+  /** Whether what is sent there is read back. */
+  witnessed(settings: DestinationSettings[K]): boolean
+  /** Settings of the sender in a few lines of facts; `credential` says what stands under an id, null: it is not to be seen. */
+  SenderFacts(props: FactsProps<K>): ReactNode
+  /** The same of the witness. */
+  WitnessFacts(props: FactsProps<K>): ReactNode
+}
+
+export interface FactsProps<K extends DestinationKind> {
+  settings: DestinationSettings[K]
+  credential: ((id: string | null) => string) | null
+}

@@ -1,0 +1,59 @@
+import { Fact } from '~/ui/Notes'
+import type { KindView } from './kind-view'
+
+const ofWitness = ['witnessClientId', 'witnessCredentialId', 'lateS']
+
+export const mqtt: KindView<'mqtt'> = {
+  label: 'MQTT broker',
+  example: 'Site broker',
+  check: 'Tries name, port, TLS, the log-in and the witness, each by itself. Nothing is sent and nothing saved by it.',
+  credentials: { authorityId: ['authority'], credentialId: ['certificate', 'password'], witnessCredentialId: ['certificate', 'password'] },
+  fresh: {
+    host: '',
+    port: 8883,
+    protocol: '5',
+    tls: true,
+    authorityId: null,
+    clientId: 'embrik',
+    credentialId: null,
+    keepAliveS: 30,
+    retryMs: 1000,
+    window: 200,
+    ackS: 20,
+    witness: true,
+    witnessClientId: 'embrik-witness',
+    witnessCredentialId: null,
+    lateS: 30,
+    outboxMb: 500,
+  },
+  place: (s) => `${s.tls ? 'mqtts' : 'mqtt'}://${s.host}:${s.port}`,
+  warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change messages.'),
+  hides: (s) => [...(s.tls ? [] : ['authorityId']), ...(s.witness ? [] : ofWitness)],
+  witnessed: (s) => s.witness,
+  SenderFacts: ({ settings: s, credential }) => (
+    <>
+      <Fact name="Client id">{s.clientId}</Fact>
+      {credential && (
+        <>
+          <Fact name="Identity" mono={false}>
+            {credential(s.credentialId)}
+          </Fact>
+          <Fact name="Authority" mono={false}>
+            {credential(s.authorityId)}
+          </Fact>
+        </>
+      )}
+      <Fact name="In flight">up to {s.window}</Fact>
+    </>
+  ),
+  WitnessFacts: ({ settings: s, credential }) => (
+    <>
+      <Fact name="Client id">{s.witnessClientId}</Fact>
+      {credential && (
+        <Fact name="Identity" mono={false}>
+          {credential(s.witnessCredentialId)}
+        </Fact>
+      )}
+    </>
+  ),
+}
