@@ -118,6 +118,8 @@ export function LoginPage() {
 
 /** Goes to another page: what was asked for is under way until that is there. */
 function leaveFor(href: string): Promise<never> {
+  // A browser that brings this page back as it was would bring back what was typed and a button that is busy for ever.
+  addEventListener('pageshow', (e) => e.persisted && location.reload())
   location.assign(href)
   return new Promise(() => undefined)
 }
