@@ -31,7 +31,27 @@ async function part(label, work) {
   return true
 }
 
-/** Runs a test tool that writes a report; counts what the report says. */
+const firstLine = (text) =>
+  (text ?? '')
+    .replace(/\u001b\[\d+m/g, '')
+    .split('\n')[0]
+    .slice(0, 300)
+/** Names of tests that failed, each with what it said first, as the reports of the two tools hold them. */
+const vitestFailed = (r) =>
+  r.testResults.flatMap((f) =>
+    f.assertionResults
+      .filter((a) => a.status === 'failed')
+      .map((a) => `${f.name.replace(`${root}/`, '')} > ${a.fullName}: ${firstLine(a.failureMessages?.[0])}`),
+  )
+const playwrightFailed = (r) => {
+  const of = (suite) => [
+    ...(suite.suites ?? []).flatMap(of),
+    ...(suite.specs ?? []).filter((s) => !s.ok).map((s) => `${s.file} > ${s.title}: ${firstLine(s.tests[0]?.results[0]?.error?.message)}`),
+  ]
+  return of(r)
+}
+
+/** Runs a test tool that writes a report; counts what the report says, and names what failed. */
 async function tests(label, command, args, env, report, count) {
   rmSync(report, { force: true })
   const fine = await part(label, async () => {
@@ -40,7 +60,9 @@ async function tests(label, command, args, env, report, count) {
   })
   let sum = { passed: 0, failed: 1 }
   try {
-    sum = count(JSON.parse(readFileSync(report, 'utf8')))
+    const told = JSON.parse(readFileSync(report, 'utf8'))
+    sum = count(told)
+    for (const name of told.suites ? playwrightFailed(told) : vitestFailed(told)) console.log(`  failed: ${name}`)
   } catch {
     console.log(`${label} left no report`)
   }
