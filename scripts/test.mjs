@@ -2,6 +2,7 @@
 // On ports and a database of its own. `npm test -- unit` (or worlds, engine, e2e, check) runs a part.
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
+import { stripVTControlCharacters } from 'node:util'
 import { build, stale } from './lib/build.mjs'
 import { homeFolder, root } from './lib/home.mjs'
 import { licenceList } from './lib/licences.mjs'
@@ -31,11 +32,7 @@ async function part(label, work) {
   return true
 }
 
-const firstLine = (text) =>
-  (text ?? '')
-    .replace(/\u001b\[\d+m/g, '')
-    .split('\n')[0]
-    .slice(0, 300)
+const firstLine = (text) => stripVTControlCharacters(text ?? '').split('\n')[0].slice(0, 300)
 /** Names of tests that failed, each with what it said first, as the reports of the two tools hold them. */
 const vitestFailed = (r) =>
   r.testResults.flatMap((f) =>
