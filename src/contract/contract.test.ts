@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { MqttSettings } from './destination'
+import { MqttSettings } from './destinations/mqtt'
 import { invalid } from './failure'
 import { Id, newId } from './id'
 import { allows, Role } from './role'

@@ -1,6 +1,6 @@
 import type { ColumnType, Generated } from 'kysely'
 import type { CertificateFacts } from '~/contract/credential'
-import type { MqttSettings } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import type { ClassDraft, Equipment, Level, Member } from '~/contract/equipment'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'

@@ -1,4 +1,4 @@
-import type { MqttSettings } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import type { EventRow } from '~/contract/live'
 import type { PublicationDraft } from '~/contract/publication'
 import { Engine } from '~/engine/engine'

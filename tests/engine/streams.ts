@@ -1,4 +1,4 @@
-import type { MqttSettings } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import type { Verdict } from '~/contract/live'
 import type { Envelope } from '~/core/delivery/envelope'
 import { chance } from '~/core/value/chance'

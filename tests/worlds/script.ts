@@ -1,4 +1,4 @@
-import type { MqttSettings } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { chance } from '~/core/value/chance'
 import type { Temper } from './broker'
 import type { Mood } from './store'

@@ -1,6 +1,6 @@
 import type { IPublishPacket } from 'mqtt-packet'
 import type { Destination } from '~/contract/destination'
-import { MqttSettings } from '~/contract/destination'
+import { MqttSettings } from '~/contract/destinations/mqtt'
 import type { Plan } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import type { HighWater } from '~/core/delivery/high-water'

@@ -1,8 +1,8 @@
 import { Aside } from '../aside'
 import { Credential, CredentialDraft, CredentialPlaces } from '../credential'
-import { Destination, DestinationDraft } from '../destination'
+import { Destination, DestinationCheck, DestinationDraft } from '../destination'
 import { CheckStep } from '../failure'
-import { Id } from '../id'
+
 import { Begun, list, type Route } from './route'
 
 /** Destinations and credentials. */
@@ -64,7 +64,7 @@ export const destinationsRoutes = {
     role: 'engineer',
     group: 'Destinations',
     summary: 'Check a connection step by step; sends and saves nothing',
-    body: DestinationDraft.extend({ id: Id.optional() }),
+    body: DestinationCheck,
     answer: CheckStep,
     stream: 'ndjson',
   },

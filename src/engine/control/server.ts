@@ -1,7 +1,7 @@
 import { timingSafeEqual } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { z } from 'zod'
-import { DestinationDraft } from '~/contract/destination'
+import { DestinationCheck } from '~/contract/destination'
 import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
 import { Id } from '~/contract/id'
 import { PublicationDraft } from '~/contract/publication'
@@ -233,7 +233,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     }
 
     case 'POST /destinations/check': {
-      const draft = await parse(req, DestinationDraft.extend({ id: Id.optional() }))
+      const draft = await parse(req, DestinationCheck)
       const filters = draft.id ? await witnessFilters(db, draft.id) : []
       const others = (await listDestinations(db)).filter((d) => d.id !== draft.id)
       const planned = { filters, sends: draft.id ? engine.plannedFor(draft.id) : [], others }

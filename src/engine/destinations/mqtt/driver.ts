@@ -1,4 +1,4 @@
-import type { MqttSettings } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { FailureError } from '~/contract/failure'
 import type { Clock } from '../../clock/clock'
 import { type MqttAccess, mqttFailure } from '../../net/mqtt-access'

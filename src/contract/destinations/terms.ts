@@ -1,0 +1,43 @@
+import { z } from 'zod'
+
+/*
+ * On what terms messages go to a destination, whatever its kind: in parts, so that a kind's form can have its own fields beside them.
+ */
+
+/** When it is tried again, and when it has been silent for too long. */
+export const paceTerms = {
+  retryMs: z
+    .number()
+    .int()
+    .min(200, 'At least 200 ms')
+    .max(600_000)
+    .meta({ label: 'Retry after', unit: 'ms', help: 'Twice as long after each try that fails, up to eight times', group: 'Pace' }),
+  ackS: z
+    .number()
+    .int()
+    .min(2, 'At least 2 s')
+    .max(3600)
+    .default(20)
+    .meta({ label: 'Acknowledged within', unit: 's', help: 'Else Embrik connects anew and sends again', group: 'Pace' }),
+}
+
+/** Whether it is read back, and when what is not seen counts as missing. */
+export const witnessTerms = {
+  witness: z.boolean().meta({ label: 'Witness', help: 'Read everything back with a connection of its own', group: 'Witness' }),
+  lateS: z
+    .number()
+    .int()
+    .min(1, 'At least 1 s')
+    .max(3600)
+    .default(30)
+    .meta({ label: 'Late after', unit: 's', help: 'Not seen that long after its acknowledgement: missing', group: 'Witness' }),
+}
+
+/** What is kept for it while it is away. */
+export const outboxTerms = {
+  outboxMb: z.number().int().min(1).max(1_000_000).meta({ label: 'Outbox up to', unit: 'MB', group: 'Outbox' }),
+}
+
+const Terms = z.object({ ...paceTerms, ...witnessTerms, ...outboxTerms })
+/** What the settings of every kind hold. */
+export type Terms = z.infer<typeof Terms>
