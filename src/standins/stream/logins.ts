@@ -60,7 +60,8 @@ class Scram implements Login {
     const found = /^(c=([^,]+),r=([^,]+)),p=(.+)$/.exec(text)
     // Who nobody knows is asked for a proof too, and fails like a wrong password.
     const password = Object.hasOwn(this.users, this.user) ? this.users[this.user]! : null
-    if (!found || found[3] !== this.nonce || password === null) return refused
+    // The C client writes its own part of the nonce before the whole of it: it is the end that counts.
+    if (!found || !found[3]!.endsWith(this.nonce) || password === null) return refused
     const size = this.hash === 'sha256' ? 32 : 64
     const salted = pbkdf2Sync(password.normalize('NFKC'), this.salt, ITERATIONS, size, this.hash)
     const mac = (key: Buffer, of: string) => createHmac(this.hash, key).update(of).digest()
