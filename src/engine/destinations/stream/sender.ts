@@ -1,0 +1,257 @@
+import { murmur2, NumericMap } from '@platformatic/kafka'
+import type { Failure } from '~/contract/failure'
+import { ID_PROPERTY } from '~/core/delivery/envelope'
+import { unpackProperties } from '~/core/delivery/properties'
+import type { Clock } from '../../clock/clock'
+import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
+import { meaningOf } from './answers'
+import type { BatchAnswer, SentRecord, StreamCluster, TopicState } from './cluster'
+import { PartitionLane, type ProducerMemory, placeOf } from './lane'
+
+export interface SenderOptions {
+  acks: 'all' | 'leader'
+  compression: 'none' | 'gzip' | 'zstd' | 'snappy' | 'lz4'
+  lingerMs: number
+  /** Octets of a batch at most. */
+  batch: number
+  window: number
+}
+
+/** A topic that is not there, or not ours, is asked for again after this, ms. */
+const AGAIN_MS = 10_000
+/** How long what is to be sent again as it was may take to come, ms. */
+const PATIENCE_MS = 1000
+/** Octets of a record beside its key, value and headers, at most. */
+const RECORD_HEAD = 40
+
+const memoryKey = 'stream producer'
+const freshMemory = (): ProducerMemory => ({ producer: null, next: new Map(), unsure: new Map() })
+
+/** Asks for a connection that begins as another producer. */
+const renewed: Failure = {
+  code: 'stream.producer',
+  message: 'Begins as another producer: what was under way cannot be sent again as it was',
+  hint: 'What had arrived arrives twice',
+  where: 'destination',
+}
+
+interface Known extends TopicState {
+  /** Monotonic ms. */
+  at: number
+}
+
+/**
+ * Sends to a cluster: messages gather by partition until a batch is full or its time is over; each node has one request under way.
+ * Batches are counted (idempotent producer), so that one whose answer was lost is kept once when it goes again over the next connection.
+ */
+export class StreamSender implements DestinationConnection {
+  readonly window: number
+  private readonly topics = new Map<string, Known>()
+  private readonly asked = new Set<string>()
+  private readonly lanes = new Map<string, PartitionLane>()
+  private readonly busy = new Set<number>()
+  private throttledUntil = 0
+  private stopTimer: (() => void) | null = null
+  private closed = false
+
+  private constructor(
+    private readonly cluster: StreamCluster,
+    private readonly o: SenderOptions,
+    private readonly sink: DestinationSink,
+    private readonly clock: Clock,
+    private readonly memory: ProducerMemory,
+  ) {
+    this.window = o.window
+  }
+
+  /** Begins on a cluster that is connected; with all acknowledgements as a producer whose batches are counted. */
+  static async begin(cluster: StreamCluster, o: SenderOptions, sink: DestinationSink, clock: Clock, remembered: Remembered): Promise<StreamSender> {
+    const memory = (remembered.get(memoryKey) as ProducerMemory | undefined) ?? freshMemory()
+    remembered.set(memoryKey, memory)
+    if (o.acks === 'all') memory.producer ??= await cluster.producer()
+    return new StreamSender(cluster, o, sink, clock, memory)
+  }
+
+  private async ask(topic: string): Promise<void> {
+    if (this.asked.has(topic)) return
+    this.asked.add(topic)
+    try {
+      const found = await this.cluster.topics([topic])
+      const at = this.clock.mono()
+      this.topics.set(topic, { error: 3, leaders: [], ...found.get(topic), at })
+    } catch {
+      // The link is lost, which is told by itself.
+    } finally {
+      this.asked.delete(topic)
+    }
+    if (!this.closed) this.sink.ready()
+  }
+
+  ready(_ordinal: number, { topic }: { topic: string }): boolean {
+    const known = this.topics.get(topic)
+    const now = this.clock.mono()
+    if (!known || (known.error !== 0 && now - known.at > AGAIN_MS)) {
+      void this.ask(topic)
+      return false
+    }
+    return now >= this.throttledUntil
+  }
+
+  unfit({ envelope }: Outgoing): Failure | null {
+    const error = this.topics.get(envelope.topic)?.error ?? 0
+    if (error === 0) return null
+    const { meaning, failure } = meaningOf(error, envelope.topic)
+    return meaning === 'refused' ? failure : null
+  }
+
+  send(m: Outgoing, answer: (a: Answer) => void): void {
+    const { topic, payload, properties, producedAt } = m.envelope
+    const { key, headers, contentType } = unpackProperties(properties)
+    const leaders = this.topics.get(topic)?.leaders ?? []
+    if (leaders.length === 0) return answer({ kind: 'later', failure: meaningOf(5, topic).failure })
+    const keyOctets = Buffer.from(key === '' ? topic : key)
+    // As clients of the protocol do, so that others who write the same key write to the same partition.
+    const partition = (murmur2(keyOctets) & 0x7fffffff) % leaders.length
+    const value = typeof payload === 'string' ? Buffer.from(payload) : Buffer.from(payload.buffer, payload.byteOffset, payload.byteLength)
+    const beside: [string, string][] = [
+      [ID_PROPERTY, m.id],
+      ...(contentType === '' ? [] : [['content-type', contentType] as [string, string]]),
+      ...headers,
+    ]
+    const record: SentRecord = {
+      topic,
+      partition,
+      value,
+      headers: new Map(beside.map(([name, text]) => [Buffer.from(name), Buffer.from(text)])),
+      timestamp: BigInt(Math.max(0, Math.round(producedAt))),
+      ...(key !== '' && { key: keyOctets }),
+    }
+    const octets = beside.reduce((n, [name, text]) => n + name.length + text.length + 8, RECORD_HEAD + value.length + keyOctets.length)
+    this.lane(topic, partition).add({ m, record, octets, answer, alone: false }, this.clock.mono())
+    this.pump()
+  }
+
+  private lane(topic: string, partition: number): PartitionLane {
+    const place = placeOf(topic, partition)
+    const lane = this.lanes.get(place) ?? new PartitionLane(topic, partition, this.memory)
+    this.lanes.set(place, lane)
+    return lane
+  }
+
+  /** Sends what is due, by the nodes that lead. */
+  private pump(): void {
+    if (this.closed) return
+    const now = this.clock.mono()
+    const due = new Map<number, PartitionLane[]>()
+    let wait = false
+    for (const lane of this.lanes.values()) {
+      const when = lane.due(now, { lingerMs: this.o.lingerMs, most: this.o.batch, patienceMs: PATIENCE_MS })
+      if (when === 'broken') return this.renew(renewed)
+      if (when === 'wait') {
+        wait ||= lane.flying === null && lane.waiting.length > 0
+        continue
+      }
+      const leader = this.topics.get(lane.topic)?.leaders[lane.partition] ?? -1
+      if (leader < 0) this.notNow(lane, meaningOf(5, lane.place).failure)
+      else if (!this.busy.has(leader)) due.set(leader, [...(due.get(leader) ?? []), lane])
+    }
+    for (const [node, lanes] of due) void this.request(node, lanes)
+    if (wait) this.later(Math.max(1, this.o.lingerMs))
+  }
+
+  private later(ms: number): void {
+    this.stopTimer ??= this.clock.after(ms, () => {
+      this.stopTimer = null
+      this.pump()
+    })
+  }
+
+  private async request(node: number, lanes: readonly PartitionLane[]): Promise<void> {
+    this.busy.add(node)
+    const sequences = new NumericMap()
+    const records: SentRecord[] = []
+    for (const lane of lanes) {
+      const { entries, sequence } = lane.take(this.o.batch)
+      sequences.set(`${lane.topic}:${lane.partition}`, sequence)
+      for (const { record } of entries) records.push(record)
+    }
+    const { id, epoch } = this.memory.producer ?? { id: -1n, epoch: -1 }
+    try {
+      const said = await this.cluster.produce(node, this.o.acks === 'all' ? -1 : 1, records, {
+        compression: this.o.compression,
+        producerId: id,
+        producerEpoch: epoch,
+        sequences,
+        partitionLeaderEpoch: -1,
+      })
+      const answers = new Map(said.batches.map((b) => [placeOf(b.topic, b.partition), b]))
+      if (said.throttleMs > 0) this.throttle(said.throttleMs)
+      for (const lane of lanes) this.landed(lane, answers.get(lane.place) ?? { topic: lane.topic, partition: lane.partition, error: 7, detail: null })
+    } catch {
+      // No answer: the link is lost or given up, and what flew is unsure.
+      for (const lane of lanes) this.unsure(lane)
+      this.cluster.give()
+    } finally {
+      this.busy.delete(node)
+    }
+    this.pump()
+  }
+
+  private throttle(ms: number): void {
+    this.throttledUntil = this.clock.mono() + ms
+    this.clock.after(ms, () => !this.closed && this.sink.ready())
+  }
+
+  private landed(lane: PartitionLane, { error, detail }: BatchAnswer): void {
+    const now = this.clock.mono()
+    if (error === 0) {
+      for (const { answer } of lane.kept(now)) answer({ kind: 'has' })
+      return
+    }
+    const { meaning, failure } = meaningOf(error, lane.place, detail)
+    const one = lane.flying?.length === 1
+    if (meaning === 'has') for (const { answer } of lane.kept(now)) answer({ kind: 'has' })
+    else if (meaning === 'split' && !one) lane.apart(now)
+    else if (meaning === 'split' || meaning === 'refused') {
+      for (const { answer } of lane.failed(now)) answer({ kind: 'refused', failure })
+      if (meaning === 'refused') this.topics.delete(lane.topic)
+    } else if (meaning === 'anew') this.renew(failure)
+    else {
+      const flown = meaning === 'unsure' ? this.unsure(lane) : lane.failed(now)
+      for (const { answer } of flown) answer({ kind: 'later', failure })
+      this.notNow(lane, failure)
+      this.topics.delete(lane.topic)
+    }
+  }
+
+  /** Without counting there is nothing by which the cluster could know it again. */
+  private unsure(lane: PartitionLane) {
+    const now = this.clock.mono()
+    return this.memory.producer ? lane.unknown(now) : lane.failed(now)
+  }
+
+  /** What waits behind something that was not taken goes after it. */
+  private notNow(lane: PartitionLane, failure: Failure): void {
+    for (const { answer } of lane.clear()) answer({ kind: 'later', failure })
+  }
+
+  private renew(failure: Failure): void {
+    this.memory.producer = null
+    this.memory.next.clear()
+    this.memory.unsure.clear()
+    this.close()
+    this.sink.down(failure)
+  }
+
+  heard(): Promise<void> {
+    return this.cluster.heard()
+  }
+
+  close(): void {
+    if (this.closed) return
+    this.closed = true
+    this.stopTimer?.()
+    for (const lane of this.lanes.values()) this.unsure(lane)
+    this.cluster.close()
+  }
+}

@@ -1,0 +1,261 @@
+import { Kafka, logLevel } from 'kafkajs'
+import { afterEach, describe, expect, it } from 'vitest'
+import type { Failure } from '~/contract/failure'
+import type { Envelope } from '~/core/delivery/envelope'
+import { packProperties, plainJson } from '~/core/delivery/properties'
+import { realClock } from '~/engine/clock/real-clock'
+import type { Answer, DestinationSink, Remembered } from '~/engine/destinations/driver'
+import { StreamCluster } from '~/engine/destinations/stream/cluster'
+import { type SenderOptions, StreamSender } from '~/engine/destinations/stream/sender'
+import { Stream, type StreamOptions } from '~/standins/stream/stream'
+import { until } from './support'
+
+const ANSWER_MS = 2000
+let stream: Stream
+afterEach(() => stream.stop())
+
+const start = async (o: Partial<StreamOptions> = {}) => {
+  stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0, 0] }], topics: { 'varnmoor.kiln': 6, 'varnmoor.dryer': 1 }, ...o })
+}
+const servers = () => stream.places('plain').map((place) => ({ host: place.split(':')[0]!, port: Number(place.split(':')[1]) }))
+
+/** A message as an outbox would hand it out: each tenth key its own, so that order can be seen. */
+function envelope(n: number, topic = 'varnmoor.kiln', payload = `{"n":${n}}`): Envelope {
+  const properties = packProperties({ ...plainJson, key: `zone ${n % 10}`, headers: [['line', 'kiln 1']] })
+  return {
+    delivery: 1,
+    seq: n + 1,
+    topic,
+    payload,
+    qos: 1,
+    retain: false,
+    properties,
+    deviceAt: 1,
+    producedAt: 1_700_000_000_000 + n,
+    turn: 0,
+    madeMono: 0,
+  }
+}
+
+/**
+ * Sends as a destination's supervisor does: in order, a window at most under way, the oldest again after "not now" and over each new
+ * connection. Resolves when every message has its last answer.
+ */
+class Driving {
+  readonly last = new Map<number, Answer>()
+  readonly told: Failure[] = []
+  private readonly remembered: Remembered = new Map()
+
+  constructor(
+    private readonly all: readonly Envelope[],
+    private readonly o: Partial<SenderOptions> = {},
+  ) {}
+
+  async run(): Promise<void> {
+    while (this.last.size < this.all.length) {
+      let down: Failure | null = null
+      let wake: () => void = () => undefined
+      const lost = (why: Failure) => {
+        down ??= why
+        this.told.push(why)
+        wake()
+      }
+      const sink: DestinationSink = {
+        down: lost,
+        ready: () => wake(),
+        durable: (then) => then(),
+        wall: () => Date.now(),
+        waits: () => undefined,
+        mayGoOut: () => true,
+        doneLately: () => [],
+      }
+      const access = { servers: servers(), clientId: 'embrik', tls: null, login: null, answerMs: ANSWER_MS }
+      const options = { acks: 'all', compression: 'none', lingerMs: 2, batch: 4000, window: 200, ...this.o } as const
+      let sender: StreamSender
+      try {
+        sender = await StreamSender.begin(await StreamCluster.open(access, lost), options, sink, realClock, this.remembered)
+      } catch (e) {
+        this.told.push((e as { failure?: Failure }).failure!)
+        await new Promise((done) => setTimeout(done, 50))
+        continue
+      }
+      await this.over(
+        sender,
+        () => down !== null,
+        (call) => {
+          wake = call
+        },
+      )
+      sender.close()
+    }
+  }
+
+  /** One connection, from its beginning to its end. */
+  private async over(sender: StreamSender, isDown: () => boolean, onWake: (call: () => void) => void): Promise<void> {
+    const underWay = new Set<number>()
+    let later = false
+    let at = 0
+    const woken = () =>
+      new Promise<void>((done) => {
+        onWake(done)
+        setTimeout(done, 20)
+      })
+    let wake: () => void = () => undefined
+    while (!isDown() && this.last.size < this.all.length) {
+      if (later && underWay.size === 0) {
+        later = false
+        at = 0
+        await new Promise((done) => setTimeout(done, 30))
+      }
+      while (at < this.all.length && this.last.has(at)) at++
+      const e = this.all[at]
+      if (later || !e || underWay.size >= sender.window || !sender.ready(at, e)) {
+        await new Promise<void>((done) => {
+          wake = done
+          void woken().then(done)
+        })
+        continue
+      }
+      const n = at++
+      const m = { envelope: e, id: `x.1.${e.seq}`, ordinal: n, again: false, inDoubt: false }
+      const failure = sender.unfit(m)
+      if (failure) {
+        this.last.set(n, { kind: 'refused', failure })
+        continue
+      }
+      underWay.add(n)
+      sender.send(m, (answer) => {
+        underWay.delete(n)
+        if (answer.kind === 'later') {
+          later = true
+          this.told.push(answer.failure)
+        } else this.last.set(n, answer)
+        wake()
+      })
+    }
+  }
+
+  of(kind: Answer['kind']): number[] {
+    return [...this.last].filter(([, a]) => a.kind === kind).map(([n]) => n)
+  }
+}
+
+const ids = () => stream.truth.arrivals.map((a) => Number(a.id!.split('.')[2]) - 1)
+/** By key everything stands in the order in which it was sent, once. */
+const inOrder = (sent: readonly number[]) => {
+  const got = ids()
+  expect([...got].sort((a, b) => a - b)).toEqual([...sent].sort((a, b) => a - b))
+  for (let key = 0; key < 10; key++) {
+    const of = got.filter((n) => n % 10 === key)
+    expect(of).toEqual([...of].sort((a, b) => a - b))
+  }
+}
+const messages = (count: number) => Array.from({ length: count }, (_, n) => envelope(n))
+const every = (count: number) => Array.from({ length: count }, (_, n) => n)
+
+describe('a stream as a destination', () => {
+  it('has every message once, in order by key, with its id and headers', async () => {
+    await start()
+    const driving = new Driving(messages(3000))
+    await driving.run()
+    expect(driving.of('has')).toHaveLength(3000)
+    inOrder(every(3000))
+    const reader = new Kafka({ clientId: 'r', brokers: stream.places('plain'), logLevel: logLevel.NOTHING }).consumer({ groupId: 'g' })
+    await reader.connect()
+    await reader.subscribe({ topic: 'varnmoor.kiln', fromBeginning: true })
+    const seen: { key: string; headers: Record<string, string>; value: string; at: string }[] = []
+    await reader.run({
+      eachMessage: async ({ message: m }) =>
+        void seen.push({
+          key: m.key!.toString(),
+          value: m.value!.toString(),
+          at: m.timestamp,
+          headers: Object.fromEntries(Object.entries(m.headers!).map(([name, text]) => [name, String(text)])),
+        }),
+    })
+    await until(() => seen.length === 3000, 'the other client to read all', 30)
+    await reader.disconnect()
+    expect(seen.find((m) => m.value === '{"n":17}')).toEqual({
+      key: 'zone 7',
+      value: '{"n":17}',
+      at: '1700000000017',
+      headers: { 'embrik-id': 'x.1.18', 'content-type': 'application/json', line: 'kiln 1' },
+    })
+  })
+
+  it('keeps each once though answers are lost, links are cut and leaders move', async () => {
+    await start()
+    stream.setFaults({ loseAnswer: 0.1, seed: 11 })
+    const driving = new Driving(messages(4000))
+    const running = driving.run()
+    let turns = 0
+    const meddling = setInterval(() => (turns++ % 2 ? stream.cut() : stream.moveLeaders()), 150)
+    await running
+    clearInterval(meddling)
+    expect(driving.of('has')).toHaveLength(4000)
+    inOrder(every(4000))
+    expect(new Set(driving.told.map((f) => f.code)).size).toBeGreaterThan(1)
+  })
+
+  it('puts aside what one partition refuses, with its reason, and the rest goes on', async () => {
+    await start({ permissions: { anonymous: { write: ['varnmoor.kiln'], read: [''] } } })
+    stream.setFaults({ maximumBatch: 6000 })
+    const all = messages(600).map((e, n) =>
+      n === 100
+        ? envelope(n, 'varnmoor.none')
+        : n === 200
+          ? envelope(n, 'varnmoor.dryer')
+          : n === 300
+            ? envelope(n, 'varnmoor.kiln', 'x'.repeat(9000))
+            : e,
+    )
+    const driving = new Driving(all)
+    await driving.run()
+    const why = new Map(driving.of('refused').map((n) => [n, (driving.last.get(n) as { failure: Failure }).failure.code]))
+    expect(why).toEqual(
+      new Map([
+        [100, 'stream.no-topic'],
+        [200, 'stream.not-allowed'],
+        [300, 'stream.too-large'],
+      ]),
+    )
+    inOrder(every(600).filter((n) => !why.has(n)))
+  })
+
+  it('waits while the disk is full, and says so', async () => {
+    await start()
+    stream.setFaults({ full: true })
+    const driving = new Driving(messages(300))
+    const running = driving.run()
+    await until(() => driving.told.some((f) => f.code === 'stream.storage'), 'the full disk to be told', 10)
+    expect(stream.truth.arrivals).toHaveLength(0)
+    stream.setFaults({})
+    await running
+    inOrder(every(300))
+  })
+
+  it('begins as another producer when the cluster has forgotten it, and tells', async () => {
+    await start()
+    const all = messages(400)
+    const first = new Driving(all.slice(0, 200))
+    await first.run()
+    stream.setFaults({ errorOn: 'kiln', error: 59 })
+    const second = new Driving(all.slice(0, 50))
+    const running = second.run()
+    await until(() => second.told.some((f) => f.code === 'stream.producer'), 'it to be told', 10)
+    stream.setFaults({})
+    await running
+    expect(second.of('has')).toHaveLength(50)
+  })
+
+  it('gives up on a link that says nothing, and sends again over the next', async () => {
+    await start()
+    stream.setFaults({ slowMs: 4000 })
+    const driving = new Driving(messages(100))
+    const running = driving.run()
+    await until(() => driving.told.length > 0, 'the silence to be told', 20)
+    stream.setFaults({})
+    await running
+    inOrder(every(100))
+  })
+})
