@@ -6,6 +6,7 @@ import { packProperties, plainJson } from '~/core/delivery/properties'
 import { realClock } from '~/engine/clock/real-clock'
 import type { Answer, DestinationSink, Remembered } from '~/engine/destinations/driver'
 import { StreamCluster } from '~/engine/destinations/stream/cluster'
+import { StreamFarEnd } from '~/engine/destinations/stream/far-end'
 import { type SenderOptions, StreamSender } from '~/engine/destinations/stream/sender'
 import { Stream, type StreamOptions } from '~/standins/stream/stream'
 import { until } from './support'
@@ -186,14 +187,14 @@ describe('a stream as a destination', () => {
   it('keeps each once though answers are lost, links are cut and leaders move', async () => {
     await start()
     stream.setFaults({ loseAnswer: 0.1, seed: 11 })
-    const driving = new Driving(messages(4000))
+    const driving = new Driving(messages(6000), { window: 30 })
     const running = driving.run()
     let turns = 0
-    const meddling = setInterval(() => (turns++ % 2 ? stream.cut() : stream.moveLeaders()), 150)
+    const meddling = setInterval(() => (turns++ % 2 ? stream.cut() : stream.moveLeaders()), 40)
     await running
     clearInterval(meddling)
-    expect(driving.of('has')).toHaveLength(4000)
-    inOrder(every(4000))
+    expect(driving.of('has')).toHaveLength(6000)
+    inOrder(every(6000))
     expect(new Set(driving.told.map((f) => f.code)).size).toBeGreaterThan(1)
   })
 
@@ -257,5 +258,137 @@ describe('a stream as a destination', () => {
     stream.setFaults({})
     await running
     inOrder(every(100))
+  })
+})
+
+describe('a stream read back', () => {
+  /** Reads as a witness does: what is seen is counted and written at once, or when `hold` is let go. */
+  function reading(position: Uint8Array | 'forget' | null, o: { hold?: boolean } = {}) {
+    const seen: { id: string | null; token: unknown }[] = []
+    const told: Failure[] = []
+    const refusals: string[][] = []
+    const far = new StreamFarEnd(
+      { servers: servers(), clientId: 'witness', tls: null, login: null, answerMs: ANSWER_MS },
+      {
+        sighting: (s) => {
+          seen.push({ id: s.id, token: s.token })
+          if (!o.hold) {
+            far.counted(s.token)
+            far.safe()
+          }
+        },
+        acquaintance: () => null,
+        lost: (why) => told.push(why),
+        hurry: () => undefined,
+        refused: (filters) => refusals.push([...filters.keys()]),
+      },
+      realClock,
+    )
+    far.restore(position)
+    cleanUp.push(() => far.close())
+    return { far, seen, told, refusals, ids: () => seen.map((s) => Number(s.id!.split('.')[2]) - 1) }
+  }
+  const cleanUp: (() => void)[] = []
+  afterEach(() => {
+    for (const clean of cleanUp.splice(0)) clean()
+  })
+  const listen = async (r: ReturnType<typeof reading>, topics = ['varnmoor.kiln']) => {
+    void r.far.watch(topics)
+    await r.far.connect()
+  }
+
+  it('sees everything once from when it began, says when it is through, and another goes on from there', async () => {
+    await start()
+    await new Driving(messages(100)).run()
+    const first = reading(null)
+    await listen(first)
+    const began = realClock.mono()
+    await new Driving(messages(700)).run()
+    await until(() => first.seen.length === 700, 'all to be seen', 20)
+    const after = realClock.mono()
+    await until(() => first.far.view()!.clearAt > after, 'it to be through', 10)
+    expect(first.far.view()!.coveredSince('varnmoor.kiln')).toBeLessThanOrEqual(began)
+    expect(first.far.view()!.coveredSince('varnmoor.other')).toBe(Number.POSITIVE_INFINITY)
+    const position = first.far.position()!
+    expect(first.far.position()).toBeNull()
+    first.far.close()
+    await new Driving(messages(50)).run()
+    const second = reading(position)
+    await listen(second)
+    await until(() => second.seen.length === 50, 'what came meanwhile', 20)
+    expect(second.far.view()!.coveredSince('varnmoor.kiln')).toBeLessThanOrEqual(began + 50)
+    expect([...second.ids()].sort((a, b) => a - b)).toEqual(every(50))
+  })
+
+  it('hands out again what was seen and not counted, also where later ones were', async () => {
+    await start({ topics: { 'varnmoor.dryer': 1 } })
+    const first = reading(null, { hold: true })
+    await listen(first, ['varnmoor.dryer'])
+    await new Driving(every(20).map((n) => envelope(n, 'varnmoor.dryer'))).run()
+    await until(() => first.seen.length === 20, 'all to be seen', 20)
+    for (const n of [0, 1, 2, 5, 6, 9]) first.far.counted(first.seen[n]!.token)
+    const position = first.far.position()!
+    first.far.close()
+    const second = reading(position)
+    await listen(second, ['varnmoor.dryer'])
+    await until(() => second.seen.length === 14, 'the others', 20)
+    expect(second.ids()).toEqual([3, 4, 7, 8, 10, 11, 12, 13, 14, 15, 16, 17, 18, 19])
+  })
+
+  it('goes on over cut links and moved leaders, and tells of the cuts', async () => {
+    await start()
+    const r = reading(null)
+    await listen(r)
+    const driving = new Driving(messages(2000))
+    const running = driving.run()
+    let over = false
+    const again = (async () => {
+      for (let n = 0; !over; n++) {
+        await new Promise((done) => setTimeout(done, 120))
+        if (n % 3 === 0) stream.cut()
+        if (n % 3 === 1) stream.moveLeaders()
+        if (!r.far.view()) await r.far.connect().catch(() => undefined)
+      }
+    })()
+    await running
+    over = true
+    await again
+    while (!r.far.view()) await r.far.connect().catch(() => undefined)
+    await until(() => new Set(r.ids()).size === 2000, 'all to be seen', 30)
+    expect(r.seen).toHaveLength(2000)
+    expect(r.told.length).toBeGreaterThan(0)
+  })
+
+  it('says from when on it knows, where the cluster has let go of what it had not read', async () => {
+    await start({ most: 100 })
+    const first = reading(null)
+    await listen(first, ['varnmoor.dryer'])
+    await new Driving(every(10).map((n) => envelope(n, 'varnmoor.dryer'))).run()
+    await until(() => first.seen.length === 10, 'the first', 20)
+    const position = first.far.position()!
+    const covered = first.far.view()!.coveredSince('varnmoor.dryer')
+    first.far.close()
+    await new Driving(every(400).map((n) => envelope(n, 'varnmoor.dryer'))).run()
+    const before = realClock.mono()
+    const second = reading(position)
+    await listen(second, ['varnmoor.dryer'])
+    await until(() => second.ids().includes(399), 'the last', 20)
+    expect(covered).toBeLessThan(before)
+    expect(second.far.view()!.coveredSince('varnmoor.dryer')).toBeGreaterThanOrEqual(before)
+    expect(second.seen.length).toBeLessThan(200)
+  })
+
+  it('tells which topics it may not read, and reads them once it may', async () => {
+    const anonymous = { write: [''], read: ['varnmoor.kiln'] }
+    await start({ permissions: { anonymous } })
+    const r = reading(null)
+    await listen(r, ['varnmoor.kiln', 'varnmoor.dryer', 'varnmoor.none'])
+    expect(r.refusals.at(-1)).toEqual(['varnmoor.dryer', 'varnmoor.none'])
+    expect(r.far.view()!.coveredSince('varnmoor.dryer')).toBe(Number.POSITIVE_INFINITY)
+    anonymous.read = ['']
+    await r.far.watch(['varnmoor.kiln', 'varnmoor.dryer', 'varnmoor.none'])
+    expect(r.refusals.at(-1)).toEqual(['varnmoor.none'])
+    await new Driving([envelope(0, 'varnmoor.dryer')]).run()
+    await until(() => r.seen.length === 1, 'it to be seen', 20)
   })
 })

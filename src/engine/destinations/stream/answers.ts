@@ -58,7 +58,12 @@ const known: Readonly<Record<number, Said>> = {
     'Bring the nodes back, or lower min.insync.replicas',
   ),
   21: say('refused', 'acks', (p) => `${p}: this kind of acknowledgement is not taken`, 'Choose another under Acknowledged by'),
-  29: say('refused', 'not-allowed', (p) => `${p}: not allowed to write there`, 'Ask for the permission WRITE on the topic for this log-in'),
+  29: say(
+    'refused',
+    'not-allowed',
+    (p) => `${p}: not allowed there`,
+    'Ask for the permission WRITE on the topic for the sender, READ for the witness',
+  ),
   31: say(
     'refused',
     'not-allowed',

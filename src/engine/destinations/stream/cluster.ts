@@ -1,5 +1,15 @@
 import type { ConnectionOptions as TlsOptions } from 'node:tls'
-import { Connection, initProducerIdV4, metadataV9, produceV9, ResponseError, type SASLOptions } from '@platformatic/kafka'
+import {
+  Connection,
+  fetchV12,
+  initProducerIdV4,
+  listOffsetsV7,
+  metadataV9,
+  produceV9,
+  type RecordsBatch,
+  ResponseError,
+  type SASLOptions,
+} from '@platformatic/kafka'
 import { type Failure, FailureError } from '~/contract/failure'
 
 /** How a cluster is reached. */
@@ -26,6 +36,20 @@ export interface BatchAnswer {
   partition: number
   error: number
   detail: string | null
+}
+
+/** A partition of a topic. */
+export interface Place {
+  topic: string
+  partition: number
+}
+
+/** What came of one partition. */
+export interface Fetched extends Place {
+  error: number
+  /** Offset of the next record that will come there. */
+  end: bigint
+  batches: readonly RecordsBatch[]
 }
 
 export type SentRecord = Parameters<typeof produceV9.api.async>[3] extends readonly (infer R)[] ? R : never
@@ -96,9 +120,11 @@ export class StreamCluster {
       const place = `${server.host}:${server.port}`
       try {
         const cluster: StreamCluster = new StreamCluster(access, await dial(access, server), lost)
-        cluster.hear(cluster.first, place)
         await cluster.topics([])
-        return cluster
+        // One that failed on the way here is no loss: the next server is asked.
+        cluster.hear(cluster.first, place)
+        if (cluster.first.isConnected()) return cluster
+        why = streamFailure(new Error('closed'), place)
       } catch (e) {
         why = streamFailure(e, place)
       }
@@ -170,6 +196,33 @@ export class StreamCluster {
     return { throttleMs: said.throttleTimeMs, batches }
   }
 
+  /** Offsets of partitions, at a node that leads them: of the next record that will come, or of the oldest that is there. */
+  async offsets(node: number, places: readonly Place[], which: 'next' | 'oldest'): Promise<(Place & { error: number; offset: bigint })[]> {
+    const timestamp = which === 'next' ? -1n : -2n
+    const topics = byTopic(places, ({ partition }) => ({ partitionIndex: partition, currentLeaderEpoch: -1, timestamp })).map(
+      ([name, partitions]) => ({ name, partitions }),
+    )
+    const said = await answered(listOffsetsV7.api.async(await this.node(node), -1, 0, topics))
+    return said.topics.flatMap(({ name, partitions }) =>
+      partitions.map((p) => ({ topic: name, partition: p.partitionIndex, error: p.errorCode, offset: p.offset })),
+    )
+  }
+
+  /** Records from some offsets on; waits for them as long as is wanted. */
+  async fetch(node: number, places: readonly (Place & { offset: bigint })[], o: { waitMs: number; most: number }): Promise<Fetched[]> {
+    const topics = byTopic(places, ({ partition, offset }) => ({
+      partition,
+      currentLeaderEpoch: -1,
+      fetchOffset: offset,
+      lastFetchedEpoch: -1,
+      partitionMaxBytes: o.most,
+    })).map(([topicId, partitions]) => ({ topicId, partitions }))
+    const said = await answered(fetchV12.api.async(await this.node(node), o.waitMs, 1, o.most, 0, 0, -1, topics, [], ''))
+    return said.responses.flatMap(({ topicId, partitions }) =>
+      partitions.map((p) => ({ topic: topicId, partition: p.partitionIndex, error: p.errorCode, end: p.highWatermark, batches: p.records ?? [] })),
+    )
+  }
+
   /** Resolves when all nodes that were spoken to have answered once more. */
   async heard(): Promise<void> {
     const links = await Promise.all([this.first, ...this.links.values()])
@@ -198,6 +251,12 @@ export class StreamCluster {
         () => undefined,
       )
   }
+}
+
+function byTopic<P extends Place, T>(places: readonly P[], each: (place: P) => T): [string, T[]][] {
+  const out = new Map<string, T[]>()
+  for (const place of places) out.set(place.topic, [...(out.get(place.topic) ?? []), each(place)])
+  return [...out]
 }
 
 async function dial(access: StreamAccess, { host, port }: { host: string; port: number }): Promise<Connection> {
