@@ -16,6 +16,8 @@ const MOST_OCTETS = 4 << 20
 const UNWRITTEN_MOST = 20_000
 /** It is looked so often whether topics have got more partitions, or others lead them, ms. */
 const LOOK_MS = 30_000
+/** A cluster elects another leader within this, as a rule, ms. */
+const ELECTION_MS = 1000
 /** Control records of transactions are no messages (bit 5 of a batch's attributes). */
 const CONTROL = 0x20
 const OUT_OF_RANGE = 1
@@ -153,7 +155,14 @@ export class StreamFarEnd implements FarEnd {
       else this.refuse(name, state ? error : NO_TOPIC)
     }
     if ([...this.refused.keys()].join() !== before) this.sink.refused(this.refused)
-    if (this.cluster === cluster) for (const node of this.leaders()) this.read(cluster, node)
+    if (this.cluster !== cluster) return
+    for (const node of this.leaders()) this.read(cluster, node)
+    if (this.isLeaderless()) this.clock.after(ELECTION_MS, () => this.cluster === cluster && void this.find())
+  }
+
+  /** Whether something that may be read is led by nobody just now. */
+  private isLeaderless(): boolean {
+    return [...this.topics].some(([name, { partitions }]) => !this.refused.has(name) && [...partitions.values()].some((r) => r.leader < 0))
   }
 
   /**
@@ -205,7 +214,12 @@ export class StreamFarEnd implements FarEnd {
         // The link is lost, or silent: then what follows on it means nothing.
         cluster.give()
       })
-      .finally(() => this.cluster === cluster && this.asked.delete(node))
+      .finally(() => {
+        if (this.cluster !== cluster) return
+        this.asked.delete(node)
+        // It may lead something again since the loop saw that it does not.
+        if (this.leaders().has(node)) this.read(cluster, node)
+      })
   }
 
   private async reading(cluster: StreamCluster, node: number): Promise<void> {

@@ -34,6 +34,8 @@ export class PartitionLane {
   flying: Entry[] | null = null
   /** Of the batch that flies. */
   private sequence = 0
+  /** It flew before, and may have been kept then. */
+  again = false
   private octets = 0
   /** Since when the oldest of them waits, monotonic ms. */
   since = 0
@@ -53,7 +55,7 @@ export class PartitionLane {
   }
 
   /** Whether what was unsure can be sent again as it was; `wait`: not all of it has come. */
-  private again(): 'none' | 'whole' | 'wait' | 'other' {
+  private repeatable(): 'none' | 'whole' | 'wait' | 'other' {
     const unsure = this.memory.unsure.get(this.place)
     if (!unsure) return 'none'
     for (const [i, ordinal] of unsure.ordinals.entries()) {
@@ -67,10 +69,10 @@ export class PartitionLane {
   /** Whether a batch is to go now: it is full, or the oldest has waited long enough. `broken`: it can never go as it must. */
   due(now: number, o: { lingerMs: number; most: number; patienceMs: number }): 'now' | 'wait' | 'broken' {
     if (this.flying || this.waiting.length === 0) return 'wait'
-    const again = this.again()
-    if (again === 'whole') return 'now'
-    if (again === 'other' || (again === 'wait' && now - this.since > o.patienceMs)) return 'broken'
-    if (again === 'wait') return 'wait'
+    const repeatable = this.repeatable()
+    if (repeatable === 'whole') return 'now'
+    if (repeatable === 'other' || (repeatable === 'wait' && now - this.since > o.patienceMs)) return 'broken'
+    if (repeatable === 'wait') return 'wait'
     return this.waiting[0]!.alone || this.octets >= o.most || now - this.since >= o.lingerMs ? 'now' : 'wait'
   }
 
@@ -89,6 +91,7 @@ export class PartitionLane {
     }
     this.flying = this.waiting.splice(0, count)
     for (const entry of this.flying) this.octets -= entry.octets
+    this.again = unsure !== undefined
     this.sequence = unsure?.sequence ?? this.memory.next.get(this.place) ?? 0
     return { entries: this.flying, sequence: this.sequence }
   }
@@ -101,12 +104,9 @@ export class PartitionLane {
     return flown
   }
 
-  /** It has not been kept. */
+  /** It has not been kept this time; whether it was kept when it flew before is as unsure as it was. */
   failed(now: number): readonly Entry[] {
-    const flown = this.landed(now)
-    this.memory.unsure.delete(this.place)
-    this.memory.next.set(this.place, this.sequence)
-    return flown
+    return this.landed(now)
   }
 
   /** Nobody knows whether it has been kept. */

@@ -184,6 +184,8 @@ export class StreamSender implements DestinationConnection {
         sequences,
         partitionLeaderEpoch: -1,
       })
+      // What was unsure at the close stays so: another connection may be at it already.
+      if (this.closed) return
       const answers = new Map(said.batches.map((b) => [placeOf(b.topic, b.partition), b]))
       if (said.throttleMs > 0) this.throttle(said.throttleMs)
       for (const lane of lanes) this.landed(lane, answers.get(lane.place) ?? { topic: lane.topic, partition: lane.partition, error: 7, detail: null })
@@ -210,6 +212,8 @@ export class StreamSender implements DestinationConnection {
     }
     const { meaning, failure } = meaningOf(error, lane.place, detail)
     const one = lane.flying?.length === 1
+    // Kept already is only what went before just so; parts of it may be new, and something that was unsure cannot be parted.
+    if ((meaning === 'has' && !lane.again) || (meaning === 'split' && lane.again)) return this.renew(failure)
     if (meaning === 'has') for (const { answer } of lane.kept(now)) answer({ kind: 'has' })
     else if (meaning === 'split' && !one) lane.apart(now)
     else if (meaning === 'split' || meaning === 'refused') {
