@@ -235,6 +235,16 @@ describe('a stream as a destination', () => {
     inOrder(every(300))
   })
 
+  it('keeps to the pauses that the cluster asks for', async () => {
+    await start({ listeners: [{ name: 'plain', ports: [0] }] })
+    stream.setFaults({ throttleMs: 150 })
+    const began = performance.now()
+    await new Driving(messages(60), { window: 10, lingerMs: 1 }).run()
+    inOrder(every(60))
+    // Ten at a time, and a pause after each.
+    expect(performance.now() - began).toBeGreaterThan(5 * 150)
+  })
+
   it('begins as another producer when the cluster has forgotten it, and tells', async () => {
     await start()
     const all = messages(400)

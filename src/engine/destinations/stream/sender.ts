@@ -140,8 +140,8 @@ export class StreamSender implements DestinationConnection {
 
   /** Sends what is due, by the nodes that lead. */
   private pump(): void {
-    if (this.closed) return
     const now = this.clock.mono()
+    if (this.closed || now < this.throttledUntil) return
     const due = new Map<number, PartitionLane[]>()
     let wait = false
     for (const lane of this.lanes.values()) {
@@ -201,7 +201,11 @@ export class StreamSender implements DestinationConnection {
 
   private throttle(ms: number): void {
     this.throttledUntil = this.clock.mono() + ms
-    this.clock.after(ms, () => !this.closed && this.sink.ready())
+    this.clock.after(ms, () => {
+      if (this.closed) return
+      this.pump()
+      this.sink.ready()
+    })
   }
 
   private landed(lane: PartitionLane, { error, detail }: BatchAnswer): void {
