@@ -15,6 +15,8 @@ export interface Listener {
   ports: readonly number[]
   tls?: { cert: string; key: string }
   users?: Users
+  /** As it names its nodes to clients, where that is not where they are. */
+  named?: { host: string; port: number }
 }
 
 export interface StreamOptions {
@@ -86,12 +88,13 @@ export class Stream {
   }
 
   private nodesOf(listener: string): { id: number; host: string; port: number }[] {
-    return this.servers.filter((s) => s.listener === listener).map(({ node, server }) => ({ id: node, host: HOST, port: portOf(server) }))
+    const named = this.o.listeners.find((l) => l.name === listener)?.named
+    return this.servers.filter((s) => s.listener === listener).map(({ node, server }) => ({ id: node, host: HOST, port: portOf(server), ...named }))
   }
 
   /** Where a listener's nodes listen: `127.0.0.1:4617`. */
   places(listener: string): string[] {
-    return this.nodesOf(listener).map(({ host, port }) => `${host}:${port}`)
+    return this.servers.filter((s) => s.listener === listener).map(({ server }) => `${HOST}:${portOf(server)}`)
   }
 
   setFaults(faults: Partial<StreamFaults>): void {

@@ -10,7 +10,8 @@ import {
   ResponseError,
   type SASLOptions,
 } from '@platformatic/kafka'
-import { type Failure, FailureError } from '~/contract/failure'
+import { type Failure, FailureError, fail } from '~/contract/failure'
+import { meaningOf } from './answers'
 
 /** How a cluster is reached. */
 export interface StreamAccess {
@@ -179,10 +180,39 @@ export class StreamCluster {
     return link
   }
 
+  /** How many nodes there are. */
+  async all(): Promise<{ nodes: number }> {
+    await this.topics([])
+    return { nodes: this.nodes.size }
+  }
+
+  /** Connects to every node at the name by which the cluster knows it; gives these names. */
+  async greet(): Promise<string[]> {
+    await this.topics([])
+    for (const [id, { host, port }] of this.nodes) {
+      try {
+        await this.node(id)
+      } catch (e) {
+        const { message, hint, code } = streamFailure(e, `${host}:${port}`)
+        throw fail(
+          502,
+          code,
+          `Node ${id} is not reached: ${message}`,
+          `${hint}. The cluster names its nodes so (advertised listeners)`,
+          'destination',
+        )
+      }
+    }
+    return [...this.nodes.values()].map(({ host, port }) => `${host}:${port}`)
+  }
+
   /** A number under which batches are counted. */
   async producer(): Promise<{ id: bigint; epoch: number }> {
     const said = await answered(initProducerIdV4.api.async(this.first, null, 60_000, -1n, -1))
-    if (said.errorCode !== 0) throw new Error(`no producer id: ${said.errorCode}`)
+    if (said.errorCode !== 0) {
+      const { failure } = meaningOf(said.errorCode, 'the cluster')
+      throw new FailureError(failure, 502)
+    }
     return { id: said.producerId, epoch: said.producerEpoch }
   }
 
