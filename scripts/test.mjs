@@ -32,7 +32,10 @@ async function part(label, work) {
   return true
 }
 
-const firstLine = (text) => stripVTControlCharacters(text ?? '').split('\n')[0].slice(0, 300)
+const firstLine = (text) =>
+  stripVTControlCharacters(text ?? '')
+    .split('\n')[0]
+    .slice(0, 300)
 /** Names of tests that failed, each with what it said first, as the reports of the two tools hold them. */
 const vitestFailed = (r) =>
   r.testResults.flatMap((f) =>
