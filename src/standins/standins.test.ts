@@ -17,11 +17,9 @@ describe('the kiln', () => {
     const model = new KilnModel()
     while (model.at < 3600) {
       model.step()
-      for (const [z, zone] of model.state().zones.entries()) {
-        expect(Math.abs(zone.temperature - setpoints[z]!)).toBeLessThan(30)
-        expect(zone.gasFlow).toBeGreaterThanOrEqual(-1)
-        expect(zone.gasFlow).toBeLessThanOrEqual(61)
-      }
+      // One look at all: a claim for each zone and second would take longer than the hour itself on a busy machine.
+      const off = model.state().zones.filter((zone, z) => Math.abs(zone.temperature - setpoints[z]!) >= 30 || zone.gasFlow < -1 || zone.gasFlow > 61)
+      if (off.length > 0) expect(off, `at ${model.at} s`).toEqual([])
     }
     expect(model.state().carNumber).toBe(412 + 75)
   })
