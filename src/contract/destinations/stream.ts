@@ -40,14 +40,11 @@ export const StreamSettings = z
       .default('none')
       .meta({ label: 'Log-in by', help: 'SASL mechanism; none where a certificate says who it is, or nobody asks', group: 'Identity' }),
     credentialId: Id.nullable().meta({ label: 'Certificate or log-in', group: 'Identity' }),
-    acks: z
-      .enum(['all', 'leader'])
-      .default('all')
-      .meta({
-        label: 'Acknowledged by',
-        help: 'All copies that are up, and each message once; or the leader alone, which may lose what it had',
-        group: 'Pace',
-      }),
+    acks: z.enum(['all', 'leader']).default('all').meta({
+      label: 'Acknowledged by',
+      help: 'All copies that are up, and each message once; or the leader alone, which may lose what it had',
+      group: 'Pace',
+    }),
     compression: z.enum(['none', 'gzip', 'zstd', 'snappy', 'lz4']).default('none').meta({ label: 'Compression', group: 'Pace' }),
     lingerMs: z
       .number()
