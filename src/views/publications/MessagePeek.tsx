@@ -81,7 +81,7 @@ export function MessagePeek({
 
 const hops: [keyof LastMessage, string][] = [
   ['deviceAt', 'Device'],
-  ['producedAt', 'Built'],
+  ['producedAt', 'Produced'],
   ['storedAt', 'Stored'],
   ['sentAt', 'Sent'],
   ['acknowledgedAt', 'Acknowledged'],
