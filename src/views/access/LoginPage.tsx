@@ -100,7 +100,7 @@ export function LoginPage() {
             <ProblemNote problem={shown} />
           </div>
         )}
-        <Button kind="main" type="submit" busy={busy} className="h-9 w-full">
+        <Button kind="main" type="submit" busy={busy} className="h-9! w-full">
           Log in
         </Button>
       </Form>
@@ -161,7 +161,7 @@ export function SetUpPage() {
             <ProblemNote problem={problem} />
           </div>
         )}
-        <Button kind="main" type="submit" busy={busy} className="h-9 w-full">
+        <Button kind="main" type="submit" busy={busy} className="h-9! w-full">
           Begin
         </Button>
       </Form>
