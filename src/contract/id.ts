@@ -49,3 +49,11 @@ export const Name = z
   .min(1, 'Give it a name')
   .max(120, 'At most 120 characters')
   .refine((s) => !/\p{Cc}/u.test(s), 'No control characters, please')
+
+/** Under which name somebody connects to a broker or a stream. */
+export const ClientId = z
+  .string()
+  .trim()
+  .min(1, 'Which client id?')
+  .max(200)
+  .regex(/^[^\p{Cc}]+$/u)

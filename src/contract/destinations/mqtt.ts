@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { Id } from '../id'
+import { ClientId, Id } from '../id'
 import { outboxTerms, paceTerms, witnessTerms } from './terms'
 
 export const MqttSettings = z
@@ -17,13 +17,7 @@ export const MqttSettings = z
       .meta({ label: 'MQTT', help: 'Version 5 carries an id with every message; 3.1.1 only where the broker knows no better', group: 'Reach' }),
     tls: z.boolean().meta({ label: 'TLS', group: 'Security' }),
     authorityId: Id.nullable().meta({ label: 'Trusted authority', help: 'Which CA signed the broker', group: 'Security' }),
-    clientId: z
-      .string()
-      .trim()
-      .min(1, 'Which client id?')
-      .max(200)
-      .regex(/^[^\p{Cc}]+$/u)
-      .meta({ label: 'Client id', help: 'One connection a client id', group: 'Identity' }),
+    clientId: ClientId.meta({ label: 'Client id', help: 'One connection a client id', group: 'Identity' }),
     credentialId: Id.nullable().meta({ label: 'Certificate or log-in', group: 'Identity' }),
     keepAliveS: z.number().int().min(5, 'At least 5 s').max(3600).meta({ label: 'Keep-alive', unit: 's', group: 'Pace' }),
     ...paceTerms,

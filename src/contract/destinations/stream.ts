@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { Id } from '../id'
+import { ClientId, Id } from '../id'
 import { outboxTerms, paceTerms, witnessTerms } from './terms'
 
 const MOST_SERVERS = 20
@@ -28,13 +28,7 @@ export const StreamSettings = z
       .meta({ label: 'Servers', help: 'One is enough to find the others; more help when that one is away', group: 'Reach' }),
     tls: z.boolean().meta({ label: 'TLS', group: 'Security' }),
     authorityId: Id.nullable().meta({ label: 'Trusted authority', help: 'Which CA signed the nodes', group: 'Security' }),
-    clientId: z
-      .string()
-      .trim()
-      .min(1, 'Which client id?')
-      .max(200)
-      .regex(/^[^\p{Cc}]+$/u)
-      .meta({ label: 'Client id', help: 'Under which the cluster counts what is sent, and sets quotas', group: 'Identity' }),
+    clientId: ClientId.meta({ label: 'Client id', help: 'Under which the cluster counts what is sent, and sets quotas', group: 'Identity' }),
     mechanism: z
       .enum(['none', 'PLAIN', 'SCRAM-SHA-256', 'SCRAM-SHA-512'])
       .default('none')

@@ -55,14 +55,14 @@ function useStates(): StateIndex | null {
 /** So many are shown before all tags are there. */
 const FIRST = 200
 
-/** All tags; until those are there the first by their names, where nothing else is asked for. */
-function useAllTags(plain: boolean) {
+/** All tags; until those are there the first by their names, as long as the query is `plain`: others would look through a part of them. */
+function useAllTags(plain: boolean, pointed: boolean) {
   const there = queryClient.getQueryData(callKey('listTags')) !== undefined
-  const early = plain && !there
+  const early = plain && !pointed && !there
   const first = useCall('listTags', { query: { first: FIRST }, enabled: early })
   const all = useCall('listTags', { enabled: !early || first.isFetched })
   const whole = all.data !== undefined
-  return [whole || all.error || !first.data ? all : first, whole] as const
+  return [whole || all.error || !plain || !first.data ? all : first, whole] as const
 }
 
 /**
@@ -70,7 +70,10 @@ function useAllTags(plain: boolean) {
  * by their names. `pointed`: one of them is wanted by its id.
  */
 export function useTagView(query: ViewQuery, pointed: boolean) {
-  const [tags, whole] = useAllTags(!pointed && Object.values(addressOf(query)).every((part) => part === null))
+  const [tags, whole] = useAllTags(
+    Object.values(addressOf(query)).every((part) => part === null),
+    pointed,
+  )
   const sources = useCall('listSources')
   const used = useCall('usedTags')
   const { around, plain, ready } = useAround()
