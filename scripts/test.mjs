@@ -118,11 +118,10 @@ try {
   if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
   await checking
 
-  // Engine tests mostly wait, worlds never do: side by side.
-  const worlds = wanted('worlds') ? tests('Simulated worlds', bin('vitest'), vitest('worlds'), {}, join(reports, 'worlds.json'), vitestCount) : null
+  // Engine and end-to-end tests mostly wait, worlds never do: they take what the others leave, so all run side by side.
+  const meek = ['-n', '5', bin('vitest'), ...vitest('worlds')]
+  const worlds = wanted('worlds') ? tests('Simulated worlds', 'nice', meek, {}, join(reports, 'worlds.json'), vitestCount) : null
   const endToEnd = async () => {
-    // They need a core now and then, which the worlds do not leave.
-    await worlds
     await step(
       'Build',
       async () => {
@@ -134,7 +133,6 @@ try {
     const env = { EMBRIK_E2E_BASE: String(base), EMBRIK_E2E_HOME: join(home, 'e2e'), PLAYWRIGHT_JSON_OUTPUT_NAME: join(reports, 'e2e.json') }
     await tests('End-to-end tests', bin('playwright'), ['test', '--reporter=line,json'], env, join(reports, 'e2e.json'), playwrightCount)
   }
-  // Both wait more than they compute: side by side.
   const ends = wanted('e2e') ? endToEnd() : null
   // Its failure is told below, not here.
   ends?.catch(() => undefined)

@@ -16,7 +16,13 @@ export interface Expectation {
 }
 
 /** Times are read on both sides of a wire: between the broker's sending and its getting the acknowledgement lies the witness's. */
-const QOS0_SLACK_MS = 1500
+const QOS0_SLACK_MS = 5000
+
+/** When the witness had a copy at the latest (epoch ms). One that is not acknowledged yet may have gone into a dead link, and come again later. */
+function latestOf(copy: Copy, qos: 0 | 1 | 2): number {
+  if (copy.ackedAt !== null) return copy.ackedAt
+  return qos === 0 ? copy.sentAt! + QOS0_SLACK_MS : Number.POSITIVE_INFINITY
+}
 
 /**
  * What the broker's log says became of every message, told the plain way: one row a message, all copies looked at together.
@@ -29,6 +35,7 @@ export function expected(
   o: { witness: string; lateMs: number; byId: boolean },
 ): Expectation {
   const arrivalsOf = new Map<string, number[]>()
+  const qosOf = new Map(log.arrivals.map((a) => [a.n, a.qos]))
   for (const a of log.arrivals) if (a.key !== null) arrivalsOf.set(a.key, [...(arrivalsOf.get(a.key) ?? []), a.n])
   const copiesOf = new Map<number, Copy[]>()
   for (const c of log.copies) {
@@ -63,7 +70,7 @@ export function expected(
     else {
       const limit = m.producedAt + o.lateMs
       const earliest = first.sentAt!
-      const latest = first.ackedAt ?? first.sentAt! + QOS0_SLACK_MS
+      const latest = latestOf(first, qosOf.get(first.arrival) ?? 0)
       verdicts.set(m.seq, earliest > limit ? ['late'] : latest <= limit ? ['confirmed'] : ['confirmed', 'late'])
     }
   }
