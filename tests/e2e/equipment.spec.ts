@@ -124,7 +124,7 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
 
   // The peek holds values from Modbus, OPC UA, the broker and SQL together, converted and computed.
   await open(page, 'Dryer Chamber 2')
-  await expect.poll(async () => (await payload(page)).product, { timeout: 30_000 }).toMatch(/brick|tile|paver/)
+  await expect.poll(async () => (await payload(page)).product, { timeout: 90_000 }).toMatch(/brick|tile|paver/)
   for (const key of ['dryBulb', 'wetBulb', 'spread', 'fan', 'draught', 'clayMoisture'])
     await expect.poll(async () => typeof (await payload(page))[key], key).toBe('number')
   const now = await payload(page)
@@ -162,7 +162,7 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
     await page.goto('/proof')
     const line = page.locator(`[data-line="${name}"]`)
     const count = async (what: string) => Number(((await line.locator(`[data-count="${what}"]`).textContent()) ?? '0').replace(/\D/g, ''))
-    await expect.poll(() => count('arrived'), { timeout: 40_000 }).toBeGreaterThanOrEqual(12)
+    await expect.poll(() => count('arrived'), { timeout: 120_000 }).toBeGreaterThanOrEqual(12)
     expect(await count('missing')).toBe(0)
     const [made] = (await api<{ id: string; name: string }[]>('GET', '/api/publications')).filter((x) => x.name === name)
     // What receivers are given speaks of the same.

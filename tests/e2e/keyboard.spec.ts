@@ -167,7 +167,7 @@ job('check a destination', async (hands) => {
   await hands.enter(page.getByRole('button', { name: 'Edit', exact: true }))
   const form = page.getByRole('dialog')
   await hands.enter(form.getByRole('button', { name: 'Check the connection' }))
-  await expect(form.locator('[data-step]').last()).toHaveAttribute('data-state', /passed|failed/, { timeout: 30_000 })
+  await expect(form.locator('[data-step]').last()).toHaveAttribute('data-state', /passed|failed/, { timeout: 90_000 })
   await hands.press('Escape')
   await expect(form).toBeHidden()
 })

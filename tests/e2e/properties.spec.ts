@@ -18,7 +18,7 @@ test('a property is a word in a sentence: opened by keyboard, its effect and the
   await logIn(page)
   await page.goto(`/tags?tag=${tag.id}`)
   await expect(properties(page)).toContainText('A change counts beyond 0.5 °C.')
-  await expect(properties(page)).toContainText(/Of \d+ readings in ten minutes \(one every 5 s\) \d+ counts?/, { timeout: 30_000 })
+  await expect(properties(page)).toContainText(/Of \d+ readings in ten minutes \(one every 5 s\) \d+ counts?/, { timeout: 90_000 })
   await word(page, 'deadband').focus()
   await page.keyboard.press('Enter')
   await expect(page.getByLabel('Deadband', { exact: true })).toBeFocused()

@@ -151,7 +151,7 @@ test('the register bench reads places in every notation, and comes back by itsel
   // A unit that nobody answers for: said at the foot, and what was read last stays where it is.
   await page.getByLabel('Area').selectOption('holding')
   await page.getByLabel('Unit id').fill('247')
-  await expect(page.locator('[data-look="problem"]')).toBeVisible({ timeout: 20_000 })
+  await expect(page.locator('[data-look="problem"]')).toBeVisible({ timeout: 60_000 })
   await page.getByLabel('Unit id').fill('11')
   await page.getByLabel('Area').selectOption('input')
   await expect(page.locator('[data-look="fine"]')).toBeVisible()
@@ -374,7 +374,7 @@ test('a payload that cannot be read is shown with its bytes', async ({ page }) =
   await page.goto(`/tags?tag=${tag.id}`)
   // The strapper jams for ten seconds of every minute.
   const note = page.locator('[data-note]')
-  await expect(note).toContainText('"JAM" is no number', { timeout: 80_000 })
+  await expect(note).toContainText('"JAM" is no number', { timeout: 240_000 })
   await expect(note.locator('pre')).toHaveText('JAM')
   await note.getByRole('button', { name: 'as bytes' }).click()
   await expect(note.locator('pre')).toHaveText('4a 41 4d')
@@ -449,7 +449,7 @@ test('the certificate of Embrik is renewed by who may: servers must trust the ne
   await expect(api('POST', '/api/application/renew', { thumbprint: before.thumbprint })).rejects.toThrow('another certificate by now')
   await form.getByRole('button', { name: 'Cancel' }).click()
   const row = page.locator('[data-source="Kiln controller"]')
-  await expect(row).toContainText('refuses the certificate of Embrik', { timeout: 30_000 })
+  await expect(row).toContainText('refuses the certificate of Embrik', { timeout: 90_000 })
   await tellPanel(`/api/kiln/certificates/${now.thumbprint}`, { trusted: true })
-  await expect(row).toContainText('running', { timeout: 40_000 })
+  await expect(row).toContainText('running', { timeout: 120_000 })
 })

@@ -76,10 +76,10 @@ test.afterEach(async () => {
 })
 
 test('started for real: the token from the log makes the first administrator, once; an empty plant and a lost database lead on', async ({ page }) => {
-  test.setTimeout(240_000)
+  test.setTimeout(720_000)
   const url = await database()
   start({ DATABASE_URL: url })
-  await expect.poll(() => /set-up token:\s+(\S+)/.exec(said)?.[1], { timeout: 60_000 }).toBeTruthy()
+  await expect.poll(() => /set-up token:\s+(\S+)/.exec(said)?.[1], { timeout: 180_000 }).toBeTruthy()
   const token = /set-up token:\s+(\S+)/.exec(said)![1]!
   const web = `http://127.0.0.1:${base}`
   await expect
@@ -89,7 +89,7 @@ test('started for real: the token from the log makes the first administrator, on
           (r) => r.status,
           () => 0,
         ),
-      { timeout: 30_000 },
+      { timeout: 90_000 },
     )
     .toBe(200)
   await page.goto(web)
@@ -146,7 +146,7 @@ test('started for real: the token from the log makes the first administrator, on
   await expect(async () => {
     await page.getByRole('button', { name: 'Try again' }).first().click()
     await expect(page.getByRole('heading', { name: 'People', exact: true })).toBeVisible({ timeout: 2000 })
-  }).toPass({ timeout: 60_000 })
+  }).toPass({ timeout: 180_000 })
   const again = await fetch(`${web}/api/setup`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },

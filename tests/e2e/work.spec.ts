@@ -71,7 +71,7 @@ test('renaming a tag breaks nothing that uses it, and can be undone', async ({ p
   await expect(page.getByRole('heading', { name: 'Ofen 5/T' })).toBeVisible()
   await expect(page.getByRole('link', { name: /Zone 5 · Temperature/ })).toBeVisible()
   const before = await sums()
-  await expect.poll(async () => (await sums()).arrived, { timeout: 30_000 }).toBeGreaterThan(before.arrived)
+  await expect.poll(async () => (await sums()).arrived, { timeout: 90_000 }).toBeGreaterThan(before.arrived)
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click()
   await expect(page.getByRole('heading', { name: 'Zone 5/temperature' })).toBeVisible()
 })

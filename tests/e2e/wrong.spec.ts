@@ -9,11 +9,11 @@ test('the first page says whether all arrived, what is wrong and why; what is me
   await fetch(`${panel}/api/broker/cut`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{"seconds":12}' })
   const now = page.locator(list('Wrong now')).getByRole('listitem')
   const broker = now.filter({ has: page.getByText('Site broker', { exact: true }) })
-  await expect(broker).toHaveCount(1, { timeout: 20_000 })
+  await expect(broker).toHaveCount(1, { timeout: 60_000 })
   await expect(broker).toContainText(/broker/i)
   // While a link is down no share is claimed.
   await expect(page.locator('[data-figure="proof"]')).toHaveText('link down')
-  await expect(broker).toHaveCount(0, { timeout: 40_000 })
+  await expect(broker).toHaveCount(0, { timeout: 120_000 })
   await expect(
     page
       .locator(list('Over, in the last hour'))
@@ -31,11 +31,11 @@ test('tags in trouble stand there together, and lead to just these tags', async 
     .locator(list('Wrong now'))
     .getByRole('listitem')
     .filter({ hasText: /Probe 3.*stale/ })
-  await expect(stale.first()).toBeVisible({ timeout: 90_000 })
+  await expect(stale.first()).toBeVisible({ timeout: 270_000 })
   await stale.first().getByRole('link').click()
   await expect(page).toHaveURL(/\/tags\?.*kind=stale/)
   const rows = page.getByRole('grid', { name: 'Tags' }).getByRole('row')
-  await expect(rows.nth(1)).toContainText('stale', { timeout: 45_000 })
+  await expect(rows.nth(1)).toContainText('stale', { timeout: 135_000 })
   await page.goto('/sources')
   await expect(page.getByRole('grid', { name: 'Sources' })).toContainText('running')
 })
