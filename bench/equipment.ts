@@ -1,7 +1,6 @@
 // 10,000 equipment of 12 members over 50,000 tags: naming pattern, proposals, coverage, and the edit that binds them all.
 import { randomUUID } from 'node:crypto'
 import { type Binding, Member } from '~/contract/equipment'
-import { plainAddress } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { coverageOf } from '~/core/equipment/coverage'
@@ -10,6 +9,7 @@ import { matchNaming, NameIndex, type NamingHit, parseNaming } from '~/core/equi
 import { ProposalIndex, propose } from '~/core/equipment/propose'
 import { Resolver } from '~/core/equipment/resolve'
 import { compile, type World } from '~/core/publication/compile'
+import { overMqtt } from '~/core/publication/over-mqtt'
 import { Runner } from '~/core/publication/runner'
 import { addClass } from '~/store/class'
 import { listEquipment } from '~/store/equipment'
@@ -115,17 +115,14 @@ for (let i = 0; i < ROUNDS; i++)
 /** All of them as one publication: resolved with topics, and made ready to run. */
 const world: World = { equipment: new Map(stored.map((e) => [e.id, e])), classes, tags: tagMap, records: new Map(), madeUpSources: new Set() }
 const publication = (shape: ShapeInput, topic: string) => {
-  const draft = {
-    ...plainAddress,
+  const draft = overMqtt({
     name: 'all',
     equipmentIds: machines.map((e) => e.id),
-    trigger: { kind: 'change' as const },
+    trigger: { kind: 'change' },
     shape: ShapeSettings.parse(shape),
     topic,
-    qos: 1 as const,
-    retain: false,
     destinationId: 'd',
-  }
+  })
   const [{ body }, resolveS] = timed(() => compile(draft, world))
   const plan = { ...draft, ...body, publicationId: 'p', number: 1, delivery: 1 }
   const [, readyS] = timed(() => new Runner(plan))

@@ -2,11 +2,11 @@ import { X509Certificate } from 'node:crypto'
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { newId } from '~/contract/id'
-import { plainAddress } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import type { Source } from '~/contract/source'
 import type { TagInput } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
+import { overMqtt } from '~/core/publication/over-mqtt'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
 import { setUpOrders } from '~/standins/orders'
 import { demoPki } from '~/standins/pki'
@@ -214,7 +214,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   ) => {
     const made = await addPublication(
       db,
-      { ...plainAddress, name, equipmentIds, trigger, shape: flatJsonSettings, topic, qos: 1, retain, destinationId: destination.id },
+      overMqtt({ name, equipmentIds, trigger, shape: flatJsonSettings, topic, retain, destinationId: destination.id }),
       newId(),
     )
     await goLive(db, made.id, 'Ines Rook', freeze)

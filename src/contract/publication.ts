@@ -1,4 +1,6 @@
 import { z } from 'zod'
+import { Address } from './address'
+import { TopicRule } from './addresses/text'
 import { Level } from './equipment'
 import { Id, Name } from './id'
 import { ShapeSettings } from './shape'
@@ -13,66 +15,13 @@ export const Trigger = z.discriminatedUnion('kind', [
 ])
 export type Trigger = z.infer<typeof Trigger>
 
-export const Qos = z.union([z.literal(0), z.literal(1), z.literal(2)])
-export type Qos = z.infer<typeof Qos>
-
-/** How names become levels of a topic. */
-export const TopicRule = z.enum(['slug', 'dashes', 'underscores', 'as-is'])
-export type TopicRule = z.infer<typeof TopicRule>
-
-const template = (most: number) => z.string().trim().max(most, `At most ${most} characters`)
-
-/** A header: a user property of MQTT 5 (3.3.2.3.7), a header of a stream. */
-export const HeaderTemplate = z.object({
-  name: z
-    .string()
-    .trim()
-    .min(1, 'Which name?')
-    .max(200)
-    .refine((n) => !n.startsWith('embrik-'), 'Names that begin with embrik- are kept for message ids'),
-  value: template(500),
-})
-export type HeaderTemplate = z.infer<typeof HeaderTemplate>
-
-/** Nothing beside topic and payload: how drafts begin. */
-export const plainAddress = {
-  topicRule: 'slug' as const,
-  key: '',
-  headers: [] as HeaderTemplate[],
-  steersOnly: false,
-  contentType: '',
-  responseTopic: '',
-  expiryS: null as number | null,
-}
-
 export const PublicationDraft = z.object({
   name: Name,
   equipmentIds: z.array(Id).min(1, 'Choose at least one equipment').max(10_000),
   trigger: Trigger,
   shape: ShapeSettings,
-  topic: z
-    .string()
-    .trim()
-    .max(500)
-    .describe(
-      'Template: {enterprise} {site} {area} {centre} {unit} {path} {name} {class} {member} {tag} {fact.x} {external.x} {value.x} {time.year}',
-    ),
-  topicRule: TopicRule.default('slug').describe('How names become levels of the topic'),
-  key: template(500).default('').describe('Template of the key under which streams part messages; empty: the topic'),
-  headers: z.array(HeaderTemplate).max(30, 'At most 30 headers').default([]),
-  steersOnly: z.boolean().default(false).describe('Members that steer topic, key or headers stay out of the payload'),
-  contentType: template(200).default('').describe('Empty: what the shape says'),
-  responseTopic: template(500).default('').describe('Template: where an answer is expected'),
-  expiryS: z
-    .number()
-    .int()
-    .min(1, 'At least 1 s')
-    .max(4_294_967_295)
-    .nullable()
-    .default(null)
-    .describe('The receiver need not get it after so long, s'),
-  qos: Qos,
-  retain: z.boolean(),
+  address: Address,
+  steersOnly: z.boolean().default(false).describe('Members that steer the address stay out of the payload'),
   destinationId: Id,
 })
 export type PublicationDraft = z.infer<typeof PublicationDraft>
@@ -178,7 +127,7 @@ export const PlanMessage = z.object({
   equipment: z.array(z.number().int()).describe('Places in the plan'),
   members: z.array(z.number().int()).nullable().describe('Only these members of its equipment; null: all'),
   steering: z.array(z.number().int()).describe('Members of its first equipment whose values are in its address'),
-  topic: Resolved,
+  place: Resolved.describe('Topic, path or table'),
   key: Resolved,
   headers: z.array(z.tuple([z.string(), Resolved])),
   responseTopic: Resolved,
@@ -194,11 +143,9 @@ export const Plan = z.object({
   destinationId: Id,
   trigger: Trigger,
   shape: ShapeSettings,
-  qos: Qos,
-  retain: z.boolean(),
+  address: Address.describe('As it was chosen; what each message makes of it stands with the messages'),
   contentType: z.string(),
-  expiryS: z.number().int().nullable(),
-  filter: z.string().describe('MQTT topic filter that covers all its topics'),
+  reads: z.array(z.string()).describe('What a witness has to read to see all of it, in the words of its kind'),
   equipment: z.array(PlanEquipment),
   messages: z.array(PlanMessage),
 })

@@ -4,7 +4,8 @@ import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { PublicationDraft } from '~/contract/publication'
 import type { SourceDraft } from '~/contract/source'
-import { topicText } from '~/core/address/topic-template'
+import { kindOf, sentAs } from '~/core/address/kinds'
+import { placeText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
@@ -14,7 +15,7 @@ import { type Db, type Noun, openDeliveryDatabase } from '~/store/database'
 import { PgDeliveryStore, storeTrouble } from '~/store/delivery'
 import { Lease } from '~/store/lease'
 import { installationCode } from '~/store/person'
-import { allWitnessFilters, type DeliveryRow } from '~/store/publication'
+import { allReads, type DeliveryRow } from '~/store/publication'
 import type { Vault } from '~/store/vault'
 import { Asides } from './asides'
 import { type Cancel, type Clock, within } from './clock/clock'
@@ -266,7 +267,7 @@ export class Engine {
   /** Whose permissions decide about a delivery. */
   private permissions(d: DeliveryRow): string {
     const settings = this.destinations.get(d.lane)?.destination.settings
-    const filter = this.publishers.get(d.publicationId)?.plan.filter ?? 'its topics'
+    const filter = this.publishers.get(d.publicationId)?.plan.reads[0] ?? 'its topics'
     return settings ? `of ${settings.clientId} to publish, or of ${settings.witnessClientId} to read ${filter}` : `to read ${filter}`
   }
 
@@ -310,7 +311,7 @@ export class Engine {
       })
     if (has('destination', 'publication'))
       await part(['destination', 'publication'], async () => {
-        const filters = await allWitnessFilters(db)
+        const filters = await allReads(db)
         await this.publications.readDeliveries()
         await this.allDestinations.reconcile(filters)
         await this.publications.reconcile()
@@ -345,8 +346,9 @@ export class Engine {
       const first = plan.messages[0]
       if (plan.destinationId !== destinationId || !first) return []
       const keys = plan.equipment[first.equipment[0] ?? 0]?.members.map((m) => m.key)
-      const topic = last?.topic ?? topicText(first.topic, keys)
-      return topic === '' ? [] : [{ publication: plan.name, topic, qos: plan.qos, retain: plan.retain, bytes: last?.message.bytes ?? null }]
+      const topic = last?.topic ?? placeText(first.place, keys)
+      const { qos, retain } = sentAs(plan.address)
+      return topic === '' ? [] : [{ publication: plan.name, topic, qos, retain, bytes: last?.message.bytes ?? null }]
     })
   }
 
@@ -411,7 +413,7 @@ export class Engine {
 
   /** A draft with the values of this moment, beside what is live; as JSON. */
   preview(draft: PublicationDraft, equipmentId?: string, publicationId?: string): Promise<string> {
-    const settings = this.destinations.get(draft.destinationId)?.destination.settings
+    const destination = this.destinations.get(draft.destinationId)?.destination
     const live = publicationId === undefined ? undefined : this.publishers.get(publicationId)
     return this.previews.ask({
       kind: 'preview',
@@ -420,7 +422,7 @@ export class Engine {
       ...(publicationId !== undefined && { publicationId }),
       ...(live && { liveVersion: live.plan.number, rates: live.rates() }),
       ...(equipmentId !== undefined && { equipmentId }),
-      ...(settings && { headersLost: settings.protocol !== '5' }),
+      ...(destination && { destination }),
     })
   }
 
@@ -428,13 +430,8 @@ export class Engine {
   contract(draft: PublicationDraft, publicationId: string, as: 'contract' | 'asyncapi'): Promise<string> {
     const live = this.publishers.get(publicationId)?.plan
     const destination = this.destinations.get(draft.destinationId)?.destination
-    const s = destination?.settings
-    const server = {
-      name: destination?.name ?? 'broker',
-      host: s ? `${s.host}:${s.port}` : 'unknown',
-      protocol: s?.tls ? 'secure-mqtt' : 'mqtt',
-      version: s?.protocol ?? '5',
-    }
+    const unknown = { host: 'unknown', protocol: 'unknown', version: '', headers: true }
+    const server = { name: destination?.name ?? 'unknown', ...(destination ? kindOf(destination).server(destination.settings) : unknown) }
     return this.previews.ask({ kind: 'contract', draft, host: this.host, publicationId, as, server, ...(live && { liveVersion: live.number }) })
   }
 

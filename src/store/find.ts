@@ -29,7 +29,7 @@ export async function findNamed(db: Conn, query: string, most: number, kinds: Re
     source: sql`select id::text, name, kind as aside from source`,
     destination: sql`select id::text, name, kind as aside from destination where parent_id is null`,
     credential: sql`select id::text, name, kind as aside from credential`,
-    topic: sql`select p.id::text, m->>'topic' as name, p.name as aside from publication p
+    topic: sql`select p.id::text, m->>'place' as name, p.name as aside from publication p
       join publication_version v on v.publication_id = p.id and v.number = p.live_version cross join jsonb_array_elements(v.plan->'messages') m
       where p.state <> 'draft'`,
   }

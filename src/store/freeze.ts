@@ -1,7 +1,7 @@
 import { FailureError } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
 import { compile, publisherOf, type World } from '~/core/publication/compile'
-import { asPrescribed } from '~/core/shape/registry'
+import { asPrescribed } from '~/core/publication/prescribed'
 import { listClasses } from './class'
 import type { Conn } from './database'
 import { getDestination } from './destination'
@@ -32,11 +32,11 @@ export async function loadWorld(db: Conn): Promise<World> {
 /** Resolves a publication against the model as it is in this transaction; refuses what preflight stops. */
 export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'number' | 'delivery'>> {
   const world = await loadWorld(tx)
-  const headersLost = (await getDestination(tx, p.destinationId)).settings.protocol !== '5'
-  const alone = compile(p, world, { publicationId: p.id, headersLost })
-  const rivals = await rivalPlans(tx, p.destinationId, alone.body.filter, publisherOf(p.shape))
+  const options = { publicationId: p.id, destination: await getDestination(tx, p.destinationId) }
+  const alone = compile(p, world, options)
+  const rivals = await rivalPlans(tx, p, alone.body.reads, publisherOf(p.shape))
   const others = rivals.filter((o) => o.publicationId !== p.id)
-  const { body, findings } = others.length > 0 ? compile(p, world, { publicationId: p.id, headersLost, others }) : alone
+  const { body, findings } = others.length > 0 ? compile(p, world, { ...options, others }) : alone
   const stops = findings.filter((f) => f.severity === 'stops')
   const first = stops[0]
   if (first)
@@ -50,6 +50,6 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
       },
       409,
     )
-  const { id, name, destinationId, trigger, shape, qos, retain, expiryS } = asPrescribed(p)
-  return { ...body, publicationId: id, name, destinationId, trigger, shape, qos, retain, expiryS }
+  const { id, name, destinationId, trigger, shape, address } = asPrescribed(p)
+  return { ...body, publicationId: id, name, destinationId, trigger, shape, address }
 }

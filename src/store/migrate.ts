@@ -18,6 +18,7 @@ import * as lanes from './migrations/0014-lanes'
 import * as secondFactor from './migrations/0015-second-factor'
 import * as signOn from './migrations/0016-sign-on'
 import * as patterns from './migrations/0017-patterns'
+import * as addresses from './migrations/0018-addresses'
 
 const migrations = {
   '0001-first': first,
@@ -37,6 +38,7 @@ const migrations = {
   '0015-second-factor': secondFactor,
   '0016-sign-on': signOn,
   '0017-patterns': patterns,
+  '0018-addresses': addresses,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -1,8 +1,9 @@
 import { sql } from 'kysely'
-import { fail } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
-import { overlap } from '~/core/address/topic-filter'
+import { kindOf } from '~/core/address/kinds'
+import { beyond } from '~/core/publication/beyond'
 import { leftBehind } from '~/core/publication/left-behind'
 import { nodeOf } from '~/core/shape/registry'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
@@ -37,9 +38,27 @@ export async function getPublication(db: Conn, id: string): Promise<Publication>
   return toPublication(row)
 }
 
+/** An address is in the words of its destination's kind; of a destination that is not there nothing is known. */
+async function demandOfKind(db: Conn, { destinationId, address }: PublicationDraft): Promise<void> {
+  const to = await db.selectFrom('destination').select(['name', 'kind']).where('id', '=', destinationId).executeTakeFirst()
+  if (!to || to.kind === address.kind) return
+  const message = `The address is none for ${to.name}: it is one for another kind of destination`
+  throw new FailureError(
+    {
+      code: 'publication.kind',
+      message,
+      hint: 'Choose the destination again: the address follows it',
+      where: 'publication',
+      fields: { 'address.kind': message },
+    },
+    422,
+  )
+}
+
 export async function addPublication(db: Db, draft: PublicationDraft, id = newId()): Promise<Publication> {
   try {
     return await db.transaction().execute(async (tx) => {
+      await demandOfKind(tx, draft)
       await tx
         .insertInto('publication')
         .values({
@@ -65,6 +84,7 @@ export async function changePublication(db: Db, id: string, draft: PublicationDr
   try {
     return await db.transaction().execute(async (tx) => {
       const now = await getPublication(tx, id)
+      await demandOfKind(tx, draft)
       const updated = await tx
         .updateTable('publication')
         .set((q) => ({
@@ -144,13 +164,12 @@ export async function planOf(db: Conn, publicationId: string, number: number): P
   return row?.plan ?? null
 }
 
-/** What puts its attributes into headers does not go on where the destination has none any more. */
-async function demandHeaders(db: Conn, p: Publication): Promise<void> {
+/** What was frozen for a destination as it was then does not go on where the destination can no more do it. */
+async function demandAble(db: Conn, p: Publication): Promise<void> {
   const plan = await planOf(db, p.id, p.liveVersion!)
-  if (plan?.shape.kind !== 'cloudevents' || plan.shape.mode !== 'binary') return
-  if ((await getDestination(db, plan.destinationId)).settings.protocol === '5') return
-  const message = `${p.name} cannot go on: CloudEvents in binary mode have their attributes in headers, and its destination speaks MQTT 3.1.1 now, which has none`
-  throw fail(409, 'publication.headers', message, 'Let it go live in structured mode, or take MQTT 5 there', 'publication')
+  if (!plan) return
+  const stop = beyond(plan, await getDestination(db, plan.destinationId)).find((f) => f.severity === 'stops')
+  if (stop) throw fail(409, 'publication.beyond', `${p.name} cannot go on: ${stop.message}`, stop.hint, 'publication')
 }
 
 /** Stops it; resuming goes on with the same frozen plan. */
@@ -158,7 +177,7 @@ export async function setRunning(db: Db, id: string, running: boolean): Promise<
   return db.transaction().execute(async (tx) => {
     const p = await getPublication(tx, id)
     if (p.liveVersion === null) throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
-    if (running) await demandHeaders(tx, p)
+    if (running) await demandAble(tx, p)
     await tx
       .updateTable('publication')
       .set({ state: running ? 'live' : 'paused' })
@@ -180,17 +199,24 @@ export async function removePublication(db: Db, id: string): Promise<void> {
 }
 
 /**
- * Plans that are live at a destination and may write to the same topics as this filter, and those with the same publisher id.
- * Only filters are read of the others.
+ * Plans that are live at the destination of a draft and may write to the same places as it, and those with the same publisher id.
+ * Of the others only what is read back is looked at.
  */
-export async function rivalPlans(db: Conn, destinationId: string, filter: string, publisher: string | null = null): Promise<Plan[]> {
-  const rows = await sql<{ publicationId: string; number: number; filter: string; publisher: string | null }>`
-    select p.id as "publicationId", v.number, v.filter, v.publisher from publication p
+export async function rivalPlans(
+  db: Conn,
+  { destinationId, address }: Pick<PublicationDraft, 'destinationId' | 'address'>,
+  reads: readonly string[],
+  publisher: string | null = null,
+): Promise<Plan[]> {
+  const rows = await sql<{ publicationId: string; number: number; reads: string[]; publisher: string | null }>`
+    select p.id as "publicationId", v.number, v.reads, v.publisher from publication p
     join publication_version v on v.publication_id = p.id and v.number = p.live_version
-    where p.state = 'live' and v.destination_id = ${destinationId} and v.filter is not null`.execute(db)
+    where p.state = 'live' and v.destination_id = ${destinationId} and v.reads is not null`.execute(db)
+  const { overlap } = kindOf(address)
+  const meet = (theirs: readonly string[]) => theirs.some((a) => reads.some((b) => overlap(a, b)))
   return plansOf(
     db,
-    rows.rows.filter((r) => overlap(r.filter, filter) || (publisher !== null && r.publisher === publisher)),
+    rows.rows.filter((r) => meet(r.reads) || (publisher !== null && r.publisher === publisher)),
   )
 }
 
@@ -235,21 +261,26 @@ export async function listDeliveries(db: Conn): Promise<DeliveryRow[]> {
   return rows.rows
 }
 
-/** Every filter that messages of the last versions, live or paused, go out under; by lane. */
-export async function allWitnessFilters(db: Conn): Promise<Map<string, string[]>> {
-  const rows = await sql<{ lane: string; filter: string }>`
-    select distinct coalesce(d.destination_id::text, v.destination_id) as lane, v.filter from publication p
+/** What witnesses have to read to see all messages of the last versions, live or paused; by lane. */
+export async function allReads(db: Conn): Promise<Map<string, string[]>> {
+  const rows = await sql<{ lane: string; reads: string }>`
+    select distinct coalesce(d.destination_id::text, v.destination_id) as lane, r as reads from publication p
     join publication_version v on v.publication_id = p.id and v.number > p.live_version - 3
     left join delivery d on d.number = v.delivery
-    where v.filter is not null and coalesce(d.destination_id::text, v.destination_id) is not null`.execute(db)
+    cross join lateral jsonb_array_elements_text(v.reads) r
+    where coalesce(d.destination_id::text, v.destination_id) is not null`.execute(db)
   const out = new Map<string, string[]>()
-  for (const { lane, filter } of rows.rows) out.set(lane, [...(out.get(lane) ?? []), filter])
+  for (const { lane, reads } of rows.rows) {
+    const list = out.get(lane)
+    if (list) list.push(reads)
+    else out.set(lane, [reads])
+  }
   return out
 }
 
-/** Those of a destination and of the nodes that speak there. */
-export async function witnessFilters(db: Conn, destinationId: string): Promise<string[]> {
-  const all = await allWitnessFilters(db)
+/** That of a destination and of the nodes that speak there. */
+export async function readsAt(db: Conn, destinationId: string): Promise<string[]> {
+  const all = await allReads(db)
   const nodes = await db.selectFrom('destination').select('id').where('parent_id', '=', destinationId).execute()
   return [destinationId, ...nodes.map((n) => n.id)].flatMap((lane) => all.get(lane) ?? [])
 }

@@ -154,7 +154,7 @@ export interface Tables {
     made_at: Made
     made_by: string
     /** Taken from the plan by the database. */
-    filter: ColumnType<string | null, never, never>
+    reads: ColumnType<string[] | null, never, never>
     destination_id: ColumnType<string | null, never, never>
     publisher: ColumnType<string | null, never, never>
     delivery: ColumnType<number | null, never, never>

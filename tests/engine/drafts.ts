@@ -1,11 +1,16 @@
+import type { MqttAddress } from '~/contract/addresses/mqtt'
 import type { PublicationDraft } from '~/contract/publication'
 import type { Db } from '~/store/database'
 import { freeze } from '~/store/freeze'
 import { changePublication, getPublication, goLive } from '~/store/publication'
 
 /** Changes a publication and lets that go live. */
-export async function publishedDraft({ db }: { db: Db }, id: string, part: Partial<PublicationDraft>): Promise<void> {
+export async function publishedDraft(
+  { db }: { db: Db },
+  id: string,
+  { address = {}, ...part }: Partial<Omit<PublicationDraft, 'address'>> & { address?: Partial<MqttAddress> },
+): Promise<void> {
   const now = await getPublication(db, id)
-  await changePublication(db, id, { ...now, ...part })
+  await changePublication(db, id, { ...now, ...part, address: { ...(now.address as MqttAddress), ...address } })
   await goLive(db, id, 'test', freeze)
 }

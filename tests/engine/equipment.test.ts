@@ -2,9 +2,10 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { EquipmentEditInput, MemberInput } from '~/contract/equipment'
 import { FailureError } from '~/contract/failure'
 import { newId } from '~/contract/id'
-import { Preview, plainAddress } from '~/contract/publication'
+import { Preview } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import type { Tag } from '~/contract/tag'
+import { overMqtt } from '~/core/publication/over-mqtt'
 import { Engine } from '~/engine/engine'
 import { setUpOrders } from '~/standins/orders'
 import { ordersLogin } from '~/standins/plant'
@@ -218,17 +219,14 @@ describe('values of equipment in the engine', () => {
     expect((await sourceUse(t.db, orders.id)).equipment).toEqual(['Varnmoor'])
     engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('engine') })
     await engine.start()
-    const draft = {
-      ...plainAddress,
+    const draft = overMqtt({
       name: 'p',
       equipmentIds: [made.equipment[0]!.id],
-      trigger: { kind: 'change' as const },
+      trigger: { kind: 'change' },
       shape: flatJsonSettings,
       topic: '{name}',
-      qos: 1 as const,
-      retain: false,
       destinationId: newId(),
-    }
+    })
     const now = async () => JSON.parse(Preview.parse(JSON.parse(await engine.preview(draft))).message?.payload ?? '{}') as Record<string, unknown>
     const seen = await until(async () => {
       const is = await now()

@@ -2,12 +2,15 @@ import { sql } from 'kysely'
 import { expect, it } from 'vitest'
 import { Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
+import { Plan, PublicationDraft } from '~/contract/publication'
+import { flatJsonSettings } from '~/contract/shape'
 import { emptyTally } from '~/core/delivery/verdict'
 import { classVersions, listClasses } from '~/store/class'
 import { openDatabase } from '~/store/database'
 import { listEquipment } from '~/store/equipment'
 import { loadStandings, wallBricks } from '~/store/ledger'
 import { migrate } from '~/store/migrate'
+import { allReads, getPublication, plansOf } from '~/store/publication'
 import { freshDatabase, until } from './support'
 
 /** In the order in which they were made. */
@@ -29,6 +32,7 @@ const all = [
   '0015-second-factor',
   '0016-sign-on',
   '0017-patterns',
+  '0018-addresses',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 
@@ -127,6 +131,57 @@ it('bindings by name become bindings by identity, and what is live goes on as it
     { kind: 'tag', handle: 1, width: 0.5, factor: 1, offset: 0 },
     { kind: 'constant', value: 'A' },
   ])
+  await t.drop()
+})
+
+it('addresses over MQTT become addresses of that kind, in drafts and in what is live; whoever reads back reads what it read', async () => {
+  const t = await freshDatabase(undefined, '0017-patterns')
+  const [destination, publication, equipment] = Array.from({ length: 3 }, () => newId())
+  await sql`insert into destination (id, name, kind, settings) values (${destination}, 'd', 'mqtt', '{}')`.execute(t.db)
+  const flat = { topic: '{path}', topicRule: 'dashes', headers: [{ name: 'a', value: '{name}' }], contentType: 'a/b', responseTopic: 'r', expiryS: 5 }
+  const draft = {
+    name: 'p',
+    equipmentIds: [equipment],
+    trigger: { kind: 'change' },
+    shape: flatJsonSettings,
+    ...flat,
+    key: '{name}',
+    steersOnly: true,
+    qos: 2,
+    retain: true,
+    destinationId: destination,
+  }
+  const waits = ['works/', { take: 'value', member: 0, filters: [], rule: 'slug' }]
+  const message = { equipment: [0], members: null, steering: [], key: 'k', headers: [['a', 'x']], responseTopic: 'r' }
+  const plan = {
+    ...{ publicationId: publication, name: 'p', number: 1, delivery: 1, destinationId: destination, trigger: { kind: 'change' } },
+    ...{ shape: flatJsonSettings, qos: 2, retain: true, contentType: 'a/b', expiryS: 5, filter: 'works/+', equipment: [] },
+    messages: [
+      { ...message, topic: waits },
+      { ...message, topic: 'works/b' },
+    ],
+  }
+  await sql`insert into publication (id, name, draft, destination_id, state, live_version)
+    values (${publication}, 'p', ${JSON.stringify(draft)}::jsonb, ${destination}, 'live', 1)`.execute(t.db)
+  await sql`insert into publication_version (publication_id, number, plan, made_by) values (${publication}, 1, ${JSON.stringify(plan)}::jsonb, 'x')`.execute(
+    t.db,
+  )
+  await sql`insert into delivery (publication_id, destination_id) values (${publication}, ${destination})`.execute(t.db)
+  expect(await migrate(t.db)).toEqual(since('0018-addresses'))
+
+  const now = await getPublication(t.db, publication!)
+  const { id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...drafted } = now
+  expect(PublicationDraft.parse(drafted)).toEqual(drafted)
+  expect(now.address).toEqual({ kind: 'mqtt', ...flat, qos: 2, retain: true })
+  expect(now.steersOnly).toBe(true)
+  const [live] = await plansOf(t.db, [{ publicationId: publication!, number: 1 }])
+  expect(Plan.parse(live)).toEqual(live)
+  expect(live!.messages.map((m) => [m.place, m.key])).toEqual([
+    [waits, ''],
+    ['works/b', ''],
+  ])
+  expect(live!.address).toMatchObject({ kind: 'mqtt', qos: 2, retain: true, expiryS: 5 })
+  expect(await allReads(t.db)).toEqual(new Map([[destination, ['works/+']]]))
   await t.drop()
 })
 

@@ -1,6 +1,6 @@
 import { newId } from '~/contract/id'
-import { type PublicationDraft, plainAddress } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
+import { type OverMqtt, overMqtt } from '~/core/publication/over-mqtt'
 import { addClass } from '~/store/class'
 import type { Db } from '~/store/database'
 import { editEquipment } from '~/store/equipment-edit'
@@ -69,17 +69,9 @@ export async function zonesPlant(
 }
 
 /** Adds a publication and lets it go live, as the web server would; gives its id. */
-export async function publish(db: Db, draft: Pick<PublicationDraft, 'destinationId' | 'equipmentIds'> & Partial<PublicationDraft>): Promise<string> {
-  const made = await addPublication(db, {
-    ...plainAddress,
-    name: 'p',
-    trigger: { kind: 'change' },
-    shape: flatJsonSettings,
-    topic: '{enterprise}/{unit}',
-    qos: 1,
-    retain: false,
-    ...draft,
-  })
+export async function publish(db: Db, draft: Pick<OverMqtt, 'destinationId' | 'equipmentIds'> & Partial<OverMqtt>): Promise<string> {
+  const plain = { name: 'p', trigger: { kind: 'change' as const }, shape: flatJsonSettings, topic: '{enterprise}/{unit}' }
+  const made = await addPublication(db, overMqtt({ ...plain, ...draft }))
   await goLive(db, made.id, 'test', freeze)
   return made.id
 }

@@ -1,8 +1,9 @@
 // Drafts are computed in a thread of their own, with real values: whatever they are, the engine goes on.
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { FailureError } from '~/contract/failure'
-import { Preview, type PublicationDraft, plainAddress } from '~/contract/publication'
+import { Preview, type PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
+import { type OverMqtt, overMqtt } from '~/core/publication/over-mqtt'
 import { realClock } from '~/engine/clock/real-clock'
 import { Engine } from '~/engine/engine'
 import { LiveTable } from '~/engine/live/table'
@@ -23,18 +24,16 @@ let plant: Awaited<ReturnType<typeof zonesPlant>>
 let destinationId: string
 let liveId: string
 
-const draft = (more: Partial<PublicationDraft> = {}): PublicationDraft => ({
-  ...plainAddress,
-  name: 'draft',
-  equipmentIds: plant.equipmentIds.slice(0, 1),
-  trigger: { kind: 'change' },
-  shape: flatJsonSettings,
-  topic: 'draft/{name}',
-  qos: 1,
-  retain: false,
-  destinationId,
-  ...more,
-})
+const draft = (more: Partial<OverMqtt> = {}): PublicationDraft =>
+  overMqtt({
+    name: 'draft',
+    equipmentIds: plant.equipmentIds.slice(0, 1),
+    trigger: { kind: 'change' },
+    shape: flatJsonSettings,
+    topic: 'draft/{name}',
+    destinationId,
+    ...more,
+  })
 /** A template over all equipment that takes a while to fill in. */
 const heavy = () =>
   draft({

@@ -1,6 +1,6 @@
 import type { MqttSettings } from '~/contract/destinations/mqtt'
 import type { EventRow } from '~/contract/live'
-import type { PublicationDraft } from '~/contract/publication'
+import type { OverMqtt } from '~/core/publication/over-mqtt'
 import { Engine } from '~/engine/engine'
 import type { BrokerOptions } from '~/standins/broker/broker'
 import { BrokerFaults } from '~/standins/broker/faults'
@@ -14,7 +14,7 @@ export const pause = (ms: number) => new Promise((done) => setTimeout(done, ms))
 
 export interface SceneOptions {
   settings?: Partial<MqttSettings>
-  publication?: Partial<PublicationDraft>
+  publication?: Partial<OverMqtt>
   zones?: number
   broker?: Pick<BrokerOptions, 'keyOf' | 'logLimit'>
   /** The engine reaches the database through a gate. */

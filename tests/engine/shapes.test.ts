@@ -8,8 +8,9 @@ import type { IPublishPacket, MqttClient } from 'mqtt'
 import { get } from 'sparkplug-payload'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DestinationDraft } from '~/contract/destination'
-import { type Plan, Preview, type PublicationDraft } from '~/contract/publication'
+import { type Plan, Preview } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
+import type { OverMqtt } from '~/core/publication/over-mqtt'
 import { avroSchema } from '~/core/shape/avro'
 import { decoderOf, scopeOf, shapeKinds } from '~/core/shape/registry'
 import { aliasOf } from '~/core/shape/sparkplug-metric'
@@ -75,7 +76,7 @@ function values(n: number, bad = false): void {
   })
 }
 const counts = (delivery: number) => engine.ledger.countsOf(delivery)!
-async function live(part: Partial<PublicationDraft>): Promise<Plan & { id: string }> {
+async function live(part: Partial<OverMqtt>): Promise<Plan & { id: string }> {
   const id = await publish(t.db, { destinationId, equipmentIds, ...part })
   await until(() => engine.publishers.has(id), 'the publication to be live')
   return { ...engine.publishers.get(id)!.plan, id }
@@ -114,7 +115,7 @@ const tree = { temperature: 100, pressure: 101, order: 102 }
 type Check = (h: Heard, plan: Plan) => unknown
 const json: Check = (h) => JSON.parse(h.payload.toString())
 /** What another reader finds in the first zone's message. */
-const cases: [ShapeInput, Partial<PublicationDraft>, Check, unknown][] = [
+const cases: [ShapeInput, Partial<OverMqtt>, Check, unknown][] = [
   [{ kind: 'flat-json' }, {}, json, tree],
   [{ kind: 'flat-json', compression: 'gzip' }, {}, (h) => JSON.parse(gunzipSync(h.payload).toString()), tree],
   [{ kind: 'nested-json', compression: 'zlib' }, {}, (h) => JSON.parse(inflateSync(h.payload).toString()), tree],
@@ -185,7 +186,7 @@ describe.each(cases.map(([input, part, check, found], i) => [JSON.stringify(inpu
       values(100)
       const plan = await live({ name: `shape ${i}`, shape: ShapeSettings.parse(input), topic: `{enterprise}/s${i}/{unit}`, ...part })
       await settled(plan)
-      const first = plan.messages[0]!.topic as string
+      const first = plan.messages[0]!.place as string
       const own = await until(() => heard.find((h) => h.topic === first), `a message on ${first}`)
       const seen = await check(own, plan)
       if (typeof found === 'object') expect(seen).toMatchObject(found as object)
@@ -215,7 +216,6 @@ it('an address has values and times of the message, headers, expiry and a respon
   const plan = await live({
     name: 'steered',
     topic: '{enterprise}/orders/{value.order}/{unit}',
-    key: '{name}',
     headers: [
       { name: 'zone', value: '{path}' },
       { name: 'order', value: 'no. {value.order|pad(5)}' },
@@ -225,7 +225,7 @@ it('an address has values and times of the message, headers, expiry and a respon
     responseTopic: '{enterprise}/answers/{unit}',
     contentType: 'application/vnd.varnmoor+json',
   })
-  expect(plan.filter).toBe('varnmoor/orders/+/+')
+  expect(plan.reads).toEqual(['varnmoor/orders/+/+'])
   values(300)
   const own = await until(() => heard.find((h) => h.topic === 'varnmoor/orders/302/zone-1'), 'the message')
   expect(Object.keys(JSON.parse(own.payload.toString()))).toEqual(['at', 'temperature', 'pressure'])
@@ -277,7 +277,8 @@ it('retained messages that a new address leaves behind are taken back', async ()
   const plan = await live({ name: 'kept', topic: '{enterprise}/kept/{unit}', retain: true })
   await settled(plan)
   heard = []
-  const draft = { ...(await getPublication(t.db, plan.id)), topic: '{enterprise}/moved/{unit}' }
+  const now = await getPublication(t.db, plan.id)
+  const draft = { ...now, address: { ...now.address, topic: '{enterprise}/moved/{unit}' } }
   const { leftBehind } = Preview.parse(JSON.parse(await engine.preview(draft, undefined, plan.id)))
   expect(leftBehind).toEqual(['varnmoor/kept/zone-1', 'varnmoor/kept/zone-2', 'varnmoor/kept/zone-3'])
   await changePublication(t.db, plan.id, draft)

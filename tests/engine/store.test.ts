@@ -5,11 +5,11 @@ import type { EquipmentInput } from '~/contract/equipment'
 import { FailureError } from '~/contract/failure'
 import { FoundKind } from '~/contract/find'
 import { newId } from '~/contract/id'
-import { plainAddress } from '~/contract/publication'
 import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
 import { SourceDraft } from '~/contract/source'
 import type { TagInput } from '~/contract/tag'
 import { accountRule, addressRule } from '~/core/credential/attempts'
+import { overMqtt } from '~/core/publication/over-mqtt'
 import { addAudit, auditAfter, listAudit } from '~/store/audit'
 import { addClass, changeClass, removeClass } from '~/store/class'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
@@ -597,14 +597,13 @@ describe('two people who save the same thing at once', () => {
     expect(await race((name) => changeDestination(t.db, d.id, { ...d, name }, d.version))).toEqual([lost, 'saved'])
 
     const own = {
-      ...plainAddress,
       name: 'Raced',
       destinationId: d.id,
       equipmentIds: [],
       trigger: { kind: 'change' as const },
       shape: flatJsonSettings,
     }
-    const p = await addPublication(t.db, { ...own, topic: 'x', qos: 1, retain: false })
+    const p = await addPublication(t.db, overMqtt({ ...own, topic: 'x' }))
     expect(await race((name) => changePublication(t.db, p.id, { ...p, name }, p.version))).toEqual([lost, 'saved'])
     expect((await getPublication(t.db, p.id)).version).toBe(p.version + 1)
   })

@@ -2,8 +2,8 @@ import { createServer } from 'node:net'
 import type { MqttClient } from 'mqtt'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DestinationDraft } from '~/contract/destination'
-import type { PublicationDraft } from '~/contract/publication'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
+import type { OverMqtt } from '~/core/publication/over-mqtt'
 import type { Planned } from '~/engine/destinations/driver'
 import { mqttDriver } from '~/engine/destinations/mqtt/driver'
 import { Engine } from '~/engine/engine'
@@ -51,7 +51,7 @@ afterAll(async () => {
   await t.drop()
 })
 
-async function live(part: Partial<PublicationDraft>): Promise<{ id: string; delivery: () => number }> {
+async function live(part: Partial<OverMqtt>): Promise<{ id: string; delivery: () => number }> {
   const id = await publish(t.db, { destinationId, equipmentIds, ...part })
   await until(() => engine.publishers.has(id), 'the publication to be live')
   return { id, delivery: () => engine.publishers.get(id)!.plan.delivery }

@@ -61,7 +61,7 @@ describe.concurrent('the ledger is true', () => {
     const s = await scene({ settings: { lateS: 1 } })
     s.faults({ subackMs: 6000 })
     const stop = s.feed(50)
-    await publishedDraft(s.t, s.publicationId, { topic: 'varnmoor/two/{unit}' })
+    await publishedDraft(s.t, s.publicationId, { address: { topic: 'varnmoor/two/{unit}' } })
     let worst = 0
     for (let i = 0; i < 90; i++) {
       await pause(100)
@@ -78,8 +78,8 @@ describe.concurrent('the ledger is true', () => {
     const s = await scene({ settings: { lateS: 1 } })
     s.gate.cut(6)
     for (let n = 0; n < 4; n++) {
-      await publishedDraft(s.t, s.publicationId, { topic: `varnmoor/v${n}/{unit}` })
-      await until(() => s.engine.publishers.get(s.publicationId)!.plan.messages[0]!.topic === `varnmoor/v${n}/zone-1`, `version ${n}`)
+      await publishedDraft(s.t, s.publicationId, { address: { topic: `varnmoor/v${n}/{unit}` } })
+      await until(() => s.engine.publishers.get(s.publicationId)!.plan.messages[0]!.place === `varnmoor/v${n}/zone-1`, `version ${n}`)
       s.change(5)
     }
     await s.settled()
@@ -116,7 +116,7 @@ describe.concurrent('the ledger is true', () => {
     s.faults({ subackMs: 1500 })
     const stop = s.feed(10)
     await pause(500)
-    await publishedDraft(s.t, s.publicationId, { topic: 'varnmoor/two/{unit}' })
+    await publishedDraft(s.t, s.publicationId, { address: { topic: 'varnmoor/two/{unit}' } })
     await until(() => s.engine.publishers.get(s.publicationId)!.plan.number === 2, 'the new version')
     await pause(500)
     stop()

@@ -3,6 +3,7 @@ import type { Destination } from '~/contract/destination'
 import { MqttSettings } from '~/contract/destinations/mqtt'
 import type { Plan } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
+import { mqttAddress } from '~/core/address/kinds/mqtt'
 import type { HighWater } from '~/core/delivery/high-water'
 import { chance } from '~/core/value/chance'
 import type { Aside } from '~/engine/destinations/supervisor'
@@ -410,7 +411,7 @@ const baseSettings = {
   outboxMb: 50,
 }
 
-function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'destinationId' | 'qos'>, topic: string): Plan {
+function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'destinationId'> & { qos: 0 | 1 | 2 }, topic: string): Plan {
   const member = { key: 'n', label: 'n', description: '', dataType: 'number', unit: '', required: false, range: null, allowed: null, tag: 'n' }
   return {
     publicationId: p.publicationId,
@@ -420,11 +421,9 @@ function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'desti
     destinationId: p.destinationId,
     trigger: { kind: 'change' },
     shape: flatJsonSettings,
-    qos: p.qos,
-    retain: false,
+    address: { ...mqttAddress.fresh, qos: p.qos },
     contentType: 'application/json',
-    expiryS: null,
-    filter: topic,
+    reads: [topic],
     equipment: [
       {
         id: 'e',
@@ -436,7 +435,7 @@ function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'desti
         members: [{ ...member, fill: { kind: 'tag', handle: HANDLE, width: 0, factor: 1, offset: 0 } }],
       },
     ],
-    messages: [{ equipment: [0], members: null, steering: [], topic, key: '', headers: [], responseTopic: '' }],
+    messages: [{ equipment: [0], members: null, steering: [], place: topic, key: '', headers: [], responseTopic: '' }],
   } as unknown as Plan
 }
 

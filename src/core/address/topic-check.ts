@@ -1,6 +1,7 @@
 import type { Finding } from '~/contract/publication'
+import { some as someOf } from './some'
 
-const some = (names: readonly string[]) => (names.length <= 2 ? names.join(', ') : `${names.slice(0, 2).join(', ')} and ${names.length - 2} more`)
+const some = (names: readonly string[]) => someOf(names, 2)
 
 /** What is wrong, or doubtful, with topics that a publication would write. By MQTT 5 4.7.3 and 1.5.4, and by what receivers stumble over. */
 export function topicFindings(topics: readonly string[]): Finding[] {

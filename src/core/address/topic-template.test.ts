@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { topicLevel } from './template'
 import { topicFindings } from './topic-check'
 import { matches } from './topic-filter'
-import { type AddressOf, addressWriter, filterOf, levelBy, resolveTemplate, templateProblems, topicRules, topicText } from './topic-template'
+import { type AddressOf, addressWriter, filterOf, levelBy, placeText, resolveTemplate, templateProblems, topicRules } from './topic-template'
 import { topicTree } from './topic-tree'
 
 const at = (name: string, level: AddressOf['lineage'][number]['level'], alias = '') => ({
@@ -66,7 +66,7 @@ describe('a topic template', () => {
     const { resolved, steering } = topic('{site}/{value.order}/x{time.year}-{time.month}/end')
     expect(steering).toEqual([0])
     expect(filterOf(resolved)).toBe('lower-pit/+/+/end')
-    expect(topicText(resolved, of.members)).toBe('lower-pit/{value.order}/x{time.year}-{time.month}/end')
+    expect(placeText(resolved, of.members)).toBe('lower-pit/{value.order}/x{time.year}-{time.month}/end')
     const write = addressWriter(resolved)
     if (typeof write === 'string') throw new Error('it should wait')
     expect(write(() => 'WO 12/4', Date.UTC(2026, 2, 4))).toBe('lower-pit/wo-12-4/x2026-03/end')

@@ -1,5 +1,6 @@
+import type { TopicRule } from '~/contract/addresses/text'
 import type { Equipment, Level } from '~/contract/equipment'
-import type { Resolved, TopicRule } from '~/contract/publication'
+import type { Resolved } from '~/contract/publication'
 import { own } from '../value/own'
 import { firstOf, wellFormed } from '../value/well-formed'
 import { parseTemplate, type TemplatePart, type TemplateProblem, templateFilters, topicLevel } from './template'
@@ -42,6 +43,13 @@ export function levelBy(rule: TopicRule, name: string): string {
   }
 }
 
+/** What levels are in a kind of address: what parts them, and how a name becomes one. */
+export interface Levels {
+  separator: string
+  level(rule: TopicRule, name: string): string
+}
+export const topicLevels: Levels = { separator: '/', level: levelBy }
+
 /** Whether there is such a placeholder. */
 export function knownPlaceholder(key: string): boolean {
   return (
@@ -54,8 +62,8 @@ const LIST = `${Object.keys(placeholders)
   .map((k) => `{${k}}`)
   .join(' ')}, {fact.x} {external.x} {value.x} {time.year}`
 
-/** Faults of a template for a topic: unknown placeholders, unclosed braces, characters a topic name must not have (MQTT 5 4.7.3). */
-export function templateProblems(template: string): TemplateProblem[] {
+/** Faults of a template for a place: unknown placeholders, unclosed braces, and what `bad` finds in the texts between them. */
+export function placeProblems(template: string, bad: (text: string) => TemplateProblem | null): TemplateProblem[] {
   const { parts, problems } = parseTemplate(template, knownPlaceholder, LIST)
   const out = [...problems]
   let at = 0
@@ -65,19 +73,51 @@ export function templateProblems(template: string): TemplateProblem[] {
       continue
     }
     const from = template.indexOf(p, at)
-    const wild = /[+#]/.exec(p)
-    if (wild) out.push({ at: from + wild.index, message: `${wild[0]} is a wildcard and may not stand in a topic` })
-    // biome-ignore lint/suspicious/noControlCharactersInRegex: MQTT 5 1.5.4 forbids just these
-    const control = /[\u0000-\u001f\u007f]/.exec(p)
-    if (control) out.push({ at: from + control.index, message: 'Control characters may not stand in a topic' })
+    const found = bad(p)
+    if (found) out.push({ at: from + found.at, message: found.message })
     at = from + p.length
   }
+  return out
+}
+
+/** What may not stand in a topic over MQTT (5 4.7.3 and 1.5.4). */
+function badInTopic(text: string): TemplateProblem | null {
+  const wild = /[+#]/.exec(text)
+  if (wild) return { at: wild.index, message: `${wild[0]} is a wildcard and may not stand in a topic` }
+  // biome-ignore lint/suspicious/noControlCharactersInRegex: MQTT 5 1.5.4 forbids just these
+  const control = /[\u0000-\u001f\u007f]/.exec(text)
+  return control && { at: control.index, message: 'Control characters may not stand in a topic' }
+}
+
+/** Faults of a template for a topic of MQTT: also what belongs to the broker, and empty levels. */
+export function templateProblems(template: string): TemplateProblem[] {
+  const out = placeProblems(template, badInTopic)
   if (template.startsWith('$')) out.push({ at: 0, message: 'Topics that begin with $ belong to the broker' })
   // What stands in filters has no levels.
-  const levels = parts.map((p) => (typeof p === 'string' ? p : 'x')).join('')
+  const levels = partsOf(template)
+    .map((p) => (typeof p === 'string' ? p : 'x'))
+    .join('')
   if (levels.split('/').some((l) => l === ''))
     out.push({ at: Math.max(0, template.indexOf('//') + 1), message: 'An empty level: two slashes, or one at an end' })
   return out
+}
+
+/** A template of a place with its levels parted as in another kind of address. */
+export function placeMoved(template: string, from: Levels, to: Levels): string {
+  if (from.separator === to.separator) return template
+  let at = 0
+  let out = ''
+  const level = (text: string) =>
+    text
+      .split(from.separator)
+      .map((l) => (l === '' ? '' : to.level('as-is', l)))
+      .join(to.separator)
+  for (const [whole] of template.matchAll(/\{[^{}]*\}/g)) {
+    const next = template.indexOf(whole, at)
+    out += level(template.slice(at, next)) + whole
+    at = next + whole.length
+  }
+  return out + level(template.slice(at))
 }
 
 /** Faults of a template for a key or a header: placeholders and braces. */
@@ -130,12 +170,13 @@ function ruled(
   key: string,
   filters: Extract<TemplatePart, object>['filters'],
   rule: TopicRule | null,
+  { separator, level: levelOf }: Levels,
   note: (from: string, to: string) => void,
 ): string {
   if (rule === null) return filtered(text, filters)
   const by = filters.length > 0 ? 'as-is' : rule
   const one = (t: string) => {
-    const level = levelBy(by, filtered(t, filters))
+    const level = levelOf(by, filtered(t, filters))
     if (level !== t && t !== '') note(t, level)
     return level
   }
@@ -145,12 +186,12 @@ function ruled(
       .split('/')
       .map(one)
       .filter((l) => l !== '')
-      .join('/')
+      .join(separator)
   if (key === 'member')
     return text
       .split('.')
-      .map((l) => (filters.length > 0 ? one(l) : levelBy('as-is', l)))
-      .join('/')
+      .map((l) => (filters.length > 0 ? one(l) : levelOf('as-is', l)))
+      .join(separator)
   return one(text)
 }
 
@@ -174,6 +215,7 @@ export function resolveTemplate(
   template: string,
   of: AddressOf,
   rule: TopicRule | null,
+  levels = topicLevels,
 ): { resolved: Resolved; missing: string | null; converted: [string, string][]; steering: number[] } {
   const parts = partsOf(template)
   let missing: string | null = null
@@ -196,7 +238,7 @@ export function resolveTemplate(
         out.push({ take: 'value', member, filters: p.filters, rule })
       }
     } else {
-      const text = ruled(standsFor(p.key, of), p.key, p.filters, rule, (from, to) => converted.push([from, to]))
+      const text = ruled(standsFor(p.key, of), p.key, p.filters, rule, levels, (from, to) => converted.push([from, to]))
       if (text === '') missing ??= p.key
       add(text)
     }
@@ -228,7 +270,7 @@ export const LEVEL_MAX = 200
 export const HEADER_MAX = 4000
 
 /** Makes the writer of an address: with the values of a message and its time (UTC). A level without a value is `none`. */
-export function addressWriter(resolved: Resolved): string | ((value: (member: number) => unknown, at: number) => string) {
+export function addressWriter(resolved: Resolved, levels = topicLevels): string | ((value: (member: number) => unknown, at: number) => string) {
   if (typeof resolved === 'string') return resolved
   return (value, at) => {
     let out = ''
@@ -239,7 +281,7 @@ export function addressWriter(resolved: Resolved): string | ((value: (member: nu
         const v = value(p.member!)
         // A value may be a text of any length; topics and properties may not.
         const raw = v === null || v === undefined ? '' : firstOf(String(v), p.rule === null ? HEADER_MAX : LEVEL_MAX)
-        const text = wellFormed(ruled(raw, '', p.filters, p.rule, () => undefined))
+        const text = wellFormed(ruled(raw, '', p.filters, p.rule, levels, () => undefined))
         out += text === '' && p.rule !== null ? 'none' : text
       }
     }
@@ -258,8 +300,8 @@ export function filterOf(resolved: Resolved): string {
     .join('/')
 }
 
-/** A topic for people: what waits for values stands as its placeholder. */
-export const topicText = (resolved: Resolved, members: readonly string[] = []): string =>
+/** A place for people: what waits for values stands as its placeholder. */
+export const placeText = (resolved: Resolved, members: readonly string[] = []): string =>
   typeof resolved === 'string'
     ? resolved
     : resolved.map((p) => (typeof p === 'string' ? p : p.take === 'time' ? `{time.${p.part}}` : `{value.${members[p.member!] ?? p.member}}`)).join('')

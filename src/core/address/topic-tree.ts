@@ -10,13 +10,13 @@ interface Open {
 }
 
 /** Topics as a tree of their levels with counts and rates; a level with many children shows the first and one that stands for the rest. */
-export function topicTree(topics: Iterable<string>, rateOf: (topic: string) => number | null = () => null): TopicNode[] {
+export function topicTree(topics: Iterable<string>, rateOf: (topic: string) => number | null = () => null, separator = '/'): TopicNode[] {
   const root: Open = { count: 0, rate: null, children: new Map() }
   for (const topic of topics) {
     let at = root
     at.count++
     const rate = rateOf(topic)
-    for (const level of topic.split('/')) {
+    for (const level of topic.split(separator)) {
       let next = at.children.get(level)
       if (!next) at.children.set(level, (next = { count: 0, rate: null, children: new Map() }))
       next.count++

@@ -1,4 +1,4 @@
-import type { Qos } from '~/contract/publication'
+import type { Qos } from '~/contract/addresses/mqtt'
 
 /** One message with all that is needed to send it and to account for it. */
 export interface Envelope {

@@ -1,4 +1,4 @@
-import type { Qos } from '~/contract/publication'
+import type { Qos } from '~/contract/addresses/mqtt'
 import type { Envelope } from './envelope'
 
 const VERSION = 3

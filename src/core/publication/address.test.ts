@@ -1,12 +1,14 @@
 import { describe, expect, it } from 'vitest'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import type { EquipmentClass } from '~/contract/equipment'
 import { Member } from '~/contract/equipment'
-import { type Plan, type PublicationDraft, plainAddress } from '~/contract/publication'
+import type { Plan, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings, type ShapeInput, ShapeSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { addressWriter } from '../address/topic-template'
 import { type CompileOptions, compile, type World } from './compile'
 import { leftBehind } from './left-behind'
+import { type OverMqtt, overMqtt } from './over-mqtt'
 import { valueFindings } from './value-findings'
 
 const tag = (id: string, handle: number, name: string): Tag => ({
@@ -64,21 +66,21 @@ const world: World = {
     ].map((e) => [e.id, e]),
   ),
 }
-const draft = (part: Partial<PublicationDraft> = {}, shape?: ShapeInput): PublicationDraft => ({
-  ...plainAddress,
-  name: 'All Mills',
-  equipmentIds: ['m1', 'm2'],
-  trigger: { kind: 'change' },
-  shape: shape ? ShapeSettings.parse(shape) : flatJsonSettings,
-  topic: '{path}',
-  qos: 1,
-  retain: false,
-  destinationId: 'd',
-  ...part,
-})
+const draft = (part: Partial<OverMqtt> = {}, shape?: ShapeInput): PublicationDraft =>
+  overMqtt({
+    name: 'All Mills',
+    equipmentIds: ['m1', 'm2'],
+    trigger: { kind: 'change' },
+    shape: shape ? ShapeSettings.parse(shape) : flatJsonSettings,
+    topic: '{path}',
+    destinationId: 'd',
+    ...part,
+  })
+/** A destination that speaks MQTT 3.1.1, of which only that is asked. */
+const old = { name: 'Old', kind: 'mqtt', settings: { protocol: '3.1.1' } as MqttSettings } as const
 const look = (d: PublicationDraft, o?: CompileOptions) => {
   const { body, findings } = compile(d, world, o)
-  return { topics: body.messages.map((m) => m.topic), body, said: findings.map((f) => `${f.severity} ${f.section}: ${f.message}`) }
+  return { topics: body.messages.map((m) => m.place), body, said: findings.map((f) => `${f.severity} ${f.section}: ${f.message}`) }
 }
 
 describe('what a publication sends, and where', () => {
@@ -98,7 +100,7 @@ describe('what a publication sends, and where', () => {
       'spBv1.0/works/DDATA/prep/Mill A',
       'spBv1.0/works/DDATA/prep/pan mill',
     ])
-    expect(look(draft({ topic: 'x' }, { kind: 'pubsub-json' })).body.filter).toContain('#')
+    expect(look(draft({ topic: 'x' }, { kind: 'pubsub-json' })).body.reads).toEqual([expect.stringContaining('#')])
   })
 
   it('facts go out of equipment that has no members at all', () => {
@@ -107,7 +109,7 @@ describe('what a publication sends, and where', () => {
     expect(said.filter((s) => s.startsWith('stops'))).toEqual([])
   })
 
-  it.each<[string, Partial<PublicationDraft>, ShapeInput | undefined, string]>([
+  it.each<[string, Partial<OverMqtt>, ShapeInput | undefined, string]>([
     ['bare values on one topic', { topic: '{name}' }, { kind: 'value' }, 'stops address: Mill A speed and Mill A order share the topic mill-a'],
     ['messages on one topic', { topic: 'all' }, undefined, 'warns address: Mill A and pan mill share the topic all'],
     ['twins that differ in case', { topic: "{name|replace('Mill A', 'Pan Mill')}" }, undefined, 'warns address: Differ only in the case'],
@@ -167,13 +169,13 @@ describe('what a publication sends, and where', () => {
   })
 
   it('headers on a destination that has none are told', () => {
-    expect(look(draft({ expiryS: 5 }), { headersLost: true }).said).toEqual([
+    expect(look(draft({ expiryS: 5 }), { destination: old }).said).toEqual([
       expect.stringContaining('warns through: The destination speaks MQTT 3.1.1'),
     ])
   })
 
   it('events whose attributes are headers stop at a destination that has none', () => {
-    const binary = (mode: 'binary' | 'structured') => look(draft({}, { kind: 'cloudevents', mode }), { headersLost: true }).said
+    const binary = (mode: 'binary' | 'structured') => look(draft({}, { kind: 'cloudevents', mode }), { destination: old }).said
     expect(binary('binary')).toEqual([expect.stringContaining('stops shape: CloudEvents in binary mode')])
     expect(binary('structured')).toEqual([])
   })
@@ -205,7 +207,7 @@ describe('what a publication sends, and where', () => {
   })
 
   it('retained topics that a change leaves behind', () => {
-    const plan = (part: Partial<PublicationDraft>) => ({ ...draft(part), ...compile(draft(part), world).body })
+    const plan = (part: Partial<OverMqtt>) => ({ ...draft(part), ...compile(draft(part), world).body })
     const before = plan({ retain: true })
     expect(leftBehind(before, plan({ retain: true, topic: 'x/{name}' }))).toEqual(['varnmoor/clay-prep/mill-a', 'varnmoor/clay-prep/pan-mill'])
     expect(leftBehind(before, plan({ retain: true, equipmentIds: ['m1'] }))).toEqual(['varnmoor/clay-prep/pan-mill'])

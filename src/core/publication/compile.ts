@@ -1,29 +1,33 @@
+import type { TopicRule } from '~/contract/addresses/text'
+import type { Destination } from '~/contract/destination'
 import type { Equipment } from '~/contract/equipment'
 import type { Finding, Plan, PlanEquipment, PlanMember, PlanMessage, PublicationDraft, Resolved } from '~/contract/publication'
-import { topicFindings } from '../address/topic-check'
-import { matches, widen } from '../address/topic-filter'
-import { type AddressOf, filterOf, outsideName, resolveTemplate, templateProblems, textProblems, topicText } from '../address/topic-template'
+import { kindOf } from '../address/kinds'
+import { some } from '../address/some'
+import { type AddressOf, outsideName, placeText, resolveTemplate, textProblems } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
-import { asPrescribed, nodeOf, shapeOf } from '../shape/registry'
+import { nodeOf, shapeOf } from '../shape/registry'
 import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
+import { beyond } from './beyond'
+import { asPrescribed } from './prescribed'
 
 export interface World extends Model {
   /** Ids of sources whose values are computed, not measured. */
   madeUpSources: ReadonlySet<string>
 }
 
-export type PlanBody = Pick<Plan, 'filter' | 'equipment' | 'messages' | 'contentType'>
+export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType'>
 
 /** Another publication that is live, to be compared with. */
-export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'filter' | 'messages' | 'shape'>
+export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'messages' | 'shape'>
 
 export interface CompileOptions {
   /** Id of the publication itself, which is not its own rival. */
   publicationId?: string
   others?: readonly OtherPlan[]
-  /** The destination carries nothing beside the payload. */
-  headersLost?: boolean
+  /** Where it would go; absent: nobody knows yet. */
+  destination?: Pick<Destination, 'name' | 'kind' | 'settings'>
 }
 
 type Say = (section: Finding['section'], message: string, hint: string) => void
@@ -49,10 +53,12 @@ export function compile(
   const warn: Say = (section, message, hint) => findings.push({ severity: 'warns', section, message, hint })
   const draft = asPrescribed(wanted)
   const shape = shapeOf(draft.shape)
-  const fixedTopic = draft.shape.kind === 'sparkplug-b'
+  const kind = kindOf(draft.address)
+  const own = kind.texts(draft.address)
+  const [noun] = kind.nouns
 
-  if (!fixedTopic && draft.topic === '') stop('address', 'Which topic?', 'Build it from the placeholders')
-  if (!fixedTopic && draft.topic !== '') for (const p of templateProblems(draft.topic)) stop('address', p.message, 'Correct the topic template')
+  if (!shape.fixed && own.place === '') stop('address', `Which ${noun}?`, 'Build it from the placeholders')
+  if (!shape.fixed && own.place !== '') for (const p of kind.placeProblems(own.place)) stop('address', p.message, `Correct the ${noun} template`)
   for (const [what, template] of texts(draft))
     for (const p of textProblems(template)) stop('address', `${what}: ${p.message}`, `Correct the ${what.toLowerCase()}`)
 
@@ -63,26 +69,16 @@ export function compile(
   reserved(shape.reserved(draft.shape as never), equipment, stop)
 
   const { messages, converted } = address(draft, placed, stop)
-  checkTopics(draft, messages, equipment, options, stop, warn)
-  safety(draft, warn)
-  if (options.headersLost && draft.shape.kind === 'cloudevents' && draft.shape.mode === 'binary')
-    stop(
-      'shape',
-      'CloudEvents in binary mode have their attributes in headers, and the destination speaks MQTT 3.1.1, which has none',
-      'Take structured mode, or MQTT 5 there if the broker knows it',
-    )
-  if (options.headersLost && (draft.headers.length > 0 || draft.responseTopic !== '' || draft.expiryS !== null))
-    warn(
-      'through',
-      'The destination speaks MQTT 3.1.1, which has no headers, expiry or response topic: they are left out',
-      'Take MQTT 5 there if the broker knows it',
-    )
-  const suffixes = ['', ...(shape.suffixes?.(draft.shape as never) ?? [])]
-  const filter = messages
-    .flatMap((m) => suffixes.map((suffix) => filterOf(m.topic) + suffix))
-    .reduce((a, b) => (a === '' ? b : a === b ? a : widen(a, b)), '')
-  return { body: { filter, equipment, messages, contentType: draft.contentType || shape.contentType(draft.shape as never) }, findings, converted }
+  checkPlaces(draft, messages, equipment, options, stop, warn)
+  findings.push(...kind.safety(draft.address, draft.shape), ...beyond(draft, options.destination ?? null))
+  const reads = kind.reads(
+    messages.map((m) => m.place),
+    shape.suffixes?.(draft.shape as never) ?? [],
+  )
+  return { body: { reads, equipment, messages, contentType: contentTypeOf(draft) }, findings, converted }
 }
+
+const contentTypeOf = ({ address, shape }: PublicationDraft) => address.contentType || shapeOf(shape).contentType(shape as never)
 
 /** Equipment with what fills its members. */
 function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Placed[] {
@@ -165,11 +161,10 @@ function reserved(names: readonly string[], equipment: readonly PlanEquipment[],
   }
 }
 
-const texts = (draft: PublicationDraft): [string, string][] => [
-  ['Key', draft.key],
-  ['Response topic', draft.responseTopic],
-  ...draft.headers.map((h): [string, string] => [`Header ${h.name}`, h.value]),
-]
+function texts({ address }: PublicationDraft): [string, string][] {
+  const { key, responseTopic, headers } = kindOf(address).texts(address)
+  return [['Key', key], ['Response topic', responseTopic], ...headers.map((h): [string, string] => [`Header ${h.name}`, h.value])]
+}
 
 /** Messages and where each goes. */
 function address(draft: PublicationDraft, placed: readonly Placed[], stop: Say): { messages: PlanMessage[]; converted: [string, string][] } {
@@ -178,29 +173,27 @@ function address(draft: PublicationDraft, placed: readonly Placed[], stop: Say):
   const unfilled = new Map<string, string[]>()
   const settings = draft.shape
   const grouping = shapeOf(settings).grouping(settings as never)
+  const kind = kindOf(draft.address)
+  const own = kind.texts(draft.address)
   const add = (of: AddressOf, who: string, equipment: number[], members: number[] | null, first: PlanEquipment | undefined) => {
     const steering = new Set<number>()
-    const fill = (template: string, rule: PublicationDraft['topicRule'] | null): Resolved => {
-      const r = resolveTemplate(template, of, rule)
+    const fill = (template: string, rule: TopicRule | null): Resolved => {
+      const r = resolveTemplate(template, of, rule, kind.levels)
       if (r.missing) unfilled.set(r.missing, [...(unfilled.get(r.missing) ?? []), who])
       for (const [from, to] of r.converted) converted.set(from, to)
       for (const s of r.steering) steering.add(s)
       return r.resolved
     }
-    const topic =
-      settings.kind === 'sparkplug-b'
-        ? sparkplugTopicOf(settings, 'DDATA', deviceId(first!))
-        : draft.topic === ''
-          ? ''
-          : fill(draft.topic, draft.topicRule)
-    const key = fill(draft.key, null)
-    const headers = draft.headers.map((h): [string, Resolved] => [h.name, fill(h.value, null)])
-    const responseTopic = fill(draft.responseTopic, draft.topicRule)
+    const place =
+      settings.kind === 'sparkplug-b' ? sparkplugTopicOf(settings, 'DDATA', deviceId(first!)) : own.place === '' ? '' : fill(own.place, own.rule)
+    const key = fill(own.key, null)
+    const headers = own.headers.map((h): [string, Resolved] => [h.name, fill(h.value, null)])
+    const responseTopic = fill(own.responseTopic, own.rule)
     const steers = [...steering]
     const all = first?.members.map((_, i) => i) ?? []
     const kept = draft.steersOnly && steers.length > 0 ? (members ?? all).filter((i) => !steering.has(i)) : members
     // A member that has a message of its own is not left out of it.
-    messages.push({ equipment, members: kept && kept.length === 0 ? members : kept, steering: steers, topic, key, headers, responseTopic })
+    messages.push({ equipment, members: kept && kept.length === 0 ? members : kept, steering: steers, place, key, headers, responseTopic })
   }
   if (grouping === 'publication') {
     if (placed.length > 0) {
@@ -238,8 +231,8 @@ function address(draft: PublicationDraft, placed: readonly Placed[], stop: Say):
   return { messages, converted: [...converted].slice(0, 50) }
 }
 
-/** Topics against the standard, each other, and those of other publications. */
-function checkTopics(
+/** Places against what the kind takes, each other, and those of other publications. */
+function checkPlaces(
   draft: PublicationDraft,
   messages: readonly PlanMessage[],
   equipment: readonly PlanEquipment[],
@@ -247,6 +240,8 @@ function checkTopics(
   stop: Say,
   warn: Say,
 ): void {
+  const kind = kindOf(draft.address)
+  const [noun] = kind.nouns
   const names = (m: PlanMessage) => {
     const one = equipment[m.equipment[0] ?? 0]
     return m.members?.length === 1 ? `${one?.name} ${one?.members[m.members[0]!]?.label}` : (one?.name ?? '')
@@ -255,27 +250,25 @@ function checkTopics(
   const fixed: string[] = []
   let told = 0
   for (const m of messages) {
-    const one = equipment[m.equipment[0] ?? 0]
-    const topic = topicText(
-      m.topic,
-      one?.members.map((x) => x.key),
-    )
-    if (topic === '') continue
-    if (typeof m.topic === 'string') fixed.push(topic)
-    const twin = owners.get(topic)
+    const keys = equipment[m.equipment[0] ?? 0]?.members.map((x) => x.key)
+    const place = placeText(m.place, keys)
+    if (place === '') continue
+    if (typeof m.place === 'string') fixed.push(place)
+    const apart = kind.apart(m, (r) => placeText(r, keys))
+    const twin = owners.get(apart)
     if (twin) {
       const bare = draft.shape.kind === 'value'
       if (told++ < 3)
         (bare ? stop : warn)(
           'address',
-          `${names(twin)} and ${names(m)} share the topic ${topic}`,
+          `${names(twin)} and ${names(m)} share the ${noun} ${apart}`,
           m.members?.length === 1 && bare
             ? 'Add {member} or {tag} so that each has its own'
             : 'Add {unit}, {name} or {member} so that each has its own',
         )
-    } else owners.set(topic, m)
+    } else owners.set(apart, m)
   }
-  for (const f of topicFindings(fixed)) (f.severity === 'stops' ? stop : warn)('address', f.message, f.hint)
+  for (const f of kind.placeFindings(fixed)) (f.severity === 'stops' ? stop : warn)('address', f.message, f.hint)
   for (const other of options.others ?? []) {
     if (other.publicationId === options.publicationId || other.destinationId !== draft.destinationId) continue
     if (nodeOf(draft.shape) !== '' && nodeOf(draft.shape) === nodeOf(other.shape))
@@ -291,10 +284,13 @@ function checkTopics(
         `${other.name} has the publisher id ${publisher} on this destination too: receivers take its data sets for these`,
         'Give this publication a publisher id of its own',
       )
-    const theirs = new Set(other.messages.map((m) => topicText(m.topic)))
+    const text = (r: Resolved) => placeText(r)
+    const theirs = new Set(other.messages.map((m) => kind.apart(m, text)))
     const shared =
-      fixed.find((t) => theirs.has(t)) ?? fixed.find((t) => other.messages.some((m) => typeof m.topic !== 'string' && matches(filterOf(m.topic), t)))
-    if (shared !== undefined) warn('address', `${other.name} writes to ${shared} too`, 'Receivers cannot tell the two apart: change one address')
+      messages.find((m) => typeof m.place === 'string' && m.place !== '' && theirs.has(kind.apart(m, text)))?.place ??
+      fixed.find((p) => other.messages.some((m) => typeof m.place !== 'string' && kind.mayBecome(m.place, p)))
+    if (typeof shared === 'string')
+      warn('address', `${other.name} writes to ${shared} too`, 'Receivers cannot tell the two apart: change one address')
   }
   const steering = new Set(messages.flatMap((m) => m.steering.map((i) => equipment[m.equipment[0]!]!.members[i]!.key)))
   if (steering.size > 0 && !draft.steersOnly && shapeOf(draft.shape).grouping(draft.shape as never) === 'equipment')
@@ -307,17 +303,3 @@ function checkTopics(
 
 /** Under which publisher id data sets go out, for shapes that have one (OPC 10000-14 6.2.7.1); else null. */
 export const publisherOf = (shape: PublicationDraft['shape']): string | null => ('publisherId' in shape ? String(shape.publisherId) : null)
-
-function safety(draft: PublicationDraft, warn: Say): void {
-  if (draft.retain && draft.qos === 0)
-    warn('safely', 'A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
-  if (draft.qos === 0 && !shapeOf(draft.shape).fixed)
-    warn('safely', 'At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
-  if (draft.retain && 'members' in draft.shape && draft.shape.members === 'changed')
-    warn('safely', 'A retained message with only what changed gives a new subscriber a part', 'Send all members, or do not retain')
-}
-
-/** The first three of many, and how many more. */
-export function some(names: readonly string[]): string {
-  return names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`
-}

@@ -4,6 +4,7 @@ import Ajv from 'ajv'
 import { describe, expect, it } from 'vitest'
 import type { Plan } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
+import { mqttAddress } from '../address/kinds/mqtt'
 import { kiln, member } from '../shape/shape-samples'
 import { asyncApi, contractOf } from './contract'
 
@@ -17,7 +18,7 @@ const zones = [1, 2, 3].map((n) => ({
   className: 'Kiln Zone',
   members: [member('temperature'), member('order', 'text')],
 }))
-const plan = (shape: ShapeInput, topic: Plan['messages'][number]['topic'] = 'x'): Plan => ({
+const plan = (shape: ShapeInput, place: Plan['messages'][number]['place'] = 'x'): Plan => ({
   publicationId: 'p',
   name: 'Kiln zones',
   number: 4,
@@ -25,23 +26,21 @@ const plan = (shape: ShapeInput, topic: Plan['messages'][number]['topic'] = 'x')
   destinationId: 'd',
   trigger: { kind: 'change' },
   shape: ShapeSettings.parse(shape),
-  qos: 1,
-  retain: true,
+  address: { ...mqttAddress.fresh, retain: true, expiryS: 60 },
   contentType: 'application/json',
-  expiryS: 60,
-  filter: '#',
+  reads: ['#'],
   equipment: [...zones, kiln],
   messages: [0, 1, 2, 3].map((i) => ({
     equipment: [i],
     members: null,
     steering: [],
-    topic: topic === 'x' ? `varnmoor/zone-${i}/state` : topic,
+    place: place === 'x' ? `varnmoor/zone-${i}/state` : place,
     key: '',
     headers: [],
     responseTopic: '',
   })),
 })
-const server = { name: 'Site broker', host: 'broker.example:8883', protocol: 'secure-mqtt', version: '5' }
+const server = { name: 'Site broker', host: 'broker.example:8883', protocol: 'secure-mqtt', version: '5', headers: true }
 
 /** Everything that is pointed at is there. */
 function pointers(doc: unknown, at: unknown = doc): string[] {

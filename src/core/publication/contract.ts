@@ -1,12 +1,11 @@
 import type { Plan, PlanMessage } from '~/contract/publication'
-import { filterOf, topicText } from '../address/topic-template'
+import type { Server } from '../address/kind'
+import { kindOf } from '../address/kinds'
+import { placeText } from '../address/topic-template'
 import { compressionOf, describe, scopeOf, shapeOf } from '../shape/registry'
 import type { Description, Scope } from '../shape/shape'
 
-export type PlanLike = Pick<
-  Plan,
-  'equipment' | 'messages' | 'publicationId' | 'number' | 'shape' | 'contentType' | 'name' | 'qos' | 'retain' | 'expiryS'
->
+export type PlanLike = Pick<Plan, 'equipment' | 'messages' | 'publicationId' | 'number' | 'shape' | 'contentType' | 'name' | 'address'>
 
 /** What travels beside the payload: its name, and its value where that is always the same. */
 type Headers = [string, string | null][]
@@ -99,7 +98,7 @@ export function alike(plan: PlanLike): Alike[] {
       description: content,
       before: before
         ? {
-            topics: messages.flatMap((m) => suffixes.map((s) => topicOf(plan, m) + s)),
+            topics: messages.flatMap((m) => suffixes.map((s) => kindOf(plan.address).beside(placeOf(plan, m), s))),
             language: before.language,
             description: before.content,
           }
@@ -110,9 +109,9 @@ export function alike(plan: PlanLike): Alike[] {
   })
 }
 
-const topicOf = (plan: PlanLike, m: PlanMessage) =>
-  topicText(
-    m.topic,
+const placeOf = (plan: PlanLike, m: PlanMessage) =>
+  placeText(
+    m.place,
     plan.equipment[m.equipment[0] ?? 0]?.members.map((x) => x.key),
   )
 
@@ -126,7 +125,7 @@ export function contractOf(plan: PlanLike, exampleOf: ExampleOf): Contract {
     compression: 'compression' in plan.shape ? plan.shape.compression : 'none',
     messages: alike(plan).map(({ title, language, description, before, headers, places }) => ({
       title,
-      topics: places.slice(0, TOPICS).map((n) => topicOf(plan, plan.messages[n]!)),
+      topics: places.slice(0, TOPICS).map((n) => placeOf(plan, plan.messages[n]!)),
       topicCount: places.length,
       language,
       description,
@@ -147,12 +146,8 @@ function unique(taken: Set<string>, text: string): string {
   return name
 }
 
-export interface Server {
+export interface NamedServer extends Server {
   name: string
-  host: string
-  protocol: string
-  /** Of MQTT: 5, 3.1.1. Before 5 there are no headers, and nothing says what the content is. */
-  version: string
 }
 
 /** A payload as AsyncAPI 3.0 tells it (multi-format schema object). */
@@ -185,15 +180,17 @@ function addressOf(topic: string): { address: string; parameters: string[] } {
  * An AsyncAPI 3.0 document of everything that a publication sends: a channel a topic (what waits for values is a parameter), a
  * message for each way in which they look, an operation that sends to all; the messages that go before others too.
  */
-export function asyncApi(plan: PlanLike, server: Server, exampleOf: ExampleOf): Record<string, unknown> {
+export function asyncApi(plan: PlanLike, server: NamedServer, exampleOf: ExampleOf): Record<string, unknown> {
   const channels: Record<string, unknown> = {}
   const messages: Record<string, unknown> = {}
   const operations: Record<string, unknown> = {}
   const takenChannels = new Set<string>()
   const takenMessages = new Set<string>()
   const serverName = nameOf(server.name)
-  const withHeaders = server.version === '5'
-  const channel = (topic: string, message: string, subscribe: string, retain: boolean, about: string) => {
+  const withHeaders = server.headers
+  const kind = kindOf(plan.address)
+  const { protocol, channel: own, operation, message: ofMessage } = kind.bindings(plan.address)
+  const channel = (topic: string, message: string, subscribe: string, first: boolean, about: string) => {
     const { address, parameters } = addressOf(topic)
     const name = unique(takenChannels, topic)
     channels[name] = {
@@ -203,20 +200,13 @@ export function asyncApi(plan: PlanLike, server: Server, exampleOf: ExampleOf): 
       ...(parameters.length > 0 && {
         parameters: Object.fromEntries(parameters.map((p) => [p, { description: `Filled in when it is sent; subscribe to ${subscribe}` }])),
       }),
-      bindings: { mqtt: {} },
+      bindings: { [protocol]: own },
     }
     operations[`send-${name}`] = {
       action: 'send',
       summary: about,
       channel: { $ref: `#/channels/${name}` },
-      bindings: {
-        mqtt: {
-          qos: plan.qos,
-          retain,
-          ...(withHeaders && plan.expiryS !== null && { messageExpiryInterval: plan.expiryS }),
-          bindingVersion: '0.2.0',
-        },
-      },
+      bindings: { [protocol]: operation({ first, headers: withHeaders }) },
     }
   }
   for (const { title, language, description, before, headers, places } of alike(plan)) {
@@ -228,11 +218,12 @@ export function asyncApi(plan: PlanLike, server: Server, exampleOf: ExampleOf): 
       contentType: plan.contentType,
       ...(withHeaders && headers.length > 0 && { headers: headersSchema(headers) }),
       payload: payloadOf(language, description),
+      ...(ofMessage && { bindings: { [protocol]: ofMessage } }),
       ...(example !== null && example !== undefined && { examples: [{ name: 'now', payload: example }] }),
     }
     for (const n of places) {
       const m = plan.messages[n]!
-      channel(topicOf(plan, m), name, filterOf(m.topic), plan.retain, title)
+      channel(placeOf(plan, m), name, kind.reads([m.place], [])[0] ?? '', false, title)
     }
     if (!before) continue
     const metadata = unique(takenMessages, `${title} metadata`)

@@ -1,8 +1,6 @@
 import type { Plan } from '~/contract/publication'
+import { kindOf } from '../address/kinds'
 
-/** Topics at which a broker keeps a message of the plan before that the new one will not replace. Those with values in them are not known. */
-export function leftBehind(before: Pick<Plan, 'retain' | 'messages'>, after: Pick<Plan, 'retain' | 'messages'>): string[] {
-  if (!before.retain) return []
-  const kept = new Set(after.retain ? after.messages.flatMap((m) => (typeof m.topic === 'string' ? [m.topic] : [])) : [])
-  return [...new Set(before.messages.flatMap((m) => (typeof m.topic === 'string' && m.topic !== '' && !kept.has(m.topic) ? [m.topic] : [])))]
-}
+/** Places at which the far end keeps a message of the plan before that the new one will not replace. Those with values in them are not known. */
+export const leftBehind = (before: Pick<Plan, 'address' | 'messages'>, after: Pick<Plan, 'address' | 'messages'>): string[] =>
+  kindOf(before.address).leftBehind(before, after)

@@ -1,6 +1,6 @@
 import type { Fill, PlanEquipment, PlanMessage, Publication } from '~/contract/publication'
 import type { Difference, Outside } from '~/contract/tag'
-import { topicText } from '../address/topic-template'
+import { placeText } from '../address/topic-template'
 import { handlesOf } from '../equipment/resolve'
 import { compile, type PlanBody, type World } from './compile'
 
@@ -46,8 +46,8 @@ export function renamedOutside(publications: readonly Publication[], world: Worl
 }
 
 const textOf = (message: PlanMessage, one: PlanEquipment) =>
-  topicText(
-    message.topic,
+  placeText(
+    message.place,
     one.members.map((m) => m.key),
   )
 

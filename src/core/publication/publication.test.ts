@@ -1,12 +1,13 @@
 import { describe, expect, it } from 'vitest'
 import { type Equipment, Member } from '~/contract/equipment'
 import { newId } from '~/contract/id'
-import { type Plan, type PublicationDraft, plainAddress } from '~/contract/publication'
+import type { Plan, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { Status } from '~/core/value/quality'
 import { compile, type World } from './compile'
 import { outsideDifferences } from './outside'
+import { type OverMqtt, overMqtt } from './over-mqtt'
 import { Runner } from './runner'
 
 const zoneClass = {
@@ -59,18 +60,16 @@ const world: World = {
     ].map((e) => [e.id, e]),
   ),
 }
-const draft = (part: Partial<PublicationDraft> = {}): PublicationDraft => ({
-  ...plainAddress,
-  name: 'p',
-  equipmentIds: ['z1', 'z2'],
-  trigger: { kind: 'change' },
-  shape: flatJsonSettings,
-  topic: '{enterprise}/{centre}/{unit}/state',
-  qos: 1,
-  retain: false,
-  destinationId: 'd',
-  ...part,
-})
+const draft = (part: Partial<OverMqtt> = {}): PublicationDraft =>
+  overMqtt({
+    name: 'p',
+    equipmentIds: ['z1', 'z2'],
+    trigger: { kind: 'change' },
+    shape: flatJsonSettings,
+    topic: '{enterprise}/{centre}/{unit}/state',
+    destinationId: 'd',
+    ...part,
+  })
 const stops = (d: PublicationDraft) =>
   compile(d, world)
     .findings.filter((f) => f.severity === 'stops')
@@ -87,12 +86,12 @@ describe('preflight', () => {
 
   it('resolves topics, handles, and the narrowest filter over them', () => {
     const { body, findings } = compile(draft(), world)
-    expect(body.messages.map((m) => m.topic)).toEqual(['varnmoor/kiln/zone-1/state', 'varnmoor/kiln/zone-2/state'])
+    expect(body.messages.map((m) => m.place)).toEqual(['varnmoor/kiln/zone-1/state', 'varnmoor/kiln/zone-2/state'])
     expect(body.equipment[0]!.members.map((m) => m.fill)).toEqual([
       { kind: 'tag', handle: 1, width: 0.5, factor: 1, offset: 0 },
       { kind: 'tag', handle: 2, width: 0, factor: 1, offset: 0 },
     ])
-    expect(body.filter).toBe('varnmoor/kiln/+/state')
+    expect(body.reads).toEqual(['varnmoor/kiln/+/state'])
     expect(findings.map((f) => f.message)).toEqual(['Empty, so left out: Zone 2 Burner'])
   })
 
@@ -110,7 +109,7 @@ describe('preflight', () => {
   })
 })
 
-function running(part: Partial<PublicationDraft> = {}) {
+function running(part: Partial<OverMqtt> = {}) {
   const { body } = compile(draft(part), world)
   const plan: Plan = {
     ...body,
@@ -121,9 +120,7 @@ function running(part: Partial<PublicationDraft> = {}) {
     destinationId: 'd',
     trigger: { kind: 'change' },
     shape: flatJsonSettings,
-    qos: 1,
-    retain: false,
-    expiryS: null,
+    address: draft(part).address,
   }
   const values = { value: [null, 100, true, 200] as (number | boolean | null)[], status: [0, 0, 0, 0], time: [0, 1, 1, 1] }
   const runner = new Runner(plan)

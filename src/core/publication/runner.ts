@@ -1,4 +1,5 @@
 import type { Plan } from '~/contract/publication'
+import { kindOf } from '../address/kinds'
 import { addressWriter } from '../address/topic-template'
 import { encoderOf, scopeOf, shapeOf, wholeEvery } from '../shape/registry'
 import { type Encoded, type Encoder, type HostFacts, type Part, Series } from '../shape/shape'
@@ -8,8 +9,9 @@ import { type Cell, makeCell, type ValueArrays } from './cell'
 
 /** A payload with the address it goes to. */
 export interface Addressed extends Omit<Encoded, 'before'> {
-  before: Encoded['before'] | undefined
-  topic: string
+  /** What goes before it, each with its place. */
+  before: { payload: Encoded['payload']; place: string }[] | undefined
+  place: string
   key: string
   headers: [string, string][]
   responseTopic: string
@@ -29,7 +31,7 @@ interface Ready {
   steering: readonly Cell[]
   /** How many went since the last whole one; -1: none yet. */
   sinceWhole: number
-  topic: Text
+  place: Text
   key: Text
   headers: [string, Text][]
   responseTopic: Text
@@ -57,12 +59,14 @@ export class Runner {
   /** For each equipment of the plan its cells, constants too. */
   readonly cellsOfEquipment: readonly (readonly Cell[])[]
   readonly handles: number[]
+  private readonly besides: (place: string, suffix: string) => string
 
   constructor(
     readonly plan: Plan,
     host?: HostFacts,
   ) {
     this.every = wholeEvery(plan.shape)
+    this.besides = kindOf(plan.address).beside
     const signed = shapeOf(plan.shape).wholes === 'signed-64'
     const places: number[][] = []
     this.cellsOfEquipment = plan.equipment.map((one) => {
@@ -89,6 +93,7 @@ export class Runner {
       return cells
     })
     const series = new Series()
+    const { levels } = kindOf(plan.address)
     plan.messages.forEach((message, n) => {
       const scope = scopeOf(plan, message, host, series)
       const picked = message.equipment.map((e) => message.members ?? this.cellsOfEquipment[e]!.map((_, i) => i))
@@ -107,10 +112,10 @@ export class Runner {
         moving,
         steering: this.cellsOfEquipment[message.equipment[0] ?? 0] ?? [],
         sinceWhole: -1,
-        topic: addressWriter(message.topic),
+        place: addressWriter(message.place, levels),
         key: addressWriter(message.key),
         headers: message.headers.map(([name, value]) => [name, addressWriter(value)]),
-        responseTopic: addressWriter(message.responseTopic),
+        responseTopic: addressWriter(message.responseTopic, levels),
       })
     })
     this.handles = [...this.cellsOf.keys()]
@@ -193,12 +198,13 @@ export class Runner {
     m.sinceWhole = whole ? 0 : m.sinceWhole + 1
     const { at } = encoded
     const text = (t: Text) => (typeof t === 'string' ? t : t((i) => m.steering[i]?.value, at))
+    const place = text(m.place)
     const own = m.headers.length === 0 ? noHeaders : m.headers.map(([name, t]): [string, string] => [name, text(t)])
     return {
       payload: encoded.payload,
       at,
-      before: encoded.before,
-      topic: text(m.topic),
+      before: encoded.before?.map((b) => ({ payload: b.payload, place: this.besides(place, b.suffix) })),
+      place,
       key: text(m.key),
       headers: encoded.headers ? [...encoded.headers, ...own] : own,
       responseTopic: text(m.responseTopic),

@@ -1,8 +1,8 @@
 import type { Finding, PlanEquipment, PlanMessage, Resolved } from '~/contract/publication'
+import { some } from '../address/some'
 import { HEADER_MAX, LEVEL_MAX } from '../address/topic-template'
 import type { Scalar } from '../value/deadband'
 import { isTorn } from '../value/well-formed'
-import { some } from './compile'
 
 /** So many messages are looked through. */
 const LOOKED = 5000
@@ -34,7 +34,7 @@ export function valueFindings(equipment: readonly PlanEquipment[], messages: rea
     }
   }
   for (const m of messages.slice(0, LOOKED))
-    for (const resolved of [m.topic, m.key, m.responseTopic, ...m.headers.map(([, v]) => v)]) look(m.equipment[0] ?? 0, resolved)
+    for (const resolved of [m.place, m.key, m.responseTopic, ...m.headers.map(([, v]) => v)]) look(m.equipment[0] ?? 0, resolved)
   const say = (section: Finding['section'], message: string, hint: string): Finding => ({ severity: 'warns', section, message, hint })
   return [
     ...(torn.length > 0

@@ -1,12 +1,12 @@
 import type { Finding, PlanEquipment } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
 import type { Tag } from '~/contract/tag'
+import { some } from '../address/some'
 import { handlesOf } from '../equipment/resolve'
 import { shapeOf } from '../shape/registry'
 import { parseModbusAddress } from '../source/modbus-address'
 import type { Scalar } from '../value/deadband'
 import { fitsSigned64 } from '../value/whole'
-import { some } from './compile'
 
 /** How large a tag's whole numbers may become: within 2^53, up to 2^63 - 1, or up to 2^64 - 1. */
 type Size = 0 | 1 | 2

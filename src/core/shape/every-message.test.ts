@@ -94,8 +94,8 @@ describe.each(inputs.map((i) => [JSON.stringify(i), i] as const))('%s', (_, inpu
           }
           const levels = before!.topics.map((t) => new RegExp(`^${t.replace('#', '.+')}$`))
           expect(
-            levels.some((l) => l.test(out.topic + b.topicSuffix)),
-            out.topic + b.topicSuffix,
+            levels.some((l) => l.test(b.place)),
+            b.place,
           ).toBe(true)
         }
       })

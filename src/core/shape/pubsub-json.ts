@@ -42,7 +42,7 @@ function encoder(how: How, scope: Scope): Encoder {
   // One object a message, about one data set (7.2.5.5.2).
   const metadata = () =>
     equipment.map((one, e) => ({
-      topicSuffix: metadataSuffix(scope, e),
+      suffix: metadataSuffix(scope, e),
       payload: JSON.stringify({
         MessageId: `${scope.publicationId}-${scope.version}-${scope.places[e]! + 1}`,
         MessageType: 'ua-metadata',

@@ -185,7 +185,7 @@ function encode(how: How, scope: Scope): Encoder {
       at,
       payload: w.take(),
       ...(due(now) && {
-        before: equipment.map((_, e) => ({ payload: announcement(how, scope, e, announced++), topicSuffix: metadataSuffix(scope, e) })),
+        before: equipment.map((_, e) => ({ payload: announcement(how, scope, e, announced++), suffix: metadataSuffix(scope, e) })),
       }),
     }
   }

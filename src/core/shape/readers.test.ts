@@ -337,7 +337,7 @@ describe('OPC UA PubSub', () => {
     const input = { parts: [part(cells()), part(kiln.members.map(() => cell(1)))], now: T, seq: 1, whole: true }
     for (const kind of ['pubsub-json', 'pubsub-uadp'] as const) {
       const { before } = encoderOf(settings({ kind, per: 'publication' }), both)(input)!
-      expect(before!.map((b) => b.topicSuffix)).toEqual(['/metadata/1', '/metadata/2'])
+      expect(before!.map((b) => b.suffix)).toEqual(['/metadata/1', '/metadata/2'])
       if (kind === 'pubsub-json')
         expect(before!.map((b) => JSON.parse(b.payload as string)).map((m) => [m.DataSetWriterId, m.MetaData.Name])).toEqual([
           [1, 'Zone 7'],

@@ -72,12 +72,6 @@ export const decoderOf = (settings: ShapeSettings, scope: Scope): Decoder => sha
 export const describe = (settings: ShapeSettings, scope: Scope, all: readonly Scope[] = [scope]): Description =>
   shapeOf(settings).describe(settings, scope, all)
 
-/** A draft with what its shape prescribes in the place of what was chosen. */
-export function asPrescribed<D extends { shape: ShapeSettings; qos: 0 | 1 | 2; retain: boolean }>(draft: D): D {
-  const { fixed } = shapeOf(draft.shape)
-  return fixed ? { ...draft, ...fixed } : draft
-}
-
 /** Who speaks on a connection of its own for what a shape makes (Sparkplug 3.0 5.1: one session an edge node); '': nobody. */
 export const nodeOf = (shape: ShapeSettings): string => (shape.kind === 'sparkplug-b' ? `${shape.group}/${shape.node}` : '')
 

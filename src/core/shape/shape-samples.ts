@@ -2,6 +2,7 @@
 import type { Plan, PlanEquipment, PlanMember } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
+import { mqttAddress } from '../address/kinds/mqtt'
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
 import { shapeOf } from './registry'
@@ -69,11 +70,11 @@ export function planOf(input: ShapeInput, equipment: PlanEquipment[]): Plan {
   const address = { steering: [], key: '', headers: [['area', 'firing']] as [string, string][], responseTopic: '' }
   const messages: Plan['messages'] =
     grouping === 'publication'
-      ? [{ equipment: equipment.map((_, i) => i), members: null, topic: 'works/all', ...address }]
+      ? [{ equipment: equipment.map((_, i) => i), members: null, place: 'works/all', ...address }]
       : equipment.flatMap((one, i): Plan['messages'] =>
           grouping === 'equipment'
-            ? [{ equipment: [i], members: null, topic: `works/${i}`, ...address }]
-            : one.members.map((m, k) => ({ equipment: [i], members: [k], topic: `works/${i}/${m.key}`, ...address })),
+            ? [{ equipment: [i], members: null, place: `works/${i}`, ...address }]
+            : one.members.map((m, k) => ({ equipment: [i], members: [k], place: `works/${i}/${m.key}`, ...address })),
         )
   return {
     publicationId: kiln.id,
@@ -83,10 +84,8 @@ export function planOf(input: ShapeInput, equipment: PlanEquipment[]): Plan {
     destinationId: kiln.id,
     trigger: { kind: 'change' },
     shape,
-    qos: 1,
-    retain: false,
-    expiryS: null,
-    filter: 'works/#',
+    address: mqttAddress.fresh,
+    reads: ['works/#'],
     contentType: shapeOf(shape).contentType(shape as never),
     equipment,
     messages,

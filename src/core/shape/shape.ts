@@ -69,7 +69,7 @@ export interface Encoded {
 
 export interface Before {
   payload: string | Uint8Array
-  topicSuffix: string
+  suffix: string
 }
 
 /** Null: there is nothing to say, no message is sent. */

@@ -1,6 +1,7 @@
 // Names that every object answers to are ordinary text, wherever they come in.
 import { expect, it } from 'vitest'
 import type { Plan } from '~/contract/publication'
+import { mqttAddress } from '../address/kinds/mqtt'
 import { parseTemplate } from '../address/template'
 import { resolveTemplate, templateProblems } from '../address/topic-template'
 import { Runner } from '../publication/runner'
@@ -35,12 +36,13 @@ it.each(['constructor', 'toString', 'valueOf'])(
       { kind: 'pubsub-json' },
     ] as const) {
       const shape = settings(input)
-      const message = { equipment: [0], members: null, steering: [], topic: 't', key: '', headers: [], responseTopic: '' }
+      const message = { equipment: [0], members: null, steering: [], place: 't', key: '', headers: [], responseTopic: '' }
       const fill = { kind: 'tag' as const, handle: 1, width: 0, factor: 1, offset: 0 }
       const plan = {
         publicationId: 'p',
         number: 1,
         shape,
+        address: mqttAddress.fresh,
         equipment: [{ ...kiln, members: [member(name, 'number', { fill })] }],
         messages: [message],
       } as unknown as Plan

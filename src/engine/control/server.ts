@@ -13,7 +13,7 @@ import { TagWrite } from '~/contract/tag'
 import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
 import { listDestinations } from '~/store/destination'
-import { witnessFilters } from '~/store/publication'
+import { readsAt } from '~/store/publication'
 import { demandTypedAgain, getSource, sourcePassword } from '~/store/source'
 import { destinationDrivers } from '../destinations/registry'
 import type { Engine } from '../engine'
@@ -234,7 +234,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'POST /destinations/check': {
       const draft = await parse(req, DestinationCheck)
-      const filters = draft.id ? await witnessFilters(db, draft.id) : []
+      const filters = draft.id ? await readsAt(db, draft.id) : []
       const others = (await listDestinations(db)).filter((d) => d.id !== draft.id)
       const planned = { filters, sends: draft.id ? engine.plannedFor(draft.id) : [], others }
       return steps(res, destinationDrivers[draft.kind].check(await engine.target(draft), planned))

@@ -1,4 +1,5 @@
 import type { Plan, ShownPayload } from '~/contract/publication'
+import { sentAs } from '~/core/address/kinds'
 import { type Properties, packProperties } from '~/core/delivery/properties'
 import type { Addressed } from '~/core/publication/runner'
 import { compressionOf } from '~/core/shape/registry'
@@ -12,11 +13,12 @@ export interface Packed {
   properties: string
 }
 
-type How = Pick<Plan, 'shape' | 'contentType' | 'expiryS'>
+type How = Pick<Plan, 'shape' | 'contentType' | 'address'>
 
 /** Makes the last step between shape and outbox: compression, and what travels beside the payload. */
 export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array, mark?: Properties['mark']) => Packed {
-  const { shape, contentType, expiryS } = plan
+  const { shape, contentType } = plan
+  const { expiryS } = sentAs(plan.address)
   const compression = compressionOf(shape)
   const coded: [string, string][] = compression === 'none' ? [] : [['content-encoding', compression === 'zlib' ? 'deflate' : compression]]
   const plain = (binary: boolean) => packProperties({ contentType, binary, key: '', headers: coded, responseTopic: '', expiryS })

@@ -1,7 +1,7 @@
 import type { Plan, Preview, PublicationDraft } from '~/contract/publication'
 import { handlesOf } from '~/core/equipment/resolve'
-import { compile, type PlanBody, publisherOf } from '~/core/publication/compile'
-import { asyncApi, contractOf } from '~/core/publication/contract'
+import { type CompileOptions, compile, type PlanBody, publisherOf } from '~/core/publication/compile'
+import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db, Noun } from '~/store/database'
@@ -25,13 +25,13 @@ export interface PreviewQuestion extends DraftQuestion {
   equipmentId?: string
   /** Messages a second of each kind, of the live version. */
   rates?: readonly number[]
-  headersLost?: boolean
+  destination?: CompileOptions['destination']
 }
 
 export interface ContractQuestion extends DraftQuestion {
   kind: 'contract'
   as: 'contract' | 'asyncapi'
-  server: { name: string; host: string; protocol: string; version: string }
+  server: NamedServer
 }
 
 export type Question = PreviewQuestion | ContractQuestion
@@ -103,9 +103,7 @@ export class PreviewDesk {
   private async preview(q: PreviewQuestion): Promise<Preview> {
     const { draft, publicationId, liveVersion } = q
     const { body } = compile(draft, this.model, publicationId === undefined ? {} : { publicationId })
-    const others = (await rivalPlans(this.db, draft.destinationId, body.filter, publisherOf(draft.shape))).filter(
-      (o) => o.publicationId !== publicationId,
-    )
+    const others = (await rivalPlans(this.db, draft, body.reads, publisherOf(draft.shape))).filter((o) => o.publicationId !== publicationId)
     const live = await this.live(publicationId, liveVersion)
     return previewOf(draft, this.model, await this.table(body), {
       host: q.host,
@@ -113,7 +111,7 @@ export class PreviewDesk {
       ...(q.rates && { rates: q.rates }),
       ...(q.equipmentId !== undefined && { equipmentId: q.equipmentId }),
       ...(publicationId !== undefined && { publicationId }),
-      ...(q.headersLost !== undefined && { headersLost: q.headersLost }),
+      ...(q.destination && { destination: q.destination }),
     })
   }
 

@@ -1,12 +1,14 @@
 import type { Plan, Preview, PublicationDraft } from '~/contract/publication'
-import { topicText } from '~/core/address/topic-template'
+import { kindOf } from '~/core/address/kinds'
+import { placeText } from '~/core/address/topic-template'
 import { topicTree } from '~/core/address/topic-tree'
-import { compile, type PlanBody, type World } from '~/core/publication/compile'
+import { type CompileOptions, compile, type PlanBody, type World } from '~/core/publication/compile'
 import { leftBehind } from '~/core/publication/left-behind'
+import { asPrescribed } from '~/core/publication/prescribed'
 import { Runner } from '~/core/publication/runner'
 import { valueFindings } from '~/core/publication/value-findings'
 import { sizeOf, wholeFindings } from '~/core/publication/whole-findings'
-import { asPrescribed, decoderOf, scopeOf } from '~/core/shape/registry'
+import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { HostFacts } from '~/core/shape/shape'
 import type { LiveTable } from '../live/table'
 import { packer, shownPayload } from './message'
@@ -21,7 +23,8 @@ export interface PreviewOptions {
   equipmentId?: string
   /** The publication whose draft it is. */
   publicationId?: string
-  headersLost?: boolean
+  /** Where it would go. */
+  destination?: CompileOptions['destination']
 }
 
 const TOPICS = 12
@@ -33,16 +36,16 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
   const { body, findings, converted } = compile(draft, world, {
     others: o.plans,
     ...(o.publicationId !== undefined && { publicationId: o.publicationId }),
-    ...(o.headersLost !== undefined && { headersLost: o.headersLost }),
+    ...(o.destination && { destination: o.destination }),
   })
   const tags = new Map([...world.tags.values()].map((t) => [t.handle, t]))
   const value = (h: number) => table.value[h] ?? null
   findings.push(...wholeFindings(draft.shape, body.equipment, (h) => sizeOf(tags.get(h), value(h))))
   findings.push(...valueFindings(body.equipment, body.messages, value))
   const keys = body.equipment.map((e) => e.members.map((m) => m.key))
-  const topics = body.messages.slice(0, TREE).map((m) => topicText(m.topic, keys[m.equipment[0]!]))
+  const topics = body.messages.slice(0, TREE).map((m) => placeText(m.place, keys[m.equipment[0]!]))
   const live = o.plans.find((p) => p.publicationId === o.publicationId)
-  const behind = live && live.destinationId === draft.destinationId ? leftBehind(live, { ...body, retain: draft.retain }) : []
+  const behind = live && live.destinationId === draft.destinationId ? leftBehind(live, { ...body, address: draft.address }) : []
   if (behind.length > 0)
     findings.push({
       severity: 'warns',
@@ -61,7 +64,7 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
       : { topic: null, message: null }),
     leftBehind: behind.slice(0, TOPICS),
     leftBehindCount: behind.length,
-    tree: topicTree(topics, rateOf(draft, live, o.rates)),
+    tree: topicTree(topics, rateOf(draft, live, o.rates), kindOf(draft.address).levels.separator),
     converted,
   }
 }
@@ -74,8 +77,8 @@ function rateOf(draft: PublicationDraft, live: Plan | undefined, rates: readonly
   }
   const known = new Map<string, number>()
   live?.messages.forEach((m, n) => {
-    const topic = topicText(
-      m.topic,
+    const topic = placeText(
+      m.place,
       live.equipment[m.equipment[0]!]?.members.map((x) => x.key),
     )
     known.set(topic, (known.get(topic) ?? 0) + (rates?.[n] ?? 0))
@@ -99,7 +102,7 @@ export function exampleOf(plan: Plan | (PublicationDraft & PlanBody), table: Liv
   }
 }
 
-type Spoken = Pick<PublicationDraft, 'shape' | 'qos' | 'retain' | 'trigger' | 'destinationId' | 'expiryS' | 'name'>
+type Spoken = Pick<PublicationDraft, 'shape' | 'address' | 'trigger' | 'destinationId' | 'name'>
 
 function oneMessage(
   draft: Spoken,
@@ -110,7 +113,7 @@ function oneMessage(
 ): Pick<Preview, 'topic' | 'message'> {
   // A plan of this one message only, so that nothing else is made ready.
   const message = { ...shown, equipment: shown.equipment.map((_, i) => i), places: shown.equipment }
-  const { shape, qos, retain, trigger, destinationId, expiryS, name } = asPrescribed(draft)
+  const { shape, address, trigger, destinationId, name } = asPrescribed(draft)
   const plan: Plan = {
     ...body,
     equipment: shown.equipment.map((e) => body.equipment[e]!),
@@ -122,9 +125,7 @@ function oneMessage(
     destinationId,
     trigger,
     shape,
-    qos,
-    retain,
-    expiryS,
+    address,
   }
   const now = Date.now()
   const runner = new Runner(plan, o.host)
@@ -135,5 +136,5 @@ function oneMessage(
     }
   const encoded = runner.encode(0, now, 1)
   if (!encoded) return { topic: null, message: null }
-  return { topic: encoded.topic, message: shownPayload(plan, encoded, packer(plan)(encoded), decoderOf(shape, scopeOf(plan, message))) }
+  return { topic: encoded.place, message: shownPayload(plan, encoded, packer(plan)(encoded), decoderOf(shape, scopeOf(plan, message))) }
 }

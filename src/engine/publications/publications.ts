@@ -2,7 +2,7 @@ import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { Db } from '~/store/database'
-import { allWitnessFilters, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf, retainedCleared, retainedToClear } from '~/store/publication'
+import { allReads, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf, retainedCleared, retainedToClear } from '~/store/publication'
 import type { Destinations } from '../destinations/destinations'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
@@ -88,7 +88,7 @@ export class Publications {
     await this.readDeliveries()
     // What goes out on a connection that is not there yet is taken up with that: the next reading brings both.
     const plans = read.filter((p) => destinations.running.has(this.laneOf(p)))
-    const filters = await allWitnessFilters(db)
+    const filters = await allReads(db)
     const kept = new Set(live.map((l) => l.publicationId))
     for (const id of [...this.wanted.keys()]) if (!kept.has(id)) this.pause(id)
     for (const p of plans) this.wanted.set(p.publicationId, p.number)
@@ -143,7 +143,7 @@ export class Publications {
         notYet: (words) => this.ctx.event(id, name, 'note', 'publication.command', words, 'Commands are received, and not carried out'),
       })
       const topics = destinations.running.get(this.laneOf(plan))?.topics
-      for (const m of plan.messages) if (typeof m.topic === 'string') topics?.add(m.topic, ledger.account(plan.delivery))
+      for (const m of plan.messages) if (typeof m.place === 'string') topics?.add(m.place, ledger.account(plan.delivery))
       this.broken.delete(id)
       this.ctx.event(id, name, 'good', 'publication.live', `live, version ${plan.number}, ${plan.equipment.length} equipment`)
       return [p]

@@ -1,5 +1,6 @@
 import type { Condition, LastMessage } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
+import { sentAs } from '~/core/address/kinds'
 import type { Envelope } from '~/core/delivery/envelope'
 import { type Addressed, Runner } from '~/core/publication/runner'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
@@ -38,10 +39,10 @@ export interface PublisherContext {
   trouble(publicationId: string, name: string, e: unknown): void
 }
 
-/** What no topic can be, over any protocol that has them (MQTT 5 1.5.4) and in the outbox. */
-function demandTopic(topic: string): void {
-  if (topic.length > 21_845 && Buffer.byteLength(topic) > 65_535)
-    throw new Error(`its topic has ${topic.length} characters: 65535 octets are possible`)
+/** What no place can be, in the outbox and over any protocol (MQTT 5 1.5.4). */
+function demandPlace(place: string): void {
+  if (place.length > 21_845 && Buffer.byteLength(place) > 65_535)
+    throw new Error(`its address has ${place.length} characters: 65535 octets are possible`)
 }
 
 /** Runs one frozen plan: from changes of tags, or the clock, to numbered messages in the outbox. */
@@ -140,7 +141,8 @@ export class Publisher {
     const now = clock.wall()
     const madeMono = clock.mono()
     const envelopes: Envelope[] = []
-    const { delivery, qos } = this.plan
+    const { delivery } = this.plan
+    const { qos, retain: keeps } = sentAs(this.plan.address)
     const add = (topic: string, packed: Packed, retain: boolean, deviceAt: number) => {
       const { seq, turn } = account.next(now)
       const { payload, properties } = packed
@@ -157,12 +159,12 @@ export class Publisher {
         if (!message) continue
         if (lost) this.lostTold.add(n)
         else this.lostTold.delete(n)
-        const before = message.before?.map((b) => ({ topic: message.topic + b.topicSuffix, packed: this.pack(message, b.payload) }))
+        const before = message.before?.map((b) => ({ place: b.place, packed: this.pack(message, b.payload) }))
         const packed = this.pack(message, message.payload, lost ? 'device-lost' : undefined)
-        demandTopic(message.topic)
+        demandPlace(message.place)
         // Numbers are given when nothing can go wrong any more.
-        for (const b of before ?? []) add(b.topic, b.packed, true, message.at)
-        add(message.topic, packed, this.plan.retain, message.at)
+        for (const b of before ?? []) add(b.place, b.packed, true, message.at)
+        add(message.place, packed, keeps, message.at)
         this.sentNow[n]!++
         last = { n, message, packed }
       } catch (e) {

@@ -2,12 +2,14 @@ import { type ReactNode, useMemo } from 'react'
 import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
 import type { Finding, Publication } from '~/contract/publication'
-import { asPrescribed, shapeOf } from '~/core/shape/registry'
+import { kindOf } from '~/core/address/kinds'
+import { asPrescribed } from '~/core/publication/prescribed'
+import { shapeOf } from '~/core/shape/registry'
 import { ThreeParts } from '~/ui/Parts'
 import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { ConflictNote, KeptNote } from '../shared/DraftNotes'
-import { AddressForm } from './AddressForm'
+import { AddressForm } from './address/AddressForm'
 import { ContractLinks } from './ContractLinks'
 import { Safely, Through, When } from './clauses'
 import { MessagePeek } from './MessagePeek'
@@ -33,14 +35,17 @@ const fieldWords = {
   equipmentIds: 'What: equipment',
   trigger: 'When',
   shape: 'Shape',
-  topic: 'Topic',
-  key: 'Key',
-  headers: 'Headers',
-  qos: 'QoS',
-  retain: 'Retained',
-  contentType: 'Content type',
-  responseTopic: 'Response topic',
-  expiryS: 'Expires after, s',
+  'address.topic': 'Topic',
+  'address.topicRule': 'Names in the topic',
+  'address.key': 'Key',
+  'address.headers': 'Headers',
+  'address.qos': 'QoS',
+  'address.retain': 'Retained',
+  'address.contentType': 'Content type',
+  'address.responseTopic': 'Response topic',
+  'address.expiryS': 'Expires after, s',
+  address: 'Address',
+  steersOnly: 'Steering members left out',
   destinationId: 'Destination',
 }
 
@@ -52,6 +57,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const edit = usePublicationDraft({ publication, destinations, onSaved })
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
+  const kind = kindOf(draft.address)
   const asSent = useAsSent(draft.equipmentIds, open === 'shape' || open === 'address')
 
   const findings = preview?.findings ?? []
@@ -119,17 +125,15 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             title="Address"
             summary={
               <>
-                topic{' '}
+                {kind.nouns[0]}{' '}
                 <code className="rounded-sm bg-well px-1 font-mono text-[12.5px]">
-                  {draft.shape.kind === 'sparkplug-b' ? 'as Sparkplug has it' : draft.topic}
+                  {draft.shape.kind === 'sparkplug-b' ? 'as Sparkplug has it' : kind.texts(draft.address).place}
                 </code>
-                , QoS {asPrescribed(draft).qos}
-                {asPrescribed(draft).retain ? ', retained' : ''}
-                {draft.headers.length > 0 ? `, ${draft.headers.length} ${draft.headers.length === 1 ? 'header' : 'headers'}` : ''}
+                , {kind.summary(asPrescribed(draft).address)}
               </>
             }
             findings={of('address')}
-            error={fields.topic}
+            error={fields['address.topic'] ?? fields['address.kind']}
             {...section('address')}
           >
             <AddressForm draft={draft} set={set} fields={fields} preview={preview} example={asSent.example} />
@@ -137,7 +141,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
           <Through
             destinations={destinations}
             chosen={draft.destinationId}
-            set={set}
+            onChoose={edit.chooseDestination}
             findings={of('through')}
             error={fields.destinationId}
             {...section('through')}

@@ -64,9 +64,9 @@ export function When({ trigger, set, ...clause }: Clause & { trigger: Publicatio
 export function Through({
   destinations,
   chosen,
-  set,
+  onChoose,
   ...clause
-}: Clause & { destinations: readonly Destination[]; chosen: string; set: PublicationEdit['set'] }) {
+}: Clause & { destinations: readonly Destination[]; chosen: string; onChoose(id: string): void }) {
   const destination = destinations.find((d) => d.id === chosen)
   return (
     <Section title="Through" summary={destination ? <b>{destination.name}</b> : 'no destination yet'} {...clause}>
@@ -75,7 +75,7 @@ export function Through({
           Add a destination first
         </a>
       ) : (
-        <SelectField label="Destination" value={chosen} onChange={(e) => set({ destinationId: e.target.value })}>
+        <SelectField label="Destination" value={chosen} onChange={(e) => onChoose(e.target.value)}>
           <option value="" disabled>
             choose
           </option>
@@ -112,7 +112,7 @@ export function Safely({ destination, edit, ...clause }: Clause & { destination:
         <div className="mb-2 rounded-sm border border-uncertain/40 bg-sheet px-3 py-1.5">
           <div>
             {countText(preview.leftBehindCount)} retained {preview.leftBehindCount === 1 ? 'message' : 'messages'} of the live version would stay at
-            the broker:
+            the far end:
           </div>
           <div className="font-mono text-[12px] text-muted">{preview.leftBehind.slice(0, 4).join(', ')}</div>
           <label className="mt-1 flex items-center gap-2">

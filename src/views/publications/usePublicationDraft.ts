@@ -1,8 +1,10 @@
 import { useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
-import { type Preview, type Publication, PublicationDraft, plainAddress } from '~/contract/publication'
+import { type Preview, type Publication, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
+import { addressKinds, moved } from '~/core/address/kinds'
+import { revived } from '~/core/publication/over-mqtt'
 import type { Problem } from '~/ui/Notes'
 import { useInAddress } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
@@ -13,7 +15,7 @@ import { useDraft } from '../shared/useDraft'
 const sections: [RegExp, string][] = [
   [/^equipmentIds/, 'what'],
   [/^shape/, 'shape'],
-  [/^(topic|key|headers|contentType|responseTopic|expiryS)/, 'address'],
+  [/^address/, 'address'],
   [/^destinationId/, 'through'],
 ]
 const sectionOf = (fields: readonly string[]) => sections.find(([of]) => fields.some((f) => of.test(f)))?.[1]
@@ -32,16 +34,15 @@ export function usePublicationDraft({
     `publication ${publication?.id ?? 'new'}`,
     publication && { version: publication.version, draft: pick(publication) },
     {
-      ...plainAddress,
       name: '',
       equipmentIds: [],
       trigger: { kind: 'change' },
       shape: flatJsonSettings,
-      topic: '{path}/state',
-      qos: 1,
-      retain: false,
+      address: addressKinds[destinations[0]?.kind ?? 'mqtt'].fresh,
+      steersOnly: false,
       destinationId: destinations[0]?.id ?? '',
     },
+    revived,
   )
   const { draft, setDraft } = own
   const [preview, setPreview] = useState<Preview | null>(null)
@@ -55,13 +56,24 @@ export function usePublicationDraft({
   )
   const dirty = !publication || own.dirty
   const set = (change: Partial<PublicationDraft>) => setDraft({ ...draft, ...change })
+  /** Another destination; where it is of another kind, the address follows it, and what falls away is said. */
+  const chooseDestination = (id: string) => {
+    const before = draft
+    const kind = destinations.find((d) => d.id === id)?.kind ?? draft.address.kind
+    const { address, lost } = moved(draft.address, kind)
+    set({ destinationId: id, address })
+    if (kind === before.address.kind) return
+    toast(lost.length > 0 ? `The address follows its destination. It has no ${lost.join(', ')} there` : 'The address follows its destination', {
+      action: { label: 'Back', onClick: () => setDraft(before) },
+    })
+  }
   const waiting = draft.equipmentIds.length === 0 || !draft.destinationId
 
   // What is wrong is said beside its field while it is typed; what is still to be filled in only when it is saved.
   const wrong = useMemo(() => {
     const parsed = PublicationDraft.safeParse({ ...draft, name: draft.name || 'draft' })
     if (parsed.success) return {}
-    const typed = parsed.error.issues.filter((i) => /^(shape|headers|expiryS|topic|key|contentType|responseTopic)/.test(i.path.join('.')))
+    const typed = parsed.error.issues.filter((i) => /^(shape|address)/.test(i.path.join('.')))
     return Object.fromEntries(typed.map((i) => [i.path.join('.'), i.message]))
   }, [draft])
   const fields = { ...refused, ...wrong }
@@ -171,7 +183,27 @@ export function usePublicationDraft({
     }
   }
 
-  return { own, draft, set, preview, trouble, waiting, fields, open, setOpen, busy, dirty, unfit, clear, setClear, saveOnly, goLive, run, remove }
+  return {
+    own,
+    draft,
+    set,
+    chooseDestination,
+    preview,
+    trouble,
+    waiting,
+    fields,
+    open,
+    setOpen,
+    busy,
+    dirty,
+    unfit,
+    clear,
+    setClear,
+    saveOnly,
+    goLive,
+    run,
+    remove,
+  }
 }
 
 export type PublicationEdit = ReturnType<typeof usePublicationDraft>

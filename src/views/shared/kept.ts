@@ -19,11 +19,18 @@ const LARGEST = 500_000
 type Shelf = Pick<Storage, 'getItem' | 'setItem' | 'removeItem'>
 
 /** Reads a draft; null where there is none, or nothing that can be used. */
-export function readKept<T>(shelf: Shelf, key: string, fits: (draft: unknown) => boolean, now: number): Kept<T> | null {
+export function readKept<T>(
+  shelf: Shelf,
+  key: string,
+  fits: (draft: unknown) => boolean,
+  now: number,
+  revive: (draft: unknown) => unknown = (d) => d,
+): Kept<T> | null {
   try {
     const kept = JSON.parse(shelf.getItem(key) ?? 'null') as Kept<T> | null
-    if (kept === null || typeof kept !== 'object' || !(now - kept.at < OLD_MS) || !fits(kept.draft)) return null
-    return kept
+    if (kept === null || typeof kept !== 'object' || !(now - kept.at < OLD_MS)) return null
+    const draft = revive(kept.draft)
+    return fits(draft) ? { ...kept, draft: draft as T } : null
   } catch {
     return null
   }
@@ -47,13 +54,17 @@ export const sameFields =
     typeof draft === 'object' && draft !== null && Object.keys(like).every((k) => k in draft)
 
 /** The draft of one thing by whoever is logged in. */
-export function useKept<T extends object>(place: string, like: T): { found: Kept<T> | null; keep(kept: Omit<Kept<T>, 'at'> | null): void } {
+export function useKept<T extends object>(
+  place: string,
+  like: T,
+  revive?: (draft: unknown) => unknown,
+): { found: Kept<T> | null; keep(kept: Omit<Kept<T>, 'at'> | null): void } {
   const { id } = useContext(CallerContext)
   const key = `${PREFIX} ${id} ${place}`
   // biome-ignore lint/correctness/useExhaustiveDependencies: what was there when the editor opened
   return useMemo(
     () => ({
-      found: readKept<T>(localStorage, key, sameFields(like), Date.now()),
+      found: readKept<T>(localStorage, key, sameFields(like), Date.now(), revive),
       keep: (kept) => writeKept(localStorage, key, kept && { ...kept, at: Date.now() }),
     }),
     [key],

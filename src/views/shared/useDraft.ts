@@ -14,11 +14,11 @@ interface Stored<T> {
 
 /**
  * A draft of one thing: kept over leaving and reload, and held against what is stored while it is written. `stored` is null for a
- * new thing, which begins as `fresh`.
+ * new thing, which begins as `fresh`. `revive` brings what an older program kept into the form of today.
  */
-export function useDraft<T extends object>(place: string, stored: Stored<T> | null, fresh: T) {
+export function useDraft<T extends object>(place: string, stored: Stored<T> | null, fresh: T, revive: (draft: unknown) => unknown = (d) => d) {
   const base = stored?.draft ?? fresh
-  const { found, keep } = useKept(place, base)
+  const { found, keep } = useKept(place, base, revive)
   const [draft, setDraft] = useState<T>(found?.draft ?? base)
   const [begun, setBegun] = useState<number | null>(found ? found.version : (stored?.version ?? null))
   const [keptAt, setKeptAt] = useState(found?.at ?? null)

@@ -1,0 +1,9 @@
+import { z } from 'zod'
+import { MqttAddress } from './addresses/mqtt'
+import { StreamAddress } from './addresses/stream'
+
+/** Where messages go, in the words of the kind of their destination. */
+export const Address = z.discriminatedUnion('kind', [MqttAddress, StreamAddress])
+export type Address = z.infer<typeof Address>
+export type AddressKindName = Address['kind']
+export type AddressOfKind<K extends AddressKindName> = Extract<Address, { kind: K }>

@@ -1,0 +1,75 @@
+import type { AddressKindName, AddressOfKind } from '~/contract/address'
+import type { HeaderTemplate, TopicRule } from '~/contract/addresses/text'
+import type { DestinationSettings } from '~/contract/destination'
+import type { Finding, Plan, PlanMessage, Resolved } from '~/contract/publication'
+import type { ShapeSettings } from '~/contract/shape'
+import type { TemplateProblem } from './template'
+import type { Levels } from './topic-template'
+
+/** The settings of a destination of a kind, where there are destinations of that kind. */
+export type SettingsAt<K extends AddressKindName> = K extends keyof DestinationSettings ? DestinationSettings[K] : never
+
+/** Templates that are filled in for each message; what a kind does not have is empty. */
+export interface AddressTexts {
+  place: string
+  rule: TopicRule
+  key: string
+  headers: readonly HeaderTemplate[]
+  responseTopic: string
+}
+
+/** How messages of one address are told in AsyncAPI 3.0, by the bindings of the protocol. */
+export interface Bindings {
+  protocol: string
+  channel: object
+  /** `first`: of a message that goes before others, and is kept for who comes later. */
+  operation(o: { first: boolean; headers: boolean }): object
+  message?: object
+}
+
+/** How a receiver reaches the destination, as AsyncAPI 3.0 names it. */
+export interface Server {
+  host: string
+  protocol: string
+  version: string
+  /** Whether anything can travel beside a payload there. */
+  headers: boolean
+}
+
+/** What one kind of destination knows of addresses: all that plans, checks and previews ask. */
+export interface AddressKind<K extends AddressKindName = AddressKindName> {
+  /** What the place of a message is called there, one and many. */
+  nouns: readonly [one: string, many: string]
+  /** How drafts begin. */
+  fresh: AddressOfKind<K>
+  /** Fields of the address with the words for them; what has none is not carried from one kind to another. */
+  words: Readonly<Record<Exclude<keyof AddressOfKind<K>, 'kind' | 'topic'>, string>>
+  levels: Levels
+  texts(a: AddressOfKind<K>): AddressTexts
+  /** Faults of the template of the place. */
+  placeProblems(template: string): TemplateProblem[]
+  /** What is wrong, or doubtful, with places as they are. */
+  placeFindings(places: readonly string[]): Finding[]
+  /** What is doubtful in how it is sent. */
+  safety(a: AddressOfKind<K>, shape: ShapeSettings): Finding[]
+  /** What the destination cannot do for it. */
+  beyond(a: AddressOfKind<K>, shape: ShapeSettings, to: SettingsAt<K>): Finding[]
+  /** The address with what the shape prescribes in the place of what was chosen. */
+  prescribed(a: AddressOfKind<K>, fixed: { qos: 0 | 1 | 2; retain: boolean }): AddressOfKind<K>
+  /** The place of a message that goes before another one, with this after its name. */
+  beside(place: string, suffix: string): string
+  /** What a witness has to read to see all messages at these places, and at those beside them. */
+  reads(places: readonly Resolved[], suffixes: readonly string[]): string[]
+  /** Whether two that are read may be the same place. */
+  overlap(a: string, b: string): boolean
+  /** Whether what waits for values may become this place. */
+  mayBecome(resolved: Resolved, place: string): boolean
+  /** By what receivers tell one message from another: the place, and what else parts it. */
+  apart(m: Pick<PlanMessage, 'place' | 'key'>, text: (r: Resolved) => string): string
+  /** Places at which the far end keeps a message of the plan before that the new one will not replace. */
+  leftBehind(before: Pick<Plan, 'messages'> & { address: AddressOfKind<K> }, after: Pick<Plan, 'messages' | 'address'>): string[]
+  bindings(a: AddressOfKind<K>): Bindings
+  server(settings: SettingsAt<K>): Server
+  /** In few words, for a sentence. */
+  summary(a: AddressOfKind<K>): string
+}

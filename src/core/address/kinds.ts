@@ -1,0 +1,39 @@
+import type { Address, AddressKindName, AddressOfKind } from '~/contract/address'
+import type { AddressKind } from './kind'
+import { mqttAddress } from './kinds/mqtt'
+import { streamAddress } from './kinds/stream'
+import { placeMoved } from './topic-template'
+
+/** Every kind of address: there is one for each kind of destination. */
+export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } = { mqtt: mqttAddress, stream: streamAddress }
+
+/** The kind of an address, which takes it as its own. */
+export function kindOf<K extends AddressKindName>(address: { kind: K }): AddressKind<K> {
+  return addressKinds[address.kind] as unknown as AddressKind<K>
+}
+
+/** How a message of an address goes into the outbox, beside its texts. */
+export function sentAs(address: Address): { qos: 0 | 1 | 2; retain: boolean; expiryS: number | null } {
+  // What has no degrees of its own is sent until it is acknowledged.
+  return address.kind === 'mqtt' ? address : { qos: 1, retain: false, expiryS: null }
+}
+
+/**
+ * An address of another kind that keeps what has a meaning there: the place with its levels parted as there, and the fields that
+ * both have. `lost` names what falls away and was not as drafts begin.
+ */
+export function moved<K extends AddressKindName>(from: Address, to: K): { address: AddressOfKind<K>; lost: string[] } {
+  if (from.kind === to) return { address: from as AddressOfKind<K>, lost: [] }
+  const here = kindOf(from)
+  const there = kindOf<K>({ kind: to })
+  const address: Record<string, unknown> = { ...there.fresh }
+  address.topic = placeMoved(from.topic, here.levels, there.levels)
+  const lost: string[] = []
+  const begun: Record<string, unknown> = here.fresh
+  for (const [field, words] of Object.entries<string>(here.words)) {
+    const value = (from as Record<string, unknown>)[field]
+    if (field in there.words) address[field] = value
+    else if (JSON.stringify(value) !== JSON.stringify(begun[field])) lost.push(words)
+  }
+  return { address: address as AddressOfKind<K>, lost }
+}

@@ -1,0 +1,108 @@
+import type { MqttAddress } from '~/contract/addresses/mqtt'
+import type { Finding } from '~/contract/publication'
+import { shapeOf } from '../../shape/registry'
+import type { AddressKind } from '../kind'
+import { topicFindings } from '../topic-check'
+import { matches, overlap, widen } from '../topic-filter'
+import { filterOf, templateProblems, topicLevels } from '../topic-template'
+
+const finding = (severity: Finding['severity'], section: Finding['section'], message: string, hint: string): Finding => ({
+  severity,
+  section,
+  message,
+  hint,
+})
+
+export const mqttAddress: AddressKind<'mqtt'> = {
+  nouns: ['topic', 'topics'],
+  fresh: {
+    kind: 'mqtt',
+    topic: '{path}/state',
+    topicRule: 'slug',
+    headers: [],
+    contentType: '',
+    responseTopic: '',
+    expiryS: null,
+    qos: 1,
+    retain: false,
+  },
+  words: {
+    topicRule: 'names in the topic',
+    headers: 'headers',
+    contentType: 'content type',
+    responseTopic: 'response topic',
+    expiryS: 'expiry',
+    qos: 'QoS',
+    retain: 'retain',
+  },
+  levels: topicLevels,
+  texts: ({ topic, topicRule, headers, responseTopic }) => ({ place: topic, rule: topicRule, key: '', headers, responseTopic }),
+  placeProblems: templateProblems,
+  placeFindings: topicFindings,
+  safety(a, shape) {
+    const out: Finding[] = []
+    const say = (message: string, hint: string) => out.push(finding('warns', 'safely', message, hint))
+    if (a.retain && a.qos === 0) say('A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
+    if (a.qos === 0 && !shapeOf(shape).fixed) say('At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
+    if (a.retain && 'members' in shape && shape.members === 'changed')
+      say('A retained message with only what changed gives a new subscriber a part', 'Send all members, or do not retain')
+    return out
+  },
+  beyond(a, shape, { protocol }) {
+    if (protocol === '5') return []
+    const out: Finding[] = []
+    if (shape.kind === 'cloudevents' && shape.mode === 'binary')
+      out.push(
+        finding(
+          'stops',
+          'shape',
+          'CloudEvents in binary mode have their attributes in headers, and the destination speaks MQTT 3.1.1, which has none',
+          'Take structured mode, or MQTT 5 there if the broker knows it',
+        ),
+      )
+    if (a.headers.length > 0 || a.responseTopic !== '' || a.expiryS !== null)
+      out.push(
+        finding(
+          'warns',
+          'through',
+          'The destination speaks MQTT 3.1.1, which has no headers, expiry or response topic: they are left out',
+          'Take MQTT 5 there if the broker knows it',
+        ),
+      )
+    return out
+  },
+  prescribed: (a, fixed) => ({ ...a, ...fixed }),
+  beside: (place, suffix) => place + suffix,
+  reads: (places, suffixes) => {
+    const filters = places.flatMap((p) => ['', ...suffixes].map((suffix) => filterOf(p) + suffix))
+    const filter = filters.reduce((a, b) => (a === '' ? b : a === b ? a : widen(a, b)), '')
+    return filter === '' ? [] : [filter]
+  },
+  overlap,
+  mayBecome: (resolved, place) => matches(filterOf(resolved), place),
+  apart: (m, text) => text(m.place),
+  leftBehind(before, after) {
+    if (!before.address.retain) return []
+    const keeps = after.address.kind === 'mqtt' && after.address.retain
+    const kept = new Set(keeps ? after.messages.flatMap((m) => (typeof m.place === 'string' ? [m.place] : [])) : [])
+    return [...new Set(before.messages.flatMap((m) => (typeof m.place === 'string' && m.place !== '' && !kept.has(m.place) ? [m.place] : [])))]
+  },
+  bindings: ({ qos, retain, expiryS }) => ({
+    protocol: 'mqtt',
+    channel: {},
+    operation: (o) => ({
+      qos,
+      retain: o.first || retain,
+      ...(o.headers && expiryS !== null && { messageExpiryInterval: expiryS }),
+      bindingVersion: '0.2.0',
+    }),
+  }),
+  server: ({ host, port, tls, protocol }) => ({
+    host: `${host}:${port}`,
+    protocol: tls ? 'secure-mqtt' : 'mqtt',
+    version: protocol,
+    headers: protocol === '5',
+  }),
+  summary: ({ qos, retain, headers }: MqttAddress) =>
+    `QoS ${qos}${retain ? ', retained' : ''}${headers.length > 0 ? `, ${headers.length} ${headers.length === 1 ? 'header' : 'headers'}` : ''}`,
+}

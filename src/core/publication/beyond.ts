@@ -1,0 +1,19 @@
+import type { Destination } from '~/contract/destination'
+import type { Finding, PublicationDraft } from '~/contract/publication'
+import { kindOf } from '../address/kinds'
+import { shapeOf } from '../shape/registry'
+
+const stop = (section: Finding['section'], message: string, hint: string): Finding[] => [{ severity: 'stops', section, message, hint }]
+
+/** What a destination cannot do for an address or a shape; null: nobody knows yet which it is. */
+export function beyond(
+  { address, shape }: Pick<PublicationDraft, 'address' | 'shape'>,
+  to: Pick<Destination, 'name' | 'kind' | 'settings'> | null,
+): Finding[] {
+  const { fixed, label } = shapeOf(shape)
+  if (fixed && address.kind !== 'mqtt')
+    return stop('shape', `${label} lives in sessions with a broker`, 'Take another shape, or a destination over MQTT')
+  if (!to) return []
+  if (to.kind !== address.kind) return stop('through', `The address is none for ${to.name}`, 'Choose the destination again: the address follows it')
+  return kindOf(address).beyond(address, shape, to.settings)
+}
