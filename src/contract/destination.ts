@@ -1,16 +1,20 @@
 import { z } from 'zod'
 import { MqttSettings } from './destinations/mqtt'
+import { StreamSettings } from './destinations/stream'
 import type { Terms } from './destinations/terms'
 import { Id, Name } from './id'
 
 /** The settings of each kind of destination: its own, and the terms that all have. */
-export const destinationSettings = { mqtt: MqttSettings }
+export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings }
 export type DestinationKind = keyof typeof destinationSettings
 export type DestinationSettings = { [K in DestinationKind]: z.infer<(typeof destinationSettings)[K]> & Terms }
 
 const drafted = { name: Name, enabled: z.boolean().default(true) }
 const unionOf = <S extends z.core.$ZodLooseShape>(more: S) =>
-  z.discriminatedUnion('kind', [z.object({ kind: z.literal('mqtt'), settings: destinationSettings.mqtt, ...more })])
+  z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('mqtt'), settings: destinationSettings.mqtt, ...more }),
+    z.object({ kind: z.literal('stream'), settings: destinationSettings.stream, ...more }),
+  ])
 
 export const DestinationDraft = unionOf(drafted)
 export type DestinationDraft = z.infer<typeof DestinationDraft>

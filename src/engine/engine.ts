@@ -24,6 +24,7 @@ import { realClock } from './clock/real-clock'
 import { Configuration } from './configuration'
 import { Destinations } from './destinations/destinations'
 import type { DestinationTarget, PlannedSend } from './destinations/driver'
+import { driverOf } from './destinations/registry'
 import type { DestinationSupervisor } from './destinations/supervisor'
 import { Events } from './events'
 import { failureOf } from './failure'
@@ -266,9 +267,9 @@ export class Engine {
 
   /** Whose permissions decide about a delivery. */
   private permissions(d: DeliveryRow): string {
-    const settings = this.destinations.get(d.lane)?.destination.settings
-    const filter = this.publishers.get(d.publicationId)?.plan.reads[0] ?? 'its topics'
-    return settings ? `of ${settings.clientId} to publish, or of ${settings.witnessClientId} to read ${filter}` : `to read ${filter}`
+    const to = this.destinations.get(d.lane)?.destination
+    const reads = this.publishers.get(d.publicationId)?.plan.reads ?? []
+    return to ? driverOf(to.kind).rights(to.settings, reads) : 'at its destination'
   }
 
   private clockStepped(by: number): void {

@@ -6,9 +6,6 @@ import type { ShapeSettings } from '~/contract/shape'
 import type { TemplateProblem } from './template'
 import type { Levels } from './topic-template'
 
-/** The settings of a destination of a kind, where there are destinations of that kind. */
-export type SettingsAt<K extends AddressKindName> = K extends keyof DestinationSettings ? DestinationSettings[K] : never
-
 /** Templates that are filled in for each message; what a kind does not have is empty. */
 export interface AddressTexts {
   place: string
@@ -53,7 +50,7 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   /** What is doubtful in how it is sent. */
   safety(a: AddressOfKind<K>, shape: ShapeSettings): Finding[]
   /** What the destination cannot do for it. */
-  beyond(a: AddressOfKind<K>, shape: ShapeSettings, to: SettingsAt<K>): Finding[]
+  beyond(a: AddressOfKind<K>, shape: ShapeSettings, to: DestinationSettings[K]): Finding[]
   /** The address with what the shape prescribes in the place of what was chosen. */
   prescribed(a: AddressOfKind<K>, fixed: { qos: 0 | 1 | 2; retain: boolean }): AddressOfKind<K>
   /** The place of a message that goes before another one, with this after its name. */
@@ -69,7 +66,7 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   /** Places at which the far end keeps a message of the plan before that the new one will not replace. */
   leftBehind(before: Pick<Plan, 'messages'> & { address: AddressOfKind<K> }, after: Pick<Plan, 'messages' | 'address'>): string[]
   bindings(a: AddressOfKind<K>): Bindings
-  server(settings: SettingsAt<K>): Server
+  server(settings: DestinationSettings[K]): Server
   /** In few words, for a sentence. */
   summary(a: AddressOfKind<K>): string
 }

@@ -15,7 +15,7 @@ import { fromWire, toWire } from '~/core/value/wire'
 import { listDestinations } from '~/store/destination'
 import { readsAt } from '~/store/publication'
 import { demandTypedAgain, getSource, sourcePassword } from '~/store/source'
-import { destinationDrivers } from '../destinations/registry'
+import { driverOf } from '../destinations/registry'
 import type { Engine } from '../engine'
 import { failureOf } from '../failure'
 import { LiveStream, parseHandles } from '../live/stream'
@@ -237,7 +237,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       const filters = draft.id ? await readsAt(db, draft.id) : []
       const others = (await listDestinations(db)).filter((d) => d.id !== draft.id)
       const planned = { filters, sends: draft.id ? engine.plannedFor(draft.id) : [], others }
-      return steps(res, destinationDrivers[draft.kind].check(await engine.target(draft), planned))
+      return steps(res, driverOf(draft.kind).check(await engine.target(draft), planned))
     }
 
     case 'POST /publications/preview': {

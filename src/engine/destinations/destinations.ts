@@ -3,7 +3,7 @@ import type { Db } from '~/store/database'
 import { listLanes } from '~/store/lane'
 import { failureOf } from '../failure'
 import { ItemQueues } from '../item-queues'
-import { destinationDrivers } from './registry'
+import { driverOf } from './registry'
 import type { NodeSession } from './session'
 import { type DestinationContext, DestinationSupervisor } from './supervisor'
 
@@ -47,7 +47,7 @@ export class Destinations {
       return
     }
     // Its outbox takes messages from now on, whatever keeps the rest from starting.
-    const fresh = new DestinationSupervisor(d, { ...this.ctx, driver: destinationDrivers[d.kind] })
+    const fresh = new DestinationSupervisor(d, { ...this.ctx, driver: driverOf(d.kind) })
     this.running.set(d.id, fresh)
     void this.queues.add(d.id, () => fresh.start(this.filters.get(d.id) ?? []))
   }

@@ -1,4 +1,4 @@
-import type { DestinationDraft } from '~/contract/destination'
+import type { Destination, DestinationKind, DestinationSettings } from '~/contract/destination'
 import type { CheckStep, Failure } from '~/contract/failure'
 import type { Envelope } from '~/core/delivery/envelope'
 import type { OpenCredential } from '~/store/credential'
@@ -7,9 +7,9 @@ import type { FarEnd, FarSink } from './far-end'
 import type { NodeSession } from './session'
 
 /** A destination with its credentials opened; for drivers only. */
-export interface DestinationTarget {
+export interface DestinationTarget<K extends DestinationKind = DestinationKind> {
   name: string
-  settings: DestinationDraft['settings']
+  settings: DestinationSettings[K]
   authority: OpenCredential | null
   credential: OpenCredential | null
   witnessCredential: OpenCredential | null
@@ -31,7 +31,7 @@ export interface Planned {
   filters: readonly string[]
   sends: readonly PlannedSend[]
   /** The other destinations of this installation. */
-  others: readonly { name: string; settings: DestinationDraft['settings'] }[]
+  others: readonly Destination[]
 }
 
 /** What the destination says to one message, once. No answer at all: the link was lost, and nobody knows. */
@@ -105,16 +105,22 @@ export interface OpenOptions {
 }
 
 /** One kind of destination. */
-export interface DestinationDriver {
+export interface DestinationDriver<K extends DestinationKind = DestinationKind> {
   /** Whether messages carry their id there; else the witness goes by topic and payload. */
-  carriesId(settings: DestinationTarget['settings']): boolean
+  carriesId(settings: DestinationSettings[K]): boolean
+  /** How a connection is protected, in few words. */
+  protection(target: DestinationTarget<K>): string
+  /** Whose permissions decide whether messages get there, and whether they are read back. */
+  rights(settings: DestinationSettings[K], reads: readonly string[]): string
+  /** Where to look when the other side hangs up on a message. */
+  dislikes: string
   /** Tries everything in order, the witness too, and yields each step as running and as done. Harmless; saves nothing. */
-  check(target: DestinationTarget, planned: Planned): AsyncGenerator<CheckStep>
+  check(target: DestinationTarget<K>, planned: Planned): AsyncGenerator<CheckStep>
   /** Connects; rejects with a FailureError that says why not. */
-  open(target: DestinationTarget, o: OpenOptions): Promise<DestinationConnection>
+  open(target: DestinationTarget<K>, o: OpenOptions): Promise<DestinationConnection>
   /** Whether the two reach the same place as the same client: then a change needs no new connection. */
-  sameSender(a: DestinationTarget, b: DestinationTarget): boolean
-  sameWitness(a: DestinationTarget, b: DestinationTarget): boolean
+  sameSender(a: DestinationTarget<K>, b: DestinationTarget<K>): boolean
+  sameWitness(a: DestinationTarget<K>, b: DestinationTarget<K>): boolean
   /** The far end, to be read back. */
-  farEnd(target: DestinationTarget, sink: FarSink, clock: Clock): FarEnd
+  farEnd(target: DestinationTarget<K>, sink: FarSink, clock: Clock): FarEnd
 }

@@ -1,5 +1,9 @@
-import type { DestinationDraft } from '~/contract/destination'
+import type { DestinationKind } from '~/contract/destination'
 import type { DestinationDriver } from './driver'
 import { mqttDriver } from './mqtt/driver'
+import { streamDriver } from './stream/driver'
 
-export const destinationDrivers: Record<DestinationDraft['kind'], DestinationDriver> = { mqtt: mqttDriver }
+const drivers: { [K in DestinationKind]: DestinationDriver<K> } = { mqtt: mqttDriver, stream: streamDriver }
+
+/** The driver of a kind; targets that it is given must be of that kind. */
+export const driverOf = (kind: DestinationKind): DestinationDriver => drivers[kind]

@@ -512,7 +512,7 @@ export class DestinationSupervisor {
   }
 
   private tellRunning(target: DestinationTarget): void {
-    this.set('running', target.settings.tls ? (target.credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS')
+    this.set('running', this.ctx.driver.protection(target))
   }
 
   /** Sends in order until told to stop, with at most a window of messages under way. */
@@ -553,7 +553,7 @@ export class DestinationSupervisor {
         again: item.segment.ordinal + item.index <= this.sentOrdinal,
         inDoubt: this.outbox.inDoubt(item.segment.ordinal + item.index),
       }
-      const unfit = connection.unfit(m) ?? (this.suspicion.barred(item, clock.mono()) ? barredFailure(e.topic) : null)
+      const unfit = connection.unfit(m) ?? (this.suspicion.barred(item, clock.mono()) ? barredFailure(e.topic, this.ctx.driver.dislikes) : null)
       if (unfit) {
         this.refuse(item, unfit)
         continue
@@ -595,7 +595,7 @@ export class DestinationSupervisor {
     if (!this.suspicion.strike(item, now, now - since, this.witness?.lostSince(now - TOGETHER_MS) ?? false)) return
     this.sending?.succeeded()
     // What went out at QoS 0 does not go out again: it is what follows that goes aside.
-    if (!left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, item.envelope.qos))
+    if (!left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, this.ctx.driver.dislikes))
   }
 
   /** All went out that a link was lost on: no message is tried alone any more. */
@@ -863,15 +863,15 @@ function unacknowledged(seconds: number): Failure {
   }
 }
 
-function hangsUp(topic: string, qos: number): Failure {
+function hangsUp(topic: string, dislikes: string): Failure {
   return {
     code: 'destination.hangs-up',
-    message: `The link was lost three times on a message to ${topic.slice(0, 200)} (QoS ${qos}) that was alone on it: it went aside`,
-    hint: 'The other side hangs up on it: look at its permissions there, its topic, QoS, retain and size',
+    message: `The link was lost three times on a message to ${topic.slice(0, 200)} that was alone on it: it went aside`,
+    hint: `The other side hangs up on it: ${dislikes}`,
     where: 'destination',
   }
 }
 
-function barredFailure(topic: string): Failure {
-  return { ...hangsUp(topic, 0), message: `${topic.slice(0, 200)}: like those before it went aside; one is tried again every minute` }
+function barredFailure(topic: string, dislikes: string): Failure {
+  return { ...hangsUp(topic, dislikes), message: `${topic.slice(0, 200)}: like those before it went aside; one is tried again every minute` }
 }

@@ -1,4 +1,5 @@
 import type { TopicRule } from '~/contract/addresses/text'
+import { serversOf } from '~/contract/destinations/stream'
 import type { Finding } from '~/contract/publication'
 import type { AddressKind } from '../kind'
 import { some } from '../some'
@@ -93,8 +94,10 @@ export const streamAddress: AddressKind<'stream'> = {
   apart: (m, text) => `${text(m.place)} ${text(m.key)}`,
   leftBehind: () => [],
   bindings: () => ({ protocol: 'kafka', channel: {}, operation: () => ({}), message: { key: { type: 'string' }, bindingVersion: '0.5.0' } }),
-  server: () => {
-    throw new Error('no destinations of this kind yet')
+  server: ({ servers, tls, mechanism }) => {
+    const [first] = serversOf(servers) ?? []
+    const protocol = tls ? 'kafka-secure' : 'kafka'
+    return { host: first ? `${first.host}:${first.port}` : 'unknown', protocol, version: mechanism === 'none' ? '' : mechanism, headers: true }
   },
   summary: ({ key, headers }) =>
     `key ${key === '' ? 'as the topic' : key}${headers.length > 0 ? `, ${headers.length} ${headers.length === 1 ? 'header' : 'headers'}` : ''}`,

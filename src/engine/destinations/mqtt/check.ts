@@ -160,7 +160,7 @@ async function mayRead(link: MqttLink, filters: readonly string[]): Promise<stri
 }
 
 /** Another destination of ours that would throw this one off the broker: the same place, the same client id. */
-export function sameIdentity(target: DestinationTarget, others: Planned['others']): string | null {
+export function sameIdentity(target: DestinationTarget<'mqtt'>, others: Planned['others']): string | null {
   const { host, port, clientId, witness, witnessClientId } = target.settings
   const own = new Set([clientId, ...(witness ? [witnessClientId] : [])])
   for (const o of others) {
@@ -207,7 +207,7 @@ async function shakeHands(a: MqttAccess): Promise<string> {
 }
 
 /** Tries everything in order; saves nothing. Of messages it sends empty ones beside the topics of what is live, where refusals are told. */
-export async function* checkMqtt(target: DestinationTarget, planned: Planned): AsyncGenerator<CheckStep> {
+export async function* checkMqtt(target: DestinationTarget<'mqtt'>, planned: Planned): AsyncGenerator<CheckStep> {
   const { settings } = target
   const { filters, sends, others } = planned
   const sender = senderAccess(target)

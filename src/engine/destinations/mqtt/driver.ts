@@ -20,18 +20,21 @@ const RECEIVE_MAXIMUM = 100
 const same = (a: MqttAccess, b: MqttAccess) => JSON.stringify(a) === JSON.stringify(b)
 
 /** MQTT 5 and 3.1.1, over wires that `dial` opens. */
-export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver {
+export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'> {
   return {
     carriesId: (settings: MqttSettings) => settings.protocol === '5',
+    protection: ({ settings, credential }) => (settings.tls ? (credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS'),
+    rights: ({ clientId, witnessClientId }, reads) => `of ${clientId} to publish, or of ${witnessClientId} to read ${reads[0] ?? 'its topics'}`,
+    dislikes: 'look at its permissions there, its topic, QoS, retain and size',
     sameSender: (a, b) => same(senderAccess(a), senderAccess(b)),
     sameWitness: (a, b) => same(witnessAccess(a), witnessAccess(b)),
     check: checkMqtt,
-    farEnd: (target: DestinationTarget, sink: FarSink, clock: Clock) => new MqttFarEnd(dial, witnessAccess(target), sink, clock),
+    farEnd: (target: DestinationTarget<'mqtt'>, sink: FarSink, clock: Clock) => new MqttFarEnd(dial, witnessAccess(target), sink, clock),
     open: (target, o) => open(dial, target, o),
   }
 }
 
-async function open(dial: Dial<MqttAccess>, target: DestinationTarget, o: OpenOptions): Promise<MqttSender> {
+async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o: OpenOptions): Promise<MqttSender> {
   const { sink, clock, session, remembered } = o
   const access = senderAccess(target)
   const running = session && new RunningSession(session.of, session.number, sink, clock, remembered)
@@ -89,4 +92,4 @@ function hintOf(why: unknown): string {
   return why instanceof FailureError ? why.failure.hint : 'Embrik connects again; the outbox holds what comes meanwhile'
 }
 
-export const mqttDriver: DestinationDriver = mqttDriverOver(dialMqtt)
+export const mqttDriver = mqttDriverOver(dialMqtt)
