@@ -79,7 +79,7 @@ async function movePorts(db: Db, vault: Vault): Promise<void> {
     if (JSON.stringify(moved.settings) !== JSON.stringify(s.settings)) await changeSource(db, vault, s.id, moved, undefined, true)
   }
   for (const d of await listDestinations(db))
-    if (d.name === 'Site broker' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
+    if (d.name === 'Site broker' && d.kind === 'mqtt' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: ports.brokerMutual } })
 }
 

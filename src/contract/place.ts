@@ -9,11 +9,19 @@ export const placeText = (scheme: string, host: string, port: number): string =>
 /** The place of a broker. */
 export const brokerPlace = (s: { host: string; port: number; tls: boolean }): string => placeText(s.tls ? 'mqtts' : 'mqtt', s.host, s.port)
 
-/** The place of a broker as an administrator types it: scheme, host and port. Null: it is none. */
+/** The place of a node of a cluster. */
+export const nodePlace = (tls: boolean, { host, port }: { host: string; port: number }): string =>
+  placeText(tls ? 'kafka-secure' : 'kafka', host, port)
+
+/** By scheme the port where none is said. */
+const ports: Readonly<Record<string, number>> = { mqtt: 1883, mqtts: 8883, kafka: 9092, 'kafka-secure': 9093 }
+
+/** A place as an administrator types it: scheme, host and port. Null: it is none. */
 export function placeOf(text: string): string | null {
-  const m = /^(mqtts?):\/\/([^\s/:?#@]+|\[[0-9a-f:]+\])(?::(\d{1,5}))?\/?$/i.exec(text.trim())
+  const m = /^([a-z-]+):\/\/([^\s/:?#@]+|\[[0-9a-f:]+\])(?::(\d{1,5}))?\/?$/i.exec(text.trim())
   if (!m) return null
-  const tls = m[1]!.toLowerCase() === 'mqtts'
-  const port = Number(m[3] ?? (tls ? 8883 : 1883))
-  return port >= 1 && port <= 65_535 ? brokerPlace({ host: m[2]!.replace(/^\[|\]$/g, ''), port, tls }) : null
+  const scheme = m[1]!.toLowerCase()
+  if (!Object.hasOwn(ports, scheme)) return null
+  const port = Number(m[3] ?? ports[scheme])
+  return port >= 1 && port <= 65_535 ? placeText(scheme, m[2]!.replace(/^\[|\]$/g, ''), port) : null
 }

@@ -1,5 +1,5 @@
 import { hostname } from 'node:os'
-import type { Destination } from '~/contract/destination'
+import type { DestinationKind, DestinationSettings } from '~/contract/destination'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { PublicationDraft } from '~/contract/publication'
@@ -328,7 +328,7 @@ export class Engine {
   }
 
   /** A destination with its credentials opened. */
-  async target(d: Pick<Destination, 'name' | 'settings'>): Promise<DestinationTarget> {
+  async target<K extends DestinationKind>(d: { name: string; settings: DestinationSettings[K] }): Promise<DestinationTarget<K>> {
     const { db, vault } = this.options
     const open = (id: string | null): Promise<OpenCredential> | null => (id ? openCredential(db, vault, id) : null)
     const { authorityId, credentialId, witnessCredentialId } = d.settings

@@ -1,3 +1,4 @@
+import type { DestinationDraft } from '~/contract/destination'
 import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { FailureError } from '~/contract/failure'
 import type { Conn } from './database'
@@ -18,6 +19,12 @@ interface Row {
   name: string
   settings: { host: string; port: number; clientId: string; witness?: boolean; witnessClientId?: string }
 }
+
+/** Somebody who connects for a destination; null: its kind has no names that must be its own. */
+export const speakerFor = (id: string, { kind, settings }: Pick<DestinationDraft, 'kind' | 'settings'>): Speaker | null =>
+  kind === 'mqtt' ? brokerSpeaker(id, settings as MqttSettings) : null
+
+const brokerSpeaker = (id: string, s: MqttSettings): Speaker => ({ kind: 'destination', id, host: s.host, port: s.port, clientIds: clientIdsOf(s) })
 
 /** The client ids of a destination (its own and its witness's) or of a source of topics. */
 export function clientIdsOf({ clientId, witness, witnessClientId }: Row['settings']): Record<string, string> {
@@ -40,7 +47,7 @@ async function destinationsAndLanes(db: Conn): Promise<Row[]> {
     kind: 'destination',
     id,
     name: parent === null ? name : `${parent}, node ${node}`,
-    settings: parentSettings === null ? settings : laneSettings(parentSettings, node),
+    settings: (parentSettings === null ? settings : laneSettings(parentSettings as MqttSettings, node)) as MqttSettings,
   }))
 }
 
@@ -51,7 +58,8 @@ const placeOf = ({ host, port }: { host: string; port: number }) => `${here.has(
  * Refuses a client id that another destination, its witness or a source of topics has at the same broker: a broker ends the older of
  * two connections with one client id (MQTT 5 3.1.4), so that the two would throw each other out for ever.
  */
-export async function demandOwnClientIds(db: Conn, s: Speaker): Promise<void> {
+export async function demandOwnClientIds(db: Conn, s: Speaker | null): Promise<void> {
+  if (s === null) return
   const rows: Row[] = [
     ...(await destinationsAndLanes(db)),
     ...(await db.selectFrom('source').select(['id', 'name', 'settings']).where('kind', '=', 'mqtt').execute()).map((r) => ({

@@ -1,4 +1,5 @@
 import type { CertificateFacts, Credential } from '~/contract/credential'
+import type { DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { credentialsOf, type SourceDraft } from '~/contract/source'
@@ -96,10 +97,10 @@ export async function demandPlaces(db: Conn, uses: readonly Use[], who: { anywhe
     .execute()
   if (rows.length === 0) return
   const [destinations, sources] = await Promise.all([
-    db.selectFrom('destination').select(['settings']).where('parent_id', 'is', null).execute(),
+    db.selectFrom('destination').select(['kind', 'settings']).where('parent_id', 'is', null).execute(),
     db.selectFrom('source').select(['kind', 'settings']).execute(),
   ])
-  const now = [...destinations.flatMap((d) => destinationUses(d)), ...sources.flatMap((s) => sourceUses(s as SourceDraft))]
+  const now = [...destinations.flatMap((d) => destinationUses(d as DestinationDraft)), ...sources.flatMap((s) => sourceUses(s as SourceDraft))]
   for (const u of uses) {
     const row = rows.find((r) => r.id === u.credentialId)
     if (!row || row.places.includes(u.place) || now.some((n) => n.credentialId === u.credentialId && n.place === u.place)) continue

@@ -2,7 +2,11 @@ import { sql } from 'kysely'
 import type { Destination, DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
-import { clientIdsOf, demandOwnClientIds, type Speaker } from './client-id'
+import type { Plan } from '~/contract/publication'
+import { kindOf } from '~/core/address/kinds'
+import { some } from '~/core/address/some'
+import { beyond } from '~/core/publication/beyond'
+import { demandOwnClientIds, speakerFor } from './client-id'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 
 const words = {
@@ -29,7 +33,7 @@ export async function listDestinations(db: Conn): Promise<Destination[]> {
     .where('d.parent_id', 'is', null)
     .orderBy('d.name')
     .execute()
-  return rows.map(({ n, ...r }) => ({ ...r, publicationCount: n ?? 0 }))
+  return rows.map(({ n, ...r }) => ({ ...r, publicationCount: n ?? 0 }) as Destination)
 }
 
 export async function getDestination(db: Conn, id: string): Promise<Destination> {
@@ -41,7 +45,7 @@ export async function getDestination(db: Conn, id: string): Promise<Destination>
 export async function addDestination(db: Db, draft: DestinationDraft, id = newId()): Promise<Destination> {
   try {
     return await db.transaction().execute(async (tx) => {
-      await demandOwnClientIds(tx, speakerOf(id, draft))
+      await demandOwnClientIds(tx, speakerFor(id, draft))
       await tx
         .insertInto('destination')
         .values({ id, name: draft.name, kind: draft.kind, settings: JSON.stringify(draft.settings), enabled: draft.enabled })
@@ -58,8 +62,9 @@ export async function changeDestination(db: Db, id: string, draft: DestinationDr
   try {
     return await db.transaction().execute(async (tx) => {
       const now = await getDestination(tx, id)
-      await demandOwnClientIds(tx, speakerOf(id, draft))
-      if (draft.settings.protocol !== '5') await demandNoHeadersNeeded(tx, id)
+      demandSameKind(now, draft)
+      await demandOwnClientIds(tx, speakerFor(id, draft))
+      await demandNothingBeyond(tx, id, draft)
       const updated = await tx
         .updateTable('destination')
         .set((q) => ({
@@ -80,30 +85,35 @@ export async function changeDestination(db: Db, id: string, draft: DestinationDr
   }
 }
 
-const speakerOf = (id: string, { settings }: DestinationDraft): Speaker => ({
-  kind: 'destination',
-  id,
-  host: settings.host,
-  port: settings.port,
-  clientIds: clientIdsOf(settings),
-})
+/** What goes to it is addressed in the words of its kind, and what waits for it too. */
+function demandSameKind(now: Destination, { kind }: DestinationDraft): void {
+  if (kind === now.kind) return
+  const message = `${now.name} stays what it is: addresses of its publications, and what waits for it, are of its kind`
+  throw new FailureError({ code: 'destination.kind', message, hint: 'Add another destination', where: 'destination', fields: { kind: message } }, 422)
+}
 
-/** MQTT 3.1.1 has no headers: what is live and puts its attributes there would go out without them. */
-async function demandNoHeadersNeeded(db: Conn, id: string): Promise<void> {
-  const live = await sql<{ name: string }>`
-    select p.name from publication p join publication_version v on v.publication_id = p.id and v.number = p.live_version
-    where p.state = 'live' and v.destination_id = ${id} and v.plan->'shape'->>'kind' = 'cloudevents' and v.plan->'shape'->>'mode' = 'binary'
-    order by p.name limit 20`.execute(db)
-  if (live.rows.length === 0) return
-  const names = live.rows.map((r) => r.name).join(', ')
-  const field = `${names}: CloudEvents in binary mode have their attributes in headers, which MQTT 3.1.1 has not`
+/** What is live there must still be possible with the new settings. */
+async function demandNothingBeyond(db: Conn, id: string, draft: DestinationDraft): Promise<void> {
+  const narrows = kindOf(draft).narrows(draft.settings)
+  if (narrows === null) return
+  const live = await sql<{ name: string; shape: Plan['shape']; address: Plan['address'] }>`
+    select p.name, v.plan->'shape' as shape, v.plan->'address' as address
+    from publication p join publication_version v on v.publication_id = p.id and v.number = p.live_version
+    where p.state = 'live' and v.destination_id = ${id} order by p.name`.execute(db)
+  const stopped = live.rows.flatMap((r) => {
+    const stop = beyond(r, draft).find((f) => f.severity === 'stops')
+    return stop ? [{ name: r.name, stop }] : []
+  })
+  const [first] = stopped
+  if (!first) return
+  const message = `${some(stopped.map((r) => r.name))}: ${first.stop.message}`
   throw new FailureError(
     {
-      code: 'destination.headers',
-      message: field,
-      hint: 'Stay with MQTT 5, or let them go live in structured mode first; nothing was saved',
+      code: 'destination.beyond',
+      message,
+      hint: `${first.stop.hint}; nothing was saved`,
       where: 'destination',
-      fields: { 'settings.protocol': field },
+      fields: { [`settings.${narrows}`]: message },
     },
     422,
   )

@@ -1,7 +1,7 @@
 import { sql } from 'kysely'
 import type { Destination, Lane } from '~/contract/destination'
 import { newId } from '~/contract/id'
-import { clientIdsOf, demandOwnClientIds, laneSettings } from './client-id'
+import { demandOwnClientIds, laneSettings, speakerFor } from './client-id'
 import type { Conn } from './database'
 import { getDestination, listDestinations } from './destination'
 
@@ -12,7 +12,8 @@ export async function listLanes(db: Conn): Promise<Lane[]> {
   const nodes = await db.selectFrom('destination').select(['id', 'parent_id as parentId', 'node']).where('parent_id', 'is not', null).execute()
   const own = nodes.flatMap(({ id, parentId, node }): Lane[] => {
     const of = byId.get(parentId!)
-    return of ? [{ ...of, id, parentId: of.id, node, name: laneName(of.name, node), settings: laneSettings(of.settings, node) }] : []
+    // Only over MQTT does somebody speak by itself.
+    return of?.kind === 'mqtt' ? [{ ...of, id, parentId: of.id, node, name: laneName(of.name, node), settings: laneSettings(of.settings, node) }] : []
   })
   return [...destinations.map((d): Lane => ({ ...d, parentId: null, node: '' })), ...own]
 }
@@ -24,10 +25,11 @@ export async function laneFor(db: Conn, destinationId: string, node: string): Pr
   if (node === '') return destinationId
   const there = await db.selectFrom('destination').select('id').where('parent_id', '=', destinationId).where('node', '=', node).executeTakeFirst()
   if (there) return there.id
-  const { name, settings } = await getDestination(db, destinationId)
+  const to = await getDestination(db, destinationId)
+  if (to.kind !== 'mqtt') return destinationId
+  const { name, kind, settings } = to
   const id = newId()
-  const { host, port } = settings
-  await demandOwnClientIds(db, { kind: 'destination', id, host, port, clientIds: clientIdsOf(laneSettings(settings, node)) })
+  await demandOwnClientIds(db, speakerFor(id, { kind, settings: laneSettings(settings, node) }))
   // Numbers of births go on from those of the destination: the death of a node that spoke over its connection fits no birth here.
   await sql`insert into destination (id, name, kind, settings, enabled, parent_id, node, birth_death)
     select ${id}, ${`${laneName(name, node)} ${id}`}, kind, '{}', true, id, ${node}, birth_death from destination where id = ${destinationId}`.execute(

@@ -1,6 +1,6 @@
 import type { ColumnType, Generated } from 'kysely'
 import type { CertificateFacts } from '~/contract/credential'
-import type { MqttSettings } from '~/contract/destinations/mqtt'
+import type { DestinationKind, DestinationSettings } from '~/contract/destination'
 import type { ClassDraft, Equipment, Level, Member } from '~/contract/equipment'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
@@ -128,8 +128,8 @@ export interface Tables {
   destination: {
     id: string
     name: string
-    kind: 'mqtt'
-    settings: Json<MqttSettings>
+    kind: DestinationKind
+    settings: Json<DestinationSettings[DestinationKind]>
     enabled: boolean
     version: Generated<number>
     birth_death: Generated<number>

@@ -5,7 +5,7 @@ import { addDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
 import { disagreements, expected, type Made, tallied } from './oracle'
 import { bareDelivery, keyInPayload } from './random-faults'
-import { brokerSettings, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
+import { brokerAt, brokerSettings, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
 let b: TestBroker
@@ -140,7 +140,7 @@ it('refused log-ins are said, and messages wait; a slow broker makes them slow, 
 })
 
 it('while the witness is away, what was acknowledged is unknown; when it is back, it is known', async () => {
-  const { settings } = engine.destinations.get(sides[0]!.destinationId)!.destination
+  const { settings } = await brokerAt(t.db, sides[0]!.destinationId)
   await judged()
   const away = () => engine.ledger.countsOf(sides[0]!.delivery)!
   const before = away()

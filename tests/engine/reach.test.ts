@@ -92,7 +92,7 @@ describe('a log-in that several things may use', () => {
   const keep = (name: string, places: string[] = []) =>
     addCredential(t.db, t.vault, { name, kind: 'password', certificate: null, facts: null, user: 'embrik', secret: 'clay-sender-1', places })
   const to = async (credentialId: string, part: object) =>
-    destinationUses({ settings: { ...(await brokerSettingsOnce()), tls: false, credentialId, witness: false, ...part } })
+    destinationUses({ kind: 'mqtt', settings: { ...(await brokerSettingsOnce()), tls: false, credentialId, witness: false, ...part } })
   let once: Awaited<ReturnType<typeof brokerSettings>> | null = null
   const brokerSettingsOnce = async () => (once ??= await brokerSettings(t.db, t.vault, b.ports))
 

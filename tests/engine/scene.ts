@@ -5,10 +5,10 @@ import { Engine } from '~/engine/engine'
 import type { BrokerOptions } from '~/standins/broker/broker'
 import { BrokerFaults } from '~/standins/broker/faults'
 import { Gate } from '~/standins/gate'
-import { addDestination, changeDestination, getDestination } from '~/store/destination'
+import { addDestination, changeDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
 import { publish, zonesPlant } from './plant'
-import { brokerSettings, folder, freePort, freshDatabase, startBroker, until } from './support'
+import { brokerAt, brokerSettings, folder, freePort, freshDatabase, startBroker, until } from './support'
 
 export const pause = (ms: number) => new Promise((done) => setTimeout(done, ms))
 
@@ -106,7 +106,7 @@ export async function scene(o: SceneOptions = {}) {
     ended: () => ended,
     faults: (part: Partial<BrokerFaults>) => b.broker.setFaults(BrokerFaults.parse(part)),
     save: async (part: Partial<MqttSettings>, enabled = true) => {
-      const d = await getDestination(t.db, destinationId)
+      const d = await brokerAt(t.db, destinationId)
       return changeDestination(t.db, destinationId, { ...d, enabled, settings: { ...d.settings, ...part } })
     },
     end: async () => {

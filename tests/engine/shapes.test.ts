@@ -7,7 +7,7 @@ import cbor from 'cbor'
 import type { IPublishPacket, MqttClient } from 'mqtt'
 import { get } from 'sparkplug-payload'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { DestinationDraft } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { type Plan, Preview } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
 import type { OverMqtt } from '~/core/publication/over-mqtt'
@@ -18,12 +18,12 @@ import { published } from '~/core/shape/sparkplug-published'
 import { rebirthCommand } from '~/core/source/sparkplug'
 import { Engine } from '~/engine/engine'
 import { unpack as inflate } from '~/engine/publications/compress'
-import { addDestination, changeDestination, listDestinations } from '~/store/destination'
+import { addDestination, changeDestination } from '~/store/destination'
 import { freeze } from '~/store/freeze'
 import { changePublication, getPublication, goLive, setRunning } from '~/store/publication'
 import { receiver } from '../handed-over'
 import { publish, zonesPlant } from './plant'
-import { brokerSettings, bystander, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
+import { brokerAt, brokerSettings, bystander, folder, freshDatabase, startBroker, type TestBroker, until } from './support'
 
 interface Heard {
   topic: string
@@ -37,7 +37,7 @@ const spB = get('spBv1.0')!
 let t: Awaited<ReturnType<typeof freshDatabase>>
 let b: TestBroker
 let engine: Engine
-let settings: DestinationDraft['settings']
+let settings: MqttSettings
 let destinationId: string
 let equipmentIds: string[]
 let handles: number[]
@@ -375,17 +375,17 @@ describe('a Sparkplug edge node', () => {
 })
 
 it('over MQTT 3.1.1 too, whose messages carry no ids: each is confirmed by topic and payload', async () => {
-  const [d] = await listDestinations(t.db)
+  const d = await brokerAt(t.db, destinationId)
   const destinationOf = () => {
     const one = engine.destinations.get(destinationId)!
     return { witness: one.witness, destination: one.destination, present: () => one.present() }
   }
   const before = destinationOf().witness
-  await changeDestination(t.db, d!.id, { ...d!, settings: { ...settings, protocol: '3.1.1' } })
+  await changeDestination(t.db, d.id, { ...d, settings: { ...settings, protocol: '3.1.1' } })
   // What goes out before the new witness listens is unknown, and says so: that is not what is looked at here.
   await until(() => {
     const { witness, destination, present } = destinationOf()
-    return destination.settings.protocol === '3.1.1' && witness !== before && witness?.view() && present().state === 'running'
+    return destination.version > d.version && witness !== before && witness?.view() && present().state === 'running'
   }, 'the change')
   values(700)
   // What needs headers does not go live there.

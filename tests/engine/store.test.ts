@@ -14,7 +14,7 @@ import { addAudit, auditAfter, listAudit } from '~/store/audit'
 import { addClass, changeClass, removeClass } from '~/store/class'
 import { addCredential, listCredentials, openCredential, removeCredential } from '~/store/credential'
 import { listen, type Noun } from '~/store/database'
-import { addDestination, changeDestination, getDestination } from '~/store/destination'
+import { addDestination, changeDestination } from '~/store/destination'
 import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
@@ -42,7 +42,7 @@ import { addSource, changeSource, getSource, removeSource, sourcePassword } from
 import { firstTags, listTags, tagsOfEquipment, tagUse } from '~/store/tag'
 import { addTags, changeTag, removeTags } from '~/store/tag-edit'
 import { publish, zonesPlant } from './plant'
-import { freshDatabase, until } from './support'
+import { brokerAt, freshDatabase, until } from './support'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
 beforeAll(async () => {
@@ -531,9 +531,10 @@ describe('a destination', () => {
     const { equipmentIds } = await zonesPlant(own.db, own.vault, 1)
     const shape = ShapeSettings.parse({ kind: 'cloudevents', mode: 'binary' })
     const p = await publish(own.db, { name: 'Binary events', destinationId: d.id, equipmentIds, shape })
-    const older = { ...d, settings: { ...d.settings, protocol: '3.1.1' as const } }
+    const older = { ...(await brokerAt(own.db, d.id)) }
+    older.settings = { ...older.settings, protocol: '3.1.1' }
     expect(await refused(changeDestination(own.db, d.id, older))).toEqual({ 'settings.protocol': expect.stringContaining('Binary events') })
-    expect((await getDestination(own.db, d.id)).settings.protocol).toBe('5')
+    expect((await brokerAt(own.db, d.id)).settings.protocol).toBe('5')
     // A paused one does not keep it, and does not go on there.
     await setRunning(own.db, p, false)
     expect(await refused(changeDestination(own.db, d.id, older))).toBeNull()

@@ -5,7 +5,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
 import pg from 'pg'
-import type { DestinationDraft } from '~/contract/destination'
+import type { Destination } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { certificateFacts } from '~/core/credential/certificate'
 import { noHighWater } from '~/core/delivery/high-water'
 import { realClock } from '~/engine/clock/real-clock'
@@ -16,6 +17,7 @@ import { brokerUsers } from '~/standins/plant'
 import { addCredential } from '~/store/credential'
 import { type Db, openDatabase } from '~/store/database'
 import { PgDeliveryStore, storeTrouble } from '~/store/delivery'
+import { getDestination } from '~/store/destination'
 import { migrate } from '~/store/migrate'
 import { Vault } from '~/store/vault'
 
@@ -156,7 +158,14 @@ export async function until<T>(look: () => T | Promise<T>, what: string, seconds
 }
 
 /** Stores the works' certificates and gives the settings of a destination at the broker. */
-export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['ports']): Promise<DestinationDraft['settings']> {
+/** A destination that is a broker. */
+export async function brokerAt(db: Db, id: string): Promise<Extract<Destination, { kind: 'mqtt' }>> {
+  const d = await getDestination(db, id)
+  if (d.kind !== 'mqtt') throw new Error(`${d.name} is no broker`)
+  return d
+}
+
+export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['ports']): Promise<MqttSettings> {
   const c = await certificates()
   const keep = async (name: string, kind: 'certificate' | 'authority', certificate: string, secret: string | null) =>
     (await addCredential(db, vault, { name, kind, certificate, facts: await certificateFacts(certificate), user: null, secret })).id

@@ -1,7 +1,7 @@
 import { createServer } from 'node:net'
 import type { MqttClient } from 'mqtt'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { DestinationDraft } from '~/contract/destination'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
 import type { OverMqtt } from '~/core/publication/over-mqtt'
 import type { Planned } from '~/engine/destinations/driver'
@@ -19,7 +19,7 @@ const ZONES = 20
 let t: Awaited<ReturnType<typeof freshDatabase>>
 let b: TestBroker
 let engine: Engine
-let settings: DestinationDraft['settings']
+let settings: MqttSettings
 let destinationId: string
 let equipmentIds: string[]
 let handles: number[]
@@ -213,7 +213,7 @@ it('speaks by the clock when asked to', async () => {
 })
 
 describe('checking a destination', () => {
-  const check = async (part: Partial<DestinationDraft['settings']>, filters = ['varnmoor/+/x'], more: Partial<Planned> = {}) => {
+  const check = async (part: Partial<MqttSettings>, filters = ['varnmoor/+/x'], more: Partial<Planned> = {}) => {
     const steps: Record<string, string> = {}
     const planned = { filters, sends: [], others: [], ...more }
     for await (const s of mqttDriver.check(await engine.target({ name: 'c', settings: { ...settings, ...part } }), planned)) {
@@ -271,10 +271,11 @@ describe('checking a destination', () => {
     b.broker.setFaults(null)
   })
   it('finds another destination with the same client id at the same broker', async () => {
-    const others = [{ name: 'The other', settings: { ...settings, witnessClientId: settings.clientId, clientId: 'x' } }]
+    const other = { id: destinationId, kind: 'mqtt' as const, enabled: true, version: 1, publicationCount: 0 }
+    const others = [{ ...other, name: 'The other', settings: { ...settings, witnessClientId: settings.clientId, clientId: 'x' } }]
     expect((await check({}, undefined, { others })).login).toBe('mqtt.same-client')
     expect(said).toContain('The other uses the client id')
-    expect((await check({}, undefined, { others: [{ name: 'Far', settings: { ...settings, port: 1 } }] })).login).toBe('passed')
+    expect((await check({}, undefined, { others: [{ ...other, name: 'Far', settings: { ...settings, port: 1 } }] })).login).toBe('passed')
   })
   it('finds a witness that may not read', async () => {
     expect((await check({}, ['other/#'])).witness).toBe('witness.refused')

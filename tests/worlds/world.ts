@@ -41,7 +41,7 @@ export class World {
   readonly oracle: Oracle
   /** The machine on which the engines run: its wall clock may be set. */
   readonly machine = { offset: Date.UTC(2026, 10, 27) }
-  destinations: Destination[] = []
+  destinations: Extract<Destination, { kind: 'mqtt' }>[] = []
   plans: Plan[] = []
   private readonly paused = new Set<string>()
   /** Every filter that was ever live, the newest last. */

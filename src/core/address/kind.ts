@@ -67,6 +67,10 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   leftBehind(before: Pick<Plan, 'messages'> & { address: AddressOfKind<K> }, after: Pick<Plan, 'messages' | 'address'>): string[]
   bindings(a: AddressOfKind<K>): Bindings
   server(settings: DestinationSettings[K]): Server
+  /** Everywhere a secret of it is sent to: scheme, host and port. */
+  reached(settings: DestinationSettings[K]): string[]
+  /** The setting with which a destination can do less than it could, so that what is live there may not go on; null: it can do all. */
+  narrows(settings: DestinationSettings[K]): string | null
   /** In few words, for a sentence. */
   summary(a: AddressOfKind<K>): string
 }

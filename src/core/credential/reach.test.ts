@@ -27,15 +27,20 @@ describe('where a secret goes', () => {
     ['mqtt://user@broker', null],
     ['mqtt://broker:99999', null],
     ['http://broker', null],
+    ['Kafka://B1', 'kafka://b1:9092'],
+    ['kafka-secure://b1:19092', 'kafka-secure://b1:19092'],
+    ['constructor://b1', null],
   ])('%s as an administrator types it', (text, place) => expect(placeOf(text)).toBe(place))
 
   it('each credential that is handed over is named with its field; that of a witness that is off is not', () => {
     const settings = { host: 'b', port: 1, tls: false, credentialId: 'a', witnessCredentialId: 'w', witness: true } as never
-    expect(destinationUses({ settings }).map((u) => [u.credentialId, u.field])).toEqual([
+    expect(destinationUses({ kind: 'mqtt', settings }).map((u) => [u.credentialId, u.field])).toEqual([
       ['a', 'settings.credentialId'],
       ['w', 'settings.witnessCredentialId'],
     ])
-    expect(destinationUses({ settings: { ...(settings as object), witness: false } as never })).toHaveLength(1)
+    expect(destinationUses({ kind: 'mqtt', settings: { ...(settings as object), witness: false } as never })).toHaveLength(1)
+    const stream = { servers: 'a:9092, B:9093', tls: true, credentialId: 's', witness: false, witnessCredentialId: null } as never
+    expect(destinationUses({ kind: 'stream', settings: stream }).map((u) => u.place)).toEqual(['kafka-secure://a:9092', 'kafka-secure://b:9093'])
     expect(sourceUses({ kind: 'mqtt', settings: { host: 'b', port: 1, tls: true, credentialId: 'a' } } as never)).toEqual([
       { credentialId: 'a', field: 'settings.credentialId', place: 'mqtts://b:1' },
     ])

@@ -1,6 +1,7 @@
 import type { DestinationDraft } from '~/contract/destination'
 import { brokerPlace, placeText } from '~/contract/place'
 import type { SourceDraft } from '~/contract/source'
+import { kindOf } from '../address/kinds'
 
 /** Where a source's secret goes, with how it is protected on the way: `'opc.tcp+signandencrypt://kiln:4840'`; null: it has none to send. */
 export function sourceReach(s: Pick<SourceDraft, 'kind' | 'settings'>): string | null {
@@ -30,11 +31,10 @@ export interface Use {
   place: string
 }
 
-export function destinationUses(d: Pick<DestinationDraft, 'settings'>): Use[] {
-  const { settings } = d
-  const place = brokerPlace(settings)
+export function destinationUses({ kind, settings }: Pick<DestinationDraft, 'kind' | 'settings'>): Use[] {
+  const places = kindOf({ kind }).reached(settings)
   const of = (credentialId: string | null, field: string): Use[] =>
-    credentialId === null ? [] : [{ credentialId, field: `settings.${field}`, place }]
+    credentialId === null ? [] : places.map((place) => ({ credentialId, field: `settings.${field}`, place }))
   return [...of(settings.credentialId, 'credentialId'), ...(settings.witness ? of(settings.witnessCredentialId, 'witnessCredentialId') : [])]
 }
 

@@ -553,7 +553,7 @@ export class DestinationSupervisor {
         again: item.segment.ordinal + item.index <= this.sentOrdinal,
         inDoubt: this.outbox.inDoubt(item.segment.ordinal + item.index),
       }
-      const unfit = connection.unfit(m) ?? (this.suspicion.barred(item, clock.mono()) ? barredFailure(e.topic, this.ctx.driver.dislikes) : null)
+      const unfit = connection.unfit(m) ?? (this.suspicion.barred(item, clock.mono()) ? barredFailure(e, this.ctx.driver) : null)
       if (unfit) {
         this.refuse(item, unfit)
         continue
@@ -595,7 +595,7 @@ export class DestinationSupervisor {
     if (!this.suspicion.strike(item, now, now - since, this.witness?.lostSince(now - TOGETHER_MS) ?? false)) return
     this.sending?.succeeded()
     // What went out at QoS 0 does not go out again: it is what follows that goes aside.
-    if (!left.has(item)) this.refuse(item, hangsUp(item.envelope.topic, this.ctx.driver.dislikes))
+    if (!left.has(item)) this.refuse(item, hangsUp(item.envelope, this.ctx.driver))
   }
 
   /** All went out that a link was lost on: no message is tried alone any more. */
@@ -863,15 +863,15 @@ function unacknowledged(seconds: number): Failure {
   }
 }
 
-function hangsUp(topic: string, dislikes: string): Failure {
+function hangsUp(e: Envelope, driver: DestinationDriver): Failure {
   return {
     code: 'destination.hangs-up',
-    message: `The link was lost three times on a message to ${topic.slice(0, 200)} that was alone on it: it went aside`,
-    hint: `The other side hangs up on it: ${dislikes}`,
+    message: `The link was lost three times on a message to ${driver.described(e)} that was alone on it: it went aside`,
+    hint: `The other side hangs up on it: ${driver.dislikes}`,
     where: 'destination',
   }
 }
 
-function barredFailure(topic: string, dislikes: string): Failure {
-  return { ...hangsUp(topic, dislikes), message: `${topic.slice(0, 200)}: like those before it went aside; one is tried again every minute` }
+function barredFailure(e: Envelope, driver: DestinationDriver): Failure {
+  return { ...hangsUp(e, driver), message: `${e.topic.slice(0, 200)}: like those before it went aside; one is tried again every minute` }
 }

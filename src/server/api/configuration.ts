@@ -1,7 +1,7 @@
 import { fail } from '~/contract/failure'
 import type { Caller } from '~/contract/person'
-import { brokerPlace } from '~/contract/place'
 import { allows } from '~/contract/role'
+import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceReach, sourceUses, type Use } from '~/core/credential/reach'
 import { listAsides, removeAsides } from '~/store/aside'
 import { addCredential, bindCredential, demandPlaces, listCredentials, removeCredential } from '~/store/credential'
@@ -134,7 +134,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   checkDestination: async ({ body, request, caller }) => {
     await mayGoThere(caller, destinationUses(body), false)
     const answer = await steps('/destinations/check', body, { request, caller })
-    await checked(caller, 'destination', body, brokerPlace(body.settings))
+    await checked(caller, 'destination', body, kindOf(body).reached(body.settings).join(', '))
     return answer
   },
   listCredentials: () => listCredentials(database()),

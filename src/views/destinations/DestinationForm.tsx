@@ -1,6 +1,8 @@
 import { zodResolver } from '@hookform/resolvers/zod'
+import { useState } from 'react'
 import { type FieldValues, useForm } from 'react-hook-form'
 import { type Destination, DestinationDraft, type DestinationKind, destinationSettings } from '~/contract/destination'
+import { SelectField } from '~/ui/Field'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { call, refresh, useCall } from '../app/api'
 import { CheckPanel } from '../shared/CheckPanel'
@@ -8,28 +10,38 @@ import { SettingsSheet } from '../shared/SettingsSheet'
 import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
-import { kindView } from './kinds'
+import { destinationKinds, kindView } from './kinds'
 import { useNewCredential } from './useNewCredential'
 
-/** Adds or edits a destination; the check on the right tries what stands in the form, witness included. */
-export function DestinationForm({
-  destination,
-  onClose,
-  onSaved,
-}: {
+interface Props {
   destination: Destination | null
   onClose(): void
   onSaved(d: Destination): void
-}) {
-  const kind: DestinationKind = destination?.kind ?? 'mqtt'
+}
+
+/** Adds a destination, of a kind that is chosen in it, or edits one. */
+export function DestinationForm(props: Props) {
+  const [begun, setBegun] = useState<{ kind: DestinationKind; name: string }>({ kind: props.destination?.kind ?? 'mqtt', name: '' })
+  return <KindForm key={begun.kind} begun={begun} onKind={(kind, name) => setBegun({ kind, name })} {...props} />
+}
+
+/** The settings of a destination of one kind; the check on the right tries what stands in the form, witness included. */
+function KindForm({
+  destination,
+  begun,
+  onKind,
+  onClose,
+  onSaved,
+}: Props & { begun: { kind: DestinationKind; name: string }; onKind(kind: DestinationKind, name: string): void }) {
+  const { kind } = begun
   const view = kindView(kind)
   const start = destination
     ? { name: destination.name, kind, enabled: destination.enabled, settings: destination.settings }
-    : { name: '', kind, enabled: true, settings: view.fresh }
+    : { name: begun.name, kind, enabled: true, settings: view.fresh }
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
   const { saving, problem, save } = useSaving(form)
-  const kept = useKeptForm(form, `destination ${destination?.id ?? 'new'}`, destination?.version ?? null, start)
+  const kept = useKeptForm(form, `destination ${destination?.id ?? (kind === 'mqtt' ? 'new' : `new ${kind}`)}`, destination?.version ?? null, start)
   // Closed on purpose, after a question where something was typed: then it is thrown away.
   const close = () => {
     kept.forget()
@@ -72,6 +84,17 @@ export function DestinationForm({
         there={destination !== null}
         onClose={close}
         onSave={submit}
+        head={
+          !destination && (
+            <SelectField label="Kind" value={kind} onChange={(e) => onKind(e.target.value as DestinationKind, form.getValues('name') as string)}>
+              {destinationKinds.map((k) => (
+                <option key={k} value={k}>
+                  {kindView(k).label}
+                </option>
+              ))}
+            </SelectField>
+          )
+        }
         schema={destinationSettings[kind]}
         form={form}
         options={options}

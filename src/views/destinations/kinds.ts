@@ -1,8 +1,12 @@
 import type { Destination, DestinationKind } from '~/contract/destination'
 import type { KindView } from './kinds/kind-view'
 import { mqtt } from './kinds/mqtt'
+import { stream } from './kinds/stream'
 
-const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt }
+const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream }
+
+/** In the order in which they are offered. */
+export const destinationKinds = Object.keys(kinds) as DestinationKind[]
 
 /** What pages show of a kind; the settings that it is given must be of that kind. */
 export function kindView(kind: DestinationKind): KindView<DestinationKind> {

@@ -20,6 +20,8 @@ interface Props extends Omit<ComponentProps<typeof SettingsForm>, 'path'> {
   /** Whether it is there already. */
   there: boolean
   warning?: ReactNode
+  /** What stands before the name. */
+  head?: ReactNode
   /** What stands in the foot before the buttons. */
   foot?: ReactNode
   onClose(): void
@@ -29,7 +31,22 @@ interface Props extends Omit<ComponentProps<typeof SettingsForm>, 'path'> {
 }
 
 /** The sheet in which a source or a destination is added or changed: its settings on the left, what trying them found on the right. */
-export function SettingsSheet({ what, title, note, example, kept, saving, there, warning, foot, onClose, onSave, children, ...settings }: Props) {
+export function SettingsSheet({
+  what,
+  title,
+  note,
+  example,
+  kept,
+  saving,
+  there,
+  warning,
+  head,
+  foot,
+  onClose,
+  onSave,
+  children,
+  ...settings
+}: Props) {
   const { register, formState } = settings.form
   return (
     <Modal
@@ -51,6 +68,7 @@ export function SettingsSheet({ what, title, note, example, kept, saving, there,
       <div className="grid grid-cols-[1fr_330px] gap-6">
         <Form label={what} onSubmit={onSave}>
           {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
+          {head}
           <TextField
             label="Name"
             autoFocus

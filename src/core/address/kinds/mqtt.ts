@@ -1,4 +1,5 @@
 import type { MqttAddress } from '~/contract/addresses/mqtt'
+import { brokerPlace } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import { shapeOf } from '../../shape/registry'
 import type { AddressKind } from '../kind'
@@ -103,6 +104,8 @@ export const mqttAddress: AddressKind<'mqtt'> = {
     version: protocol,
     headers: protocol === '5',
   }),
+  reached: (settings) => [brokerPlace(settings)],
+  narrows: ({ protocol }) => (protocol === '5' ? null : 'protocol'),
   summary: ({ qos, retain, headers }: MqttAddress) =>
     `QoS ${qos}${retain ? ', retained' : ''}${headers.length > 0 ? `, ${headers.length} ${headers.length === 1 ? 'header' : 'headers'}` : ''}`,
 }

@@ -1,5 +1,6 @@
 import type { TopicRule } from '~/contract/addresses/text'
 import { serversOf } from '~/contract/destinations/stream'
+import { nodePlace } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import type { AddressKind } from '../kind'
 import { some } from '../some'
@@ -99,6 +100,8 @@ export const streamAddress: AddressKind<'stream'> = {
     const protocol = tls ? 'kafka-secure' : 'kafka'
     return { host: first ? `${first.host}:${first.port}` : 'unknown', protocol, version: mechanism === 'none' ? '' : mechanism, headers: true }
   },
+  reached: ({ servers, tls }) => (serversOf(servers) ?? []).map((one) => nodePlace(tls, one)),
+  narrows: () => null,
   summary: ({ key, headers }) =>
     `key ${key === '' ? 'as the topic' : key}${headers.length > 0 ? `, ${headers.length} ${headers.length === 1 ? 'header' : 'headers'}` : ''}`,
 }

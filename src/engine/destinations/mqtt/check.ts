@@ -164,7 +164,7 @@ export function sameIdentity(target: DestinationTarget<'mqtt'>, others: Planned[
   const { host, port, clientId, witness, witnessClientId } = target.settings
   const own = new Set([clientId, ...(witness ? [witnessClientId] : [])])
   for (const o of others) {
-    if (o.settings.host !== host || o.settings.port !== port) continue
+    if (o.kind !== 'mqtt' || o.settings.host !== host || o.settings.port !== port) continue
     for (const id of [o.settings.clientId, ...(o.settings.witness ? [o.settings.witnessClientId] : [])])
       if (own.has(id)) return `${o.name} uses the client id ${id} at this broker too`
   }

@@ -23,8 +23,10 @@ const same = (a: MqttAccess, b: MqttAccess) => JSON.stringify(a) === JSON.string
 export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'> {
   return {
     carriesId: (settings: MqttSettings) => settings.protocol === '5',
-    protection: ({ settings, credential }) => (settings.tls ? (credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS'),
+    protection: ({ settings, credential }) =>
+      settings.tls ? (credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS',
     rights: ({ clientId, witnessClientId }, reads) => `of ${clientId} to publish, or of ${witnessClientId} to read ${reads[0] ?? 'its topics'}`,
+    described: ({ topic, qos }) => `${topic.slice(0, 200)} (QoS ${qos})`,
     dislikes: 'look at its permissions there, its topic, QoS, retain and size',
     sameSender: (a, b) => same(senderAccess(a), senderAccess(b)),
     sameWitness: (a, b) => same(witnessAccess(a), witnessAccess(b)),

@@ -1,3 +1,4 @@
+import { unpackProperties } from '~/core/delivery/properties'
 import type { DestinationDriver } from '../driver'
 import { senderAccess, witnessAccess } from './access'
 import { checkStream } from './check'
@@ -11,8 +12,12 @@ const KB = 1000
 export const streamDriver: DestinationDriver<'stream'> = {
   carriesId: () => true,
   protection: ({ settings, credential }) =>
-    [settings.tls ? (credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS', ...(settings.mechanism === 'none' ? [] : [settings.mechanism])].join(', '),
+    [
+      settings.tls ? (credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS',
+      ...(settings.mechanism === 'none' ? [] : [settings.mechanism]),
+    ].join(', '),
   rights: ({ clientId }, reads) => `of ${clientId} to write, or of its witness to read ${reads[0] ?? 'its topics'}`,
+  described: ({ topic, properties }) => `${topic} (key ${unpackProperties(properties).key.slice(0, 100) || 'as the topic'})`,
   dislikes: 'look at its permissions there, its topic, key and size',
   sameSender: (a, b) => JSON.stringify([senderAccess(a), howOf(a.settings)]) === JSON.stringify([senderAccess(b), howOf(b.settings)]),
   sameWitness: (a, b) => JSON.stringify(witnessAccess(a)) === JSON.stringify(witnessAccess(b)),

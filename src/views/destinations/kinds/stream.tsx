@@ -1,0 +1,77 @@
+import { serversOf } from '~/contract/destinations/stream'
+import { Fact } from '~/ui/Notes'
+import type { KindView } from './kind-view'
+
+const ofWitness = ['witnessCredentialId', 'lateS']
+const ways = { all: 'all copies that are up, each message once', leader: 'the leader alone' } as const
+
+export const stream: KindView<'stream'> = {
+  label: 'Stream',
+  example: 'Works stream',
+  check:
+    'Tries name, port, TLS, the log-in, every node that the cluster names, its topics and the witness, each by itself. Nothing is sent and nothing saved by it.',
+  credentials: { authorityId: ['authority'], credentialId: ['password', 'certificate'], witnessCredentialId: ['password', 'certificate'] },
+  fresh: {
+    servers: '',
+    tls: true,
+    authorityId: null,
+    clientId: 'embrik',
+    mechanism: 'none',
+    credentialId: null,
+    acks: 'all',
+    compression: 'none',
+    lingerMs: 5,
+    batchKb: 256,
+    retryMs: 1000,
+    window: 2000,
+    ackS: 20,
+    witness: true,
+    witnessCredentialId: null,
+    lateS: 30,
+    outboxMb: 500,
+  },
+  place: (s) => (serversOf(s.servers) ?? []).map(({ host, port }) => `${host}:${port}`).join(', '),
+  warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change messages.'),
+  hides: (s) => [
+    ...(s.tls ? [] : ['authorityId']),
+    ...(s.tls || s.mechanism !== 'none' ? [] : ['credentialId', 'witnessCredentialId']),
+    ...(s.witness ? [] : ofWitness),
+  ],
+  witnessed: (s) => s.witness,
+  SenderFacts: ({ settings: s, credential }) => (
+    <>
+      <Fact name="Client id">{s.clientId}</Fact>
+      {credential && (
+        <>
+          <Fact name="Identity" mono={false}>
+            {credential(s.credentialId)}
+          </Fact>
+          <Fact name="Authority" mono={false}>
+            {credential(s.authorityId)}
+          </Fact>
+        </>
+      )}
+      <Fact name="Log-in by">{s.mechanism}</Fact>
+      <Fact name="Acknowledged by" mono={false}>
+        {ways[s.acks]}
+      </Fact>
+      <Fact name="Compression">{s.compression}</Fact>
+      <Fact name="Batches">
+        up to {s.batchKb} kB, or {s.lingerMs} ms
+      </Fact>
+      <Fact name="In flight">up to {s.window}</Fact>
+    </>
+  ),
+  WitnessFacts: ({ settings: s, credential }) => (
+    <>
+      <Fact name="Reads" mono={false}>
+        all partitions, in no group
+      </Fact>
+      {credential && (
+        <Fact name="Identity" mono={false}>
+          {credential(s.witnessCredentialId)}
+        </Fact>
+      )}
+    </>
+  ),
+}
