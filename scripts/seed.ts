@@ -10,7 +10,7 @@ import { overMqtt } from '~/core/publication/over-mqtt'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
 import { setUpOrders } from '~/standins/orders'
 import { demoPki } from '~/standins/pki'
-import { brokerUsers, compressorLogin, kilnLogin, ordersLogin } from '~/standins/plant'
+import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, streamUsers } from '~/standins/plant'
 import { standinPorts } from '~/standins/ports'
 import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
 import { type Db, databaseUrl, openDatabase } from '~/store/database'
@@ -34,6 +34,7 @@ const people = [
 
 const base = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
 const ports = standinPorts(base)
+const streamServers = `127.0.0.1:${ports.stream}, 127.0.0.1:${ports.streamSecond}`
 const databasePort = Number(new URL(databaseUrl()).port)
 const demo = process.env.EMBRIK_DEMO_DIR ?? '.embrik/demo'
 
@@ -72,15 +73,61 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
     await writeFile(join(demo, 'kiln-trusts.der'), new X509Certificate(application.certificate).raw)
 }
 
+/** The works stream, and the kiln's zones sent there too. */
+async function seedStream(db: Db, vault: Vault, authorityId: string, zones: string[]): Promise<void> {
+  const login = (name: string, user: keyof typeof streamUsers) =>
+    addCredential(db, vault, { name, kind: 'password', certificate: null, facts: null, user, secret: streamUsers[user] })
+  const sender = await login('Embrik at the works stream', 'embrik')
+  const witness = await login('Witness at the works stream', 'witness')
+  const { id: destinationId } = await addDestination(db, {
+    name: 'Works stream',
+    kind: 'stream',
+    enabled: true,
+    settings: {
+      servers: streamServers,
+      tls: true,
+      authorityId,
+      clientId: 'embrik',
+      mechanism: 'SCRAM-SHA-512',
+      credentialId: sender.id,
+      acks: 'all',
+      compression: 'gzip',
+      lingerMs: 20,
+      batchKb: 256,
+      retryMs: 1000,
+      window: 2000,
+      ackS: 20,
+      witness: true,
+      witnessCredentialId: witness.id,
+      lateS: 30,
+      outboxMb: 200,
+    },
+  })
+  const address = { kind: 'stream' as const, topic: '{enterprise}.kiln', topicRule: 'slug' as const, key: '{unit}', headers: [], contentType: '' }
+  const made = await addPublication(db, {
+    name: 'Kiln zones, to the stream',
+    equipmentIds: zones,
+    trigger: { kind: 'every', seconds: 5 },
+    shape: flatJsonSettings,
+    address,
+    steersOnly: false,
+    destinationId,
+  })
+  await goLive(db, made.id, 'Ines Rook', freeze)
+}
+
 /** The data was kept but the ports moved: what points at the stand-ins follows. */
 async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const s of await listSources(db)) {
     const moved = movedSource(s)
     if (JSON.stringify(moved.settings) !== JSON.stringify(s.settings)) await changeSource(db, vault, s.id, moved, undefined, true)
   }
-  for (const d of await listDestinations(db))
+  for (const d of await listDestinations(db)) {
+    if (d.name === 'Works stream' && d.kind === 'stream' && d.settings.servers.startsWith('127.0.0.1:') && d.settings.servers !== streamServers)
+      await changeDestination(db, d.id, { ...d, settings: { ...d.settings, servers: streamServers } })
     if (d.name === 'Site broker' && d.kind === 'mqtt' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: ports.brokerMutual } })
+  }
 }
 
 function movedSource(s: Source): Source {
@@ -221,6 +268,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   }
   await publish('Kiln zones, each change', zones, '{enterprise}/{site}/{area}/{centre}/{unit}/state', { kind: 'change' }, false)
   await publish('Kiln, every 10 s', [kiln], '{enterprise}/{site}/{area}/{centre}/state', { kind: 'every', seconds: 10 }, true)
+  await seedStream(db, vault, authority.id, zones)
   // Last: whoever finds people here finds a whole demo.
   for (const p of people) await addPerson(db, p)
 }

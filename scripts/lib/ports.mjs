@@ -13,6 +13,8 @@ export function portsOf(base) {
     kiln: base + 14,
     field: base + 15,
     compressor: base + 16,
+    stream: base + 17,
+    streamSecond: base + 18,
   }
 }
 
@@ -34,6 +36,8 @@ const names = {
   kiln: 'kiln OPC UA',
   field: 'dryers and meters, Modbus',
   compressor: 'compressor, HTTP',
+  stream: 'works stream, first node',
+  streamSecond: 'works stream, second node',
 }
 
 /** Throws one line that names the first port somebody else holds. */

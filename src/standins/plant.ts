@@ -6,6 +6,16 @@ export const compressorLogin = { user: 'monitor', password: 'air-reader-6' }
 export const ordersLogin = { user: 'works_reader', password: 'order-reader-7', database: 'varnmoor_works' }
 export const deviceLogins = { probes: 'clay-probe-8', packing: 'clay-packer-9' }
 
+export const streamUsers = { embrik: 'clay-stream-1', witness: 'clay-witness-6', reader: 'clay-reader-8' }
+/** Topics of the works stream, with how many partitions each has. */
+export const streamTopics = { 'varnmoor.kiln': 6, 'varnmoor.dryers': 3, 'varnmoor.works': 1 }
+/** Who may what there, by what names of topics begin with. */
+export const streamPermissions = {
+  embrik: { write: ['varnmoor.'], read: [] },
+  witness: { write: [], read: ['varnmoor.'] },
+  reader: { write: [], read: ['varnmoor.'] },
+}
+
 export const brokerUsers: User[] = [
   {
     name: 'embrik',

@@ -8,5 +8,8 @@ export function standinPorts(base: number) {
     kiln: base + 14,
     field: base + 15,
     compressor: base + 16,
+    /** Of the works stream's two nodes. */
+    stream: base + 17,
+    streamSecond: base + 18,
   }
 }

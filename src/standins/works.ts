@@ -11,8 +11,9 @@ import { FieldServer } from './modbus/server'
 import { worksUnits } from './modbus/units'
 import { Panel } from './panel/panel'
 import { demoPki } from './pki'
-import { brokerUsers, compressorLogin, deviceLogins, kilnLogin } from './plant'
+import { brokerUsers, compressorLogin, deviceLogins, kilnLogin, streamPermissions, streamTopics, streamUsers } from './plant'
 import { standinPorts } from './ports'
+import { Stream } from './stream/stream'
 
 /** Everything of the works that this machine plays. */
 export interface RunningWorks {
@@ -22,6 +23,7 @@ export interface RunningWorks {
   field: FieldServer
   fieldGate: Gate
   compressor: CompressorServer
+  stream: Stream
   stop(): Promise<void>
 }
 
@@ -77,8 +79,15 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
   )
   const fieldGate = await Gate.open(ports.field, fieldInner)
   const compressor = await CompressorServer.start(ports.compressor, compressorLogin)
+  const { certificate: cert, key } = pki.broker
+  const stream = await Stream.start({
+    listeners: [{ name: 'tls', ports: [ports.stream, ports.streamSecond], tls: { cert, key }, users: streamUsers }],
+    topics: streamTopics,
+    permissions: streamPermissions,
+    most: Number(process.env.EMBRIK_BROKER_LOG ?? 100_000),
+  })
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
-  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor })
+  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream })
   return {
     broker,
     kiln,
@@ -86,10 +95,12 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     field,
     fieldGate,
     compressor,
+    stream,
     stop: async () => {
       unwatchFile(trustFile)
       await panel.stop()
       await speakers.stop()
+      await stream.stop()
       await compressor.stop()
       await fieldGate.close()
       await field.stop()

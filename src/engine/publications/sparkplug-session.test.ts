@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Plan } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
+import { mqttAddress } from '~/core/address/kinds/mqtt'
 import { Runner } from '~/core/publication/runner'
 import { kiln, member, settings } from '~/core/shape/shape-samples'
 import { nodeData } from '~/core/shape/sparkplug-birth'
@@ -13,8 +14,8 @@ import { deviceLost, sparkplugSession } from './sparkplug-session'
 const fill = (handle: number) => ({ kind: 'tag' as const, handle, width: 0, factor: 1, offset: 0 })
 const equipment = [{ ...kiln, name: 'Zone/1', members: [member('t', 'number', { fill: fill(1) }), member('p', 'number', { fill: fill(2) })] }]
 const shape = settings({ kind: 'sparkplug-b', group: 'works', node: 'edge', primaryHost: 'board' }) as Settings<'sparkplug-b'>
-const message = { equipment: [0], members: null, steering: [], topic: 'spBv1.0/works/DDATA/edge/Zone-1', key: '', headers: [], responseTopic: '' }
-const plan = { publicationId: 'p', name: 'Node', number: 3, shape, equipment, messages: [message] } as unknown as Plan
+const message = { equipment: [0], members: null, steering: [], place: 'spBv1.0/works/DDATA/edge/Zone-1', key: '', headers: [], responseTopic: '' }
+const plan = { publicationId: 'p', name: 'Node', number: 3, shape, address: mqttAddress.fresh, equipment, messages: [message] } as unknown as Plan
 
 function session() {
   const table = new LiveTable()

@@ -39,6 +39,15 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <p>Shares are of deliveries to readers, and of acknowledgements to senders. The same seed gives the same chances. What was done to each stands in <a href="/api/broker/log">the broker's log</a>.</p>
 <table><thead><tr><th>Client</th><th>State</th><th>Subscriptions</th><th>Waiting</th></tr></thead><tbody id="bc"></tbody></table>
+<h2>Works stream (Kafka protocol)</h2><p>Link: <b id="sl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="stream"> s</label> <button data-cut="stream">Cut</button> <button id="sm">Other nodes lead</button></p>
+<p>Told to be kept <span id="sk"></span></p>
+<form data-faults="stream" aria-label="Faults of the stream">
+<label>Slow by, ms <input type="number" name="slowMs" min="0" max="60000" value="0"></label><label>Refuse log-ins <input type="checkbox" name="refuseLogins"></label><label>Seed <input type="number" name="seed" value="1" step="1"></label>
+<label>Drop, % <input type="number" name="drop" min="0" max="100" step="0.1" value="0" data-share></label><label>Double, % <input type="number" name="double" min="0" max="100" step="0.1" value="0" data-share></label><label>Alter, % <input type="number" name="alter" min="0" max="100" step="0.1" value="0" data-share></label>
+<label>Lose answers, % <input type="number" name="loseAnswer" min="0" max="100" step="0.1" value="0" data-share></label><label>Wait, ms <input type="number" name="throttleMs" min="0" max="60000" value="0"></label><label>Disk full <input type="checkbox" name="full"></label>
+<label>Topics with <input name="errorOn" size="12" data-text></label><label>answer error <input type="number" name="error" min="-1" max="200" value="7"></label><label>Largest batch <input type="number" name="maximumBatch" min="100" value="1048576"></label>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
+<p>What it was handed and told to be kept stands in <a href="/api/stream/log">the stream's log</a>.</p>
 <script>
 const $=i=>document.getElementById(i), send=(m,u,b)=>fetch(u,{method:m,headers:{'content-type':'application/json'},body:JSON.stringify(b)}), post=(u,b)=>send('POST',u,b).then(draw)
 function put(form,faults){for(const i of form.querySelectorAll('input')){const v=faults[i.name];if(i===document.activeElement)continue
@@ -48,17 +57,18 @@ const r=await send('PUT','/api/'+form.dataset.faults+'/faults',b),said=form.quer
 const touched=new Set()
 for(const f of document.querySelectorAll('form')){f.oninput=()=>touched.add(f);f.onsubmit=e=>{e.preventDefault();take(f)}
 f.querySelector('[data-clear]').onclick=()=>send('PUT','/api/'+f.dataset.faults+'/faults',{}).then(()=>{touched.delete(f);draw()})}
-function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs'].includes(k)&&v!==0&&v!==false&&v!==''&&!(k==='maximumQos'&&v===2)&&!(k==='retainAvailable'&&v))}
+function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs','error','maximumBatch'].includes(k)&&v!==0&&v!==false&&v!==''&&!(k==='maximumQos'&&v===2)&&!(k==='retainAvailable'&&v))}
 const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls)td.className=cls;return td}
 async function draw(){try{const s=await(await fetch('/api/state')).json()
-for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
+for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
 for(const f of document.querySelectorAll('form')){const x=s[f.dataset.faults].faults;if(!touched.has(f)){put(f,x);const b=f.querySelector('[data-said]');b.textContent=working(x)?'in force':'';b.className='bad'}}
-$('fr').textContent=s.field.requests;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
+$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
 const kc=$('kc');kc.replaceChildren();for(const c of s.kiln.certificates){const r=kc.insertRow();cell(r,c.subject);cell(r,c.thumbprint);cell(r,c.state,c.state==='trusted'?'good':'bad')
 const b=document.createElement('button');b.textContent=c.state==='trusted'?'Refuse':'Trust';b.onclick=()=>post('/api/kiln/certificates/'+c.thumbprint,{trusted:c.state!=='trusted'});r.insertCell().append(b)}
 if(!s.kiln.certificates.length)cell(kc.insertRow(),'None has called yet').colSpan=4
 const bc=$('bc');bc.replaceChildren();for(const c of s.broker.clients){const r=bc.insertRow();cell(r,c.clientId);cell(r,c.connected?'connected':'away',c.connected?'good':'bad');cell(r,c.subscriptions.join(', ')||'-');cell(r,c.waiting)}
 }catch(e){document.title='Stand-in panel: no answer'}}
 for(const b of document.querySelectorAll('[data-cut]'))b.onclick=()=>post('/api/'+b.dataset.cut+'/cut',{seconds:+document.querySelector('[data-cut-s='+b.dataset.cut+']').value})
+$('sm').onclick=()=>post('/api/stream/leaders',{})
 draw();setInterval(draw,1500)
 </script></body></html>`

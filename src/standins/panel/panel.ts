@@ -6,6 +6,8 @@ import type { CompressorServer } from '../compressor/server'
 import type { Gate } from '../gate'
 import type { KilnServer } from '../kiln/server'
 import type { FieldServer } from '../modbus/server'
+import { StreamFaults } from '../stream/faults'
+import type { Stream } from '../stream/stream'
 import { page } from './page'
 
 const Cut = z.object({ seconds: z.number().min(0).max(3600) })
@@ -27,6 +29,7 @@ export interface Works {
   field: FieldServer
   fieldGate: Gate
   compressor: CompressorServer
+  stream: Stream
 }
 
 /** The stand-in panel: what somebody at the works would do to kiln and broker. */
@@ -85,6 +88,7 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
       },
       field: { cut: works.fieldGate.isShut(), faults: works.field.faults, requests: works.field.requests },
       compressor: { faults: works.compressor.faults },
+      stream: { cut: works.stream.isShut(), faults: works.stream.faults.settings, kept: works.stream.truth.kept },
       broker: {
         cut: works.broker.isShut(),
         faults: works.broker.faults.settings,
@@ -118,6 +122,22 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
   if (route === 'PUT /api/compressor/faults') {
     works.compressor.faults = CompressorFaults.parse(await body(req))
     return answer(res, 200, works.compressor.faults)
+  }
+  if (route === 'POST /api/stream/cut') {
+    works.stream.cut(Cut.parse(await body(req)).seconds)
+    return answer(res, 200, { cut: works.stream.isShut() })
+  }
+  if (route === 'POST /api/stream/leaders') {
+    works.stream.moveLeaders()
+    return answer(res, 200, {})
+  }
+  if (route === 'PUT /api/stream/faults') {
+    works.stream.setFaults(StreamFaults.parse(await body(req)))
+    return answer(res, 200, works.stream.faults.settings)
+  }
+  if (route === 'GET /api/stream/log') {
+    const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
+    return answer(res, 200, { arrivals: works.stream.truth.arrivals.filter((a) => a.n > after).slice(0, LOG_PAGE) })
   }
   if (route === 'PUT /api/broker/faults') {
     works.broker.setFaults(BrokerFaults.parse(await body(req)))

@@ -148,6 +148,11 @@ export class Truth {
   /** Keeps the last `limit`; with 0 none, and hashes nothing. */
   constructor(private readonly limit: number) {}
 
+  /** How many records producers were told are kept. */
+  get kept(): number {
+    return this.next - 1
+  }
+
   arrived(record: StreamRecord, offset: number | null, from: string, { topic, index }: Partition, fate: Fate): void {
     if (this.limit === 0) return
     this.arrivals.push({

@@ -45,6 +45,7 @@ export class Stream {
   private readonly servers: { listener: string; node: number; server: Server }[] = []
   private readonly sockets = new Set<Socket>()
   private producers = 0n
+  private shutUntil = 0
 
   private constructor(private readonly o: StreamOptions) {
     const { most = 200_000 } = o
@@ -72,6 +73,7 @@ export class Stream {
       nextProducerId: () => ++this.producers,
     }
     const take = (socket: Socket) => {
+      if (this.isShut()) return void socket.destroy()
       this.sockets.add(socket)
       socket.once('close', () => this.sockets.delete(socket))
       socket.setNoDelay(true)
@@ -106,8 +108,13 @@ export class Stream {
     this.topics.moveLeaders()
   }
 
-  /** Ends all connections; clients may come back at once. */
-  cut(): void {
+  isShut(): boolean {
+    return Date.now() < this.shutUntil
+  }
+
+  /** Resets every connection and refuses new ones for so many seconds. */
+  cut(seconds = 0): void {
+    this.shutUntil = Date.now() + seconds * 1000
     for (const socket of this.sockets) socket.destroy()
   }
 
