@@ -27,7 +27,7 @@ export async function bareDelivery(t: Fresh, destinationId: string, filter: stri
     .execute()
   await t.db
     .insertInto('publication_version')
-    .values({ publication_id: id, number: 1, plan: JSON.stringify({ filter, destinationId }), made_by: 'test' })
+    .values({ publication_id: id, number: 1, plan: JSON.stringify({ reads: [filter], destinationId }), made_by: 'test' })
     .execute()
   const row = await t.db
     .insertInto('delivery')

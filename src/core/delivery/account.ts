@@ -24,6 +24,8 @@ export const defaultLimits: Limits = { lateMs: 30_000, giveUpMs: 600_000, openMa
 export interface Sending {
   seq: number
   topic: string
+  /** Within what order holds there; absent: its topic. */
+  within?: string
   /** Of its payload; see digest.ts. */
   digest: number
   qos: 0 | 1 | 2
@@ -226,11 +228,11 @@ export class Account {
     const { odd, known } = this.standing
     const missing = odd.missing.has(seq)
     if (known.has(seq) && !missing) {
-      if (!this.byId) this.order(m.topic).remember(seq, m.digest)
+      if (!this.byId) this.order(m.within ?? m.topic).remember(seq, m.digest)
       this.remember(seq, m.digest)
       settled()
     } else {
-      const order = this.order(m.topic)
+      const order = this.order(m.within ?? m.topic)
       // What an earlier run had may have gone out as soon as it was made.
       const firstByWall = before || !this.wentOnce(seq)
       const { topic, digest, qos, deviceAt, producedAt, turn, madeMono } = m

@@ -112,6 +112,8 @@ export interface DestinationDriver<K extends DestinationKind = DestinationKind> 
   protection(target: DestinationTarget<K>): string
   /** Whose permissions decide whether messages get there, and whether they are read back. */
   rights(settings: DestinationSettings[K], reads: readonly string[]): string
+  /** Within what order holds: messages that differ in it may pass each other. */
+  within(e: Envelope): string
   /** A message to people: where it goes, and how. */
   described(e: Envelope): string
   /** Where to look when the other side hangs up on a message. */

@@ -367,7 +367,8 @@ export class DestinationSupervisor {
     this.topics.add(e.topic, account)
     const { seq, topic, qos, deviceAt, producedAt, turn, madeMono } = e
     const octets = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
-    const m = { seq, topic, digest: digest(octets), qos, deviceAt, producedAt, turn, madeMono }
+    const within = this.ctx.driver.within(e)
+    const m = { seq, topic, within, digest: digest(octets), qos, deviceAt, producedAt, turn, madeMono }
     account.sent(m, this.ctx.clock.mono(), () => this.outbox.settled(item), before)
   }
 

@@ -26,6 +26,7 @@ export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'
     protection: ({ settings, credential }) =>
       settings.tls ? (credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS',
     rights: ({ clientId, witnessClientId }, reads) => `of ${clientId} to publish, or of ${witnessClientId} to read ${reads[0] ?? 'its topics'}`,
+    within: ({ topic }) => topic,
     described: ({ topic, qos }) => `${topic.slice(0, 200)} (QoS ${qos})`,
     dislikes: 'look at its permissions there, its topic, QoS, retain and size',
     sameSender: (a, b) => same(senderAccess(a), senderAccess(b)),

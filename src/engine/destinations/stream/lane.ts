@@ -1,9 +1,10 @@
-import type { Answer, Outgoing } from '../driver'
+import type { Answer } from '../driver'
 import type { SentRecord } from './cluster'
 
 /** A message on its way, as a record of a partition. */
 export interface Entry {
-  m: Outgoing
+  /** Its position in the outbox. */
+  ordinal: number
   record: SentRecord
   octets: number
   answer(a: Answer): void
@@ -11,10 +12,12 @@ export interface Entry {
   alone: boolean
 }
 
+type Sent = Pick<Entry, 'ordinal' | 'record' | 'octets'>
+
 /** A batch whose fate nobody knows: sent again it must be the same, so that the cluster knows it again. */
 export interface Unsure {
   sequence: number
-  ordinals: readonly number[]
+  batch: readonly Sent[]
 }
 
 /** What is kept from one connection to the next: as whom batches are counted, how far, and which of them are unsure. */
@@ -23,7 +26,11 @@ export interface ProducerMemory {
   /** Sequence of the next batch, by place. */
   next: Map<string, number>
   unsure: Map<string, Unsure>
+  /** Positions of messages that were kept with their batch when that went again, before they were handed out again; by place. */
+  had: Map<string, Set<number>>
 }
+
+export const freshMemory = (): ProducerMemory => ({ producer: null, next: new Map(), unsure: new Map(), had: new Map() })
 
 const SEQUENCES = 2 ** 31
 
@@ -31,7 +38,9 @@ const SEQUENCES = 2 ** 31
 export class PartitionLane {
   readonly place: string
   waiting: Entry[] = []
-  flying: Entry[] | null = null
+  flying: readonly Sent[] | null = null
+  /** Those of it that wait for an answer: of a batch that goes again not all need have been handed out again. */
+  private handed: readonly Entry[] = []
   /** Of the batch that flies. */
   private sequence = 0
   /** It flew before, and may have been kept then. */
@@ -54,66 +63,81 @@ export class PartitionLane {
     this.octets += entry.octets
   }
 
-  /** Whether what was unsure can be sent again as it was; `wait`: not all of it has come. */
-  private repeatable(): 'none' | 'whole' | 'wait' | 'other' {
-    const unsure = this.memory.unsure.get(this.place)
-    if (!unsure) return 'none'
-    for (const [i, ordinal] of unsure.ordinals.entries()) {
-      const entry = this.waiting[i]
-      if (!entry) return 'wait'
-      if (entry.m.ordinal !== ordinal) return 'other'
-    }
-    return 'whole'
+  /** Whether a message is kept already, with a batch that went again before it was handed out again. Asked of each in their order. */
+  has(ordinal: number): boolean {
+    const had = this.memory.had.get(this.place)
+    if (!had) return false
+    // What lies before it is not handed out any more.
+    for (const o of had) if (o < ordinal) had.delete(o)
+    const has = had.delete(ordinal)
+    if (had.size === 0) this.memory.had.delete(this.place)
+    return has
   }
 
-  /** Whether a batch is to go now: it is full, or the oldest has waited long enough. `broken`: it can never go as it must. */
-  due(now: number, o: { lingerMs: number; most: number; patienceMs: number }): 'now' | 'wait' | 'broken' {
-    if (this.flying || this.waiting.length === 0) return 'wait'
-    const repeatable = this.repeatable()
-    if (repeatable === 'whole') return 'now'
-    if (repeatable === 'other' || (repeatable === 'wait' && now - this.since > o.patienceMs)) return 'broken'
-    if (repeatable === 'wait') return 'wait'
-    return this.waiting[0]!.alone || this.octets >= o.most || now - this.since >= o.lingerMs ? 'now' : 'wait'
+  /** Whether a batch is to go now: it is full, the oldest has waited long enough, or one is unsure, which goes first. */
+  due(now: number, o: { lingerMs: number; most: number }): boolean {
+    const [first] = this.waiting
+    if (this.flying || !first) return false
+    return this.memory.unsure.has(this.place) || first.alone || this.octets >= o.most || now - this.since >= o.lingerMs
   }
 
-  /** Takes the next batch: as many as fit, one at least; gives its first sequence. */
-  take(most: number): { entries: readonly Entry[]; sequence: number } {
+  /** Takes the next batch: what is unsure as it was, else as many as fit, one at least; gives its first sequence. */
+  take(most: number): { entries: readonly Sent[]; sequence: number } {
     const unsure = this.memory.unsure.get(this.place)
-    let count = unsure?.ordinals.length ?? 0
-    if (!unsure) {
-      let octets = 0
-      for (const entry of this.waiting) {
-        octets += entry.octets
-        if (count > 0 && (octets > most || entry.alone)) break
-        count++
-        if (entry.alone) break
-      }
-    }
-    this.flying = this.waiting.splice(0, count)
-    for (const entry of this.flying) this.octets -= entry.octets
     this.again = unsure !== undefined
     this.sequence = unsure?.sequence ?? this.memory.next.get(this.place) ?? 0
+    this.flying = unsure?.batch ?? this.fitting(most)
+    if (!unsure) this.waiting.splice(0, this.flying.length)
+    else this.handed = this.handedOf(unsure.batch)
+    this.octets = this.waiting.reduce((sum, { octets }) => sum + octets, 0)
     return { entries: this.flying, sequence: this.sequence }
   }
 
-  /** The batch that flew has been kept. */
+  private fitting(most: number): readonly Entry[] {
+    let octets = 0
+    let count = 0
+    for (const entry of this.waiting) {
+      octets += entry.octets
+      if (count > 0 && (octets > most || entry.alone)) break
+      count++
+      if (entry.alone) break
+    }
+    this.handed = this.waiting.slice(0, count)
+    return this.handed
+  }
+
+  /** Those of a batch that have been handed out again, taken from what waits. */
+  private handedOf(batch: readonly Sent[]): Entry[] {
+    const going = new Set(batch.map(({ ordinal }) => ordinal))
+    const handed = this.waiting.filter(({ ordinal }) => going.has(ordinal))
+    this.waiting = this.waiting.filter(({ ordinal }) => !going.has(ordinal))
+    return handed
+  }
+
+  /** The batch that flew has been kept; gives those of it that wait for an answer. */
   kept(now: number): readonly Entry[] {
-    const flown = this.landed(now)
+    const { flown, handed } = this.landed(now)
+    // Some may have been handed out while it flew.
+    const answered = [...handed, ...this.handedOf(flown)]
+    const known = new Set(answered.map(({ ordinal }) => ordinal))
+    const rest = flown.filter(({ ordinal }) => !known.has(ordinal))
+    if (rest.length > 0) this.memory.had.set(this.place, new Set([...(this.memory.had.get(this.place) ?? []), ...rest.map((e) => e.ordinal)]))
     this.memory.unsure.delete(this.place)
     this.memory.next.set(this.place, (this.sequence + flown.length) % SEQUENCES)
-    return flown
+    return answered
   }
 
   /** It has not been kept this time; whether it was kept when it flew before is as unsure as it was. */
   failed(now: number): readonly Entry[] {
-    return this.landed(now)
+    return this.landed(now).handed
   }
 
   /** Nobody knows whether it has been kept. */
   unknown(now: number): readonly Entry[] {
-    const flown = this.landed(now)
-    if (flown.length > 0) this.memory.unsure.set(this.place, { sequence: this.sequence, ordinals: flown.map((e) => e.m.ordinal) })
-    return flown
+    const { flown, handed } = this.landed(now)
+    const batch = flown.map(({ ordinal, record, octets }): Sent => ({ ordinal, record, octets }))
+    if (flown.length > 0) this.memory.unsure.set(this.place, { sequence: this.sequence, batch })
+    return handed
   }
 
   /** Not kept, since one of them is at fault: each goes by itself. */
@@ -134,11 +158,12 @@ export class PartitionLane {
     return all
   }
 
-  private landed(now: number): readonly Entry[] {
-    const flown = this.flying ?? []
+  private landed(now: number): { flown: readonly Sent[]; handed: readonly Entry[] } {
+    const landed = { flown: this.flying ?? [], handed: this.handed }
     this.flying = null
+    this.handed = []
     this.since = now
-    return flown
+    return landed
   }
 }
 

@@ -6,7 +6,7 @@ import type { Clock } from '../../clock/clock'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
 import { meaningOf } from './answers'
 import type { BatchAnswer, SentRecord, StreamCluster, TopicState } from './cluster'
-import { PartitionLane, type ProducerMemory, placeOf } from './lane'
+import { freshMemory, PartitionLane, type ProducerMemory, placeOf } from './lane'
 
 export interface SenderOptions {
   acks: 'all' | 'leader'
@@ -19,22 +19,10 @@ export interface SenderOptions {
 
 /** A topic that is not there, or not ours, is asked for again after this, ms. */
 const AGAIN_MS = 10_000
-/** How long what is to be sent again as it was may take to come, ms. */
-const PATIENCE_MS = 1000
 /** Octets of a record beside its key, value and headers, at most. */
 const RECORD_HEAD = 40
 
 const memoryKey = 'stream producer'
-const freshMemory = (): ProducerMemory => ({ producer: null, next: new Map(), unsure: new Map() })
-
-/** Asks for a connection that begins as another producer. */
-const renewed: Failure = {
-  code: 'stream.producer',
-  message: 'Begins as another producer: what was under way cannot be sent again as it was',
-  hint: 'What had arrived arrives twice',
-  where: 'destination',
-}
-
 interface Known extends TopicState {
   /** Monotonic ms. */
   at: number
@@ -127,7 +115,9 @@ export class StreamSender implements DestinationConnection {
       ...(key !== '' && { key: keyOctets }),
     }
     const octets = beside.reduce((n, [name, text]) => n + name.length + text.length + 8, RECORD_HEAD + value.length + keyOctets.length)
-    this.lane(topic, partition).add({ m, record, octets, answer, alone: false }, this.clock.mono())
+    const lane = this.lane(topic, partition)
+    if (lane.has(m.ordinal)) return answer({ kind: 'has' })
+    lane.add({ ordinal: m.ordinal, record, octets, answer, alone: false }, this.clock.mono())
     this.pump()
   }
 
@@ -145,9 +135,7 @@ export class StreamSender implements DestinationConnection {
     const due = new Map<number, PartitionLane[]>()
     let wait = false
     for (const lane of this.lanes.values()) {
-      const when = lane.due(now, { lingerMs: this.o.lingerMs, most: this.o.batch, patienceMs: PATIENCE_MS })
-      if (when === 'broken') return this.renew(renewed)
-      if (when === 'wait') {
+      if (!lane.due(now, { lingerMs: this.o.lingerMs, most: this.o.batch })) {
         wait ||= lane.flying === null && lane.waiting.length > 0
         continue
       }
