@@ -65,6 +65,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
     compressor: compressorLogin,
     orders: ordersLogin,
     broker: brokerUsers.map(({ name, password }) => ({ user: name, password })),
+    stream: streamUsers,
   }
   await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`, { mode: 0o600 })
   const application = await applicationCredential(db, vault)

@@ -62,7 +62,7 @@ const habits: Record<string, Habit> = {
   },
   'takes some messages and passes them to nobody': {
     faults: { swallow: '/3' },
-    told: [['ledger.missing', 'Between the broker and its readers']],
+    told: [['ledger.missing', 'Between the destination and its readers']],
     missing: (s) => count(s),
   },
   'lets the witness subscribe, and hands it nothing': {

@@ -42,9 +42,9 @@ export interface Sending {
 /** What the witness can say just now; all times by the monotonic clock, ms. */
 export interface WitnessView {
   connectedAt: number
-  /** All that the broker held for the witness at that moment has come. */
+  /** All that the other side held for the witness at that moment has come. */
   clearAt: number
-  /** Of what was seen, when the newest was sent: the broker hands out in order, so it is through with what was sent before. */
+  /** Of what was seen, when the newest was sent: the other side hands out in order, so it is through with what was sent before. */
   seenAt: number
   /** The same, at QoS 0 too, which no broker lets wait. */
   seenAnyAt: number
@@ -540,7 +540,7 @@ export class Account {
 
   /**
    * Says which open messages are missing (`now` monotonic, ms). `witness` is null while it is away: then nobody can say. A
-   * message is missing only when its time is over, and when the broker has shown since that it holds nothing of that time
+   * message is missing only when its time is over, and when the other side has shown since that it holds nothing of that time
    * for the witness any more. What went out before the witness was sure to be handed it ends as unknown instead. Gives how
    * many wait only for the witness to show that.
    */

@@ -63,7 +63,7 @@ export interface LedgerOptions {
 
 /**
  * The account of every message, kept in memory and written in one transaction a few times a second, together with what
- * the outboxes may forget. The witness acknowledges to the broker only what is written here, so a death of the
+ * the outboxes may forget. The witness acknowledges to the other side only what is written here, so a death of the
  * engine loses nothing that it has seen.
  */
 export class Ledger {

@@ -126,7 +126,7 @@ export class Witness {
         ? {
             ...this.status,
             state: 'trouble' as const,
-            reason: `the broker has not answered for ${Math.round(silent / 1000)} s: what it holds back cannot be judged`,
+            reason: `the other side has not answered for ${Math.round(silent / 1000)} s: what it holds back cannot be judged`,
             hint: 'The link is slow or half dead; nothing is called missing meanwhile',
           }
         : this.status
@@ -174,7 +174,7 @@ export class Witness {
     return [...filters].sort().join('\n') === [...this.filters].sort().join('\n')
   }
 
-  /** Listens to these filters from now on; resolves when the broker has them (or at once while away). */
+  /** Listens to these filters from now on; resolves when the other side has them (or at once while away). */
   async setFilters(filters: readonly string[]): Promise<void> {
     this.filters = filters
     await this.far.watch(filters)
@@ -199,7 +199,7 @@ export class Witness {
           'warning',
           'witness.refused',
           `may not read ${filter}: ${why}; of what goes there nobody can say whether it arrives`,
-          'Give its certificate or log-in the permission to subscribe there',
+          'Give its certificate or log-in the permission to read there',
         )
     this.refused = new Map(filters)
     this.tellRunning()
@@ -209,8 +209,8 @@ export class Witness {
     if (!this.connected) return
     const n = this.filters.length
     const { size } = this.refused
-    if (size === 0) this.set('running', `listens to ${n === 1 ? this.filters[0] : `${n} filters`}`)
-    else this.set('running', `may not read ${size} of ${n} filters: ${[...this.refused.keys()][0]}`, 'Give it the permission to subscribe there')
+    if (size === 0) this.set('running', `listens to ${n === 1 ? this.filters[0] : `${n} addresses`}`)
+    else this.set('running', `may not read ${size} of ${n} addresses: ${[...this.refused.keys()][0]}`, 'Give it the permission to subscribe there')
   }
 
   private async run(): Promise<'again' | 'wait'> {
