@@ -88,6 +88,7 @@ it('tells apart what goes wrong, each with its words and what to do', async () =
   const nobody = (await stream()).places('it')[0]!
   const secure = (await stream({ tls, users })).places('it')[0]!
   const elsewhere = (await stream({ named: { host: '127.0.0.1', port: 9 } })).places('it')[0]!
+  const metadata = (await stream({ named: { host: '169.254.169.254', port: 80 } })).places('it')[0]!
   const mute = createServer((socket) => socket.on('error', () => undefined))
   const web = createServer((socket) => {
     socket.on('error', () => undefined)
@@ -100,6 +101,7 @@ it('tells apart what goes wrong, each with its words and what to do', async () =
   const at = (server: Server) => `127.0.0.1:${(server.address() as { port: number }).port}`
   const onTls = { tls: true, authorityId: id }
   const rows: [string, Promise<{ said: string; failure: CheckStep['failure'] }>, string][] = [
+    ['nodes that are named where nobody may go', check(target(metadata)), 'nodes: address.refused'],
     ['an unknown name', check(target('no-such-host.varnmoor.invalid:9092')), 'name: name.unknown'],
     ['a closed port', check(target('127.0.0.1:9')), 'port: port.refused'],
     ['a wrong password', check(target(plain, ...logged({}, { credential: credential('embrik', 'wrong') }))), 'login: stream.login'],

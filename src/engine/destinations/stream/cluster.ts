@@ -11,6 +11,7 @@ import {
   type SASLOptions,
 } from '@platformatic/kafka'
 import { type Failure, FailureError, fail } from '~/contract/failure'
+import { reach } from '../../net/reach'
 import { meaningOf } from './answers'
 
 /** How a cluster is reached. */
@@ -290,6 +291,8 @@ function byTopic<P extends Place, T>(places: readonly P[], each: (place: P) => T
 }
 
 async function dial(access: StreamAccess, { host, port }: { host: string; port: number }): Promise<Connection> {
+  // A cluster names its nodes by itself: what this machine may not reach stays out of reach.
+  await reach.look(host, port)
   const { login, tls } = access
   const sasl: SASLOptions | null = login && { mechanism: login.mechanism, username: login.user, password: login.password }
   const link = new Connection(access.clientId, {

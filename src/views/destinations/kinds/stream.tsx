@@ -31,7 +31,10 @@ export const stream: KindView<'stream'> = {
     outboxMb: 500,
   },
   place: (s) => (serversOf(s.servers) ?? []).map(({ host, port }) => `${host}:${port}`).join(', '),
-  warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change messages.'),
+  warning: (s) =>
+    s.tls
+      ? null
+      : `Without TLS: anybody in between can read and change messages${s.mechanism === 'PLAIN' ? ', and reads the password, which PLAIN sends as it is' : ''}.`,
   hides: (s) => [
     ...(s.tls ? [] : ['authorityId']),
     ...(s.tls || s.mechanism !== 'none' ? [] : ['credentialId', 'witnessCredentialId']),
