@@ -248,3 +248,22 @@ it('what is too large goes aside with its reason, alone, and a topic that is not
   expect(new Set(aside.map((a) => a.code)).size).toBe(2)
   expect(aside.every((a) => a.message.length > 10 && a.hint.length > 5)).toBe(true)
 })
+
+it('a topic with too few copies rests, and the others go on; what waited goes out in order once it has them', { timeout: 120_000 }, async () => {
+  const s = await begin()
+  s.stream.setFaults({ errorOn: 'dryers', error: 19 })
+  for (let n = 0; n < 20; n++) for (const [i, topic] of names.entries()) s.offer(s.deliveries[i]!, topic, 50)
+  const acknowledged = (i: number) => s.engine().ledger.account(s.deliveries[i]!).counts().acknowledged
+  await until(() => acknowledged(0) === 1000 && acknowledged(2) === 1000, 'the others to go on', 60)
+  expect(acknowledged(1)).toBe(0)
+  expect(s.destination().present()).toMatchObject({
+    state: 'trouble',
+    reason: expect.stringContaining('fewer copies are up than the topic demands; the rest goes on'),
+  })
+  s.stream.setFaults({})
+  await s.settled(60)
+  expect(s.wrong()).toEqual([])
+  await until(() => s.destination().present().state === 'running', 'it to run again', 20)
+  const kept = s.stream.truth.arrivals.filter((a) => a.topic === 'varnmoor.dryers')
+  expect(kept).toHaveLength(1000)
+})

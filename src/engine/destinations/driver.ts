@@ -42,8 +42,8 @@ export type Answer =
   | { kind: 'left' }
   /** Never, for this message. */
   | { kind: 'refused'; failure: Failure }
-  /** Not now: try this one again in a while. */
-  | { kind: 'later'; failure: Failure }
+  /** Not now: try this one again in a while; with `place` only what goes to its place waits meanwhile, else all do. */
+  | { kind: 'later'; failure: Failure; place?: boolean }
 
 export interface DestinationSink {
   /** The link is lost: what had no answer by then goes out again. */

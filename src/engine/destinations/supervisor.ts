@@ -18,6 +18,7 @@ import { Witness } from '../witness/witness'
 import type { Answer, DestinationConnection, DestinationDriver, DestinationTarget, Remembered } from './driver'
 import type { Position } from './far-end'
 import { Flaps } from './flaps'
+import { Resting } from './resting'
 import type { NodeSession } from './session'
 import { Suspicion } from './suspicion'
 
@@ -124,6 +125,7 @@ export class DestinationSupervisor {
   private laterUntil = 0
   private laterWait = LATER_MS.first
   private laterTold = false
+  private readonly resting = new Resting()
   /** What was refused since something was taken last. */
   private refused: { failure: Failure; count: number; since: number; sinceMono: number } | null = null
   private refusals = { at: Number.NEGATIVE_INFINITY, more: 0 }
@@ -521,6 +523,7 @@ export class DestinationSupervisor {
     const { clock, ledger } = this.ctx
     const underWay = new Map<Item, number>()
     this.underWay = underWay
+    this.resting.again()
     figures.idleSince = clock.mono()
     if (this.suspicion.careful && !(await this.control(connection, over))) return
     const blocked = (item: Item) => {
@@ -531,9 +534,10 @@ export class DestinationSupervisor {
     }
     while (!over()) {
       if (this.laterUntil > 0 && !(await this.waitLater(over))) continue
+      if (this.resting.due(clock.mono()) && !(await this.takeUp(over))) continue
       const item = this.outbox.next()
       if (!item) {
-        if (underWay.size === 0) this.trusts()
+        if (underWay.size === 0 && this.resting.none) this.trusts()
         await this.outbox.more()
         continue
       }
@@ -541,6 +545,11 @@ export class DestinationSupervisor {
       if (over()) break
       if (this.laterUntil > 0) continue
       const e = item.envelope
+      if (this.resting.rests(e.topic, clock.mono())) {
+        this.resting.pass(e.topic)
+        while (!over() && this.resting.full && !this.resting.due(clock.mono())) await this.outbox.woken()
+        continue
+      }
       if (!this.ctx.isThere(e.delivery)) {
         // Its publication is no more: nobody waits for it.
         this.outbox.acknowledged(item)
@@ -659,7 +668,7 @@ export class DestinationSupervisor {
     const { careful } = this.suspicion
     this.suspicion.answered(item)
     if (careful && !this.suspicion.careful && this.senderTarget) this.tellRunning(this.senderTarget)
-    if (answer.kind === 'later') return this.later(answer.failure)
+    if (answer.kind === 'later') return answer.place ? this.rest(e.topic, answer.failure) : this.later(answer.failure)
     if (answer.kind === 'refused') return this.refuse(item, answer.failure)
     this.outbox.acknowledged(item)
     this.sending?.succeeded()
@@ -669,11 +678,39 @@ export class DestinationSupervisor {
     this.rate.add(1, now)
     ledger.ackedRate.add(1, now)
     step('acknowledged', e.delivery, e.seq, this.last)
+    if (this.resting.took(e.topic)) this.rested(e.topic)
     if (!this.laterTold) return
     this.laterTold = false
     this.laterWait = LATER_MS.first
     if (this.senderTarget) this.tellRunning(this.senderTarget)
     this.event('good', 'destination.takes', 'takes messages again')
+  }
+
+  /** Not now, for one place: what goes there is passed by until it has rested. */
+  private rest(place: string, failure: Failure): void {
+    const { clock } = this.ctx
+    const first = this.resting.none
+    const ms = this.resting.rest(place, clock.mono())
+    this.resting.pass(place)
+    if (ms === 0) return
+    clock.after(ms, () => this.outbox.wake())
+    this.set('trouble', `not now: ${failure.message}; the rest goes on`, failure.hint)
+    if (first) this.event('warning', failure.code, `not now: ${failure.message}; the rest goes on`, failure.hint)
+  }
+
+  private rested(place: string): void {
+    if (!this.resting.none) return
+    if (this.senderTarget) this.tellRunning(this.senderTarget)
+    this.event('good', 'destination.takes', `${place.slice(0, 200)} takes messages again`)
+  }
+
+  /** A place has rested: waits for what is under way, then begins again at the oldest that has not gone out. */
+  private async takeUp(over: () => boolean): Promise<boolean> {
+    while (!over() && this.underWay.size > 0) await within(this.ctx.clock, 100, this.outbox.woken())
+    if (over()) return false
+    this.resting.again()
+    this.outbox.rewind()
+    return true
   }
 
   private later(failure: Failure): void {

@@ -28,6 +28,9 @@ interface Known extends TopicState {
   at: number
 }
 
+/** What is not taken now is so for its topic; a quota is for all. */
+const notNow = (failure: Failure): Answer => ({ kind: 'later', failure, place: failure.code !== 'stream.quota' })
+
 /**
  * Sends to a cluster: messages gather by partition until a batch is full or its time is over; each node has one request under way.
  * Batches are counted (idempotent producer), so that one whose answer was lost is kept once when it goes again over the next connection.
@@ -96,7 +99,7 @@ export class StreamSender implements DestinationConnection {
     const { topic, payload, properties, producedAt } = m.envelope
     const { key, headers, contentType } = unpackProperties(properties)
     const leaders = this.topics.get(topic)?.leaders ?? []
-    if (leaders.length === 0) return answer({ kind: 'later', failure: meaningOf(5, topic).failure })
+    if (leaders.length === 0) return answer(notNow(meaningOf(5, topic).failure))
     const keyOctets = Buffer.from(key === '' ? topic : key)
     // As clients of the protocol do, so that others who write the same key write to the same partition.
     const partition = (murmur2(keyOctets) & 0x7fffffff) % leaders.length
@@ -214,7 +217,7 @@ export class StreamSender implements DestinationConnection {
     } else if (meaning === 'anew') this.renew(failure)
     else {
       const flown = meaning === 'unsure' ? this.unsure(lane) : lane.failed(now)
-      for (const { answer } of flown) answer({ kind: 'later', failure })
+      for (const { answer } of flown) answer(notNow(failure))
       this.notNow(lane, failure)
       this.topics.delete(lane.topic)
     }
@@ -228,7 +231,7 @@ export class StreamSender implements DestinationConnection {
 
   /** What waits behind something that was not taken goes after it. */
   private notNow(lane: PartitionLane, failure: Failure): void {
-    for (const { answer } of lane.clear()) answer({ kind: 'later', failure })
+    for (const { answer } of lane.clear()) answer(notNow(failure))
   }
 
   private renew(failure: Failure): void {
