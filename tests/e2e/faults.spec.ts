@@ -1,4 +1,4 @@
-import { api, expect, ledger, logIn, panel, test } from './support'
+import { api, expect, ledger, logIn, panel, test, wholeLog } from './support'
 
 const conditions = () =>
   api<{ sources: Record<string, { state: string; reason: string }>; destinations: Record<string, { sender: { state: string } }> }>(
@@ -39,10 +39,7 @@ test("what the panel lets go wrong at the broker stands on the wall, in the coun
   await page.goto('/proof/events')
   await expect(page.getByRole('list', { name: 'Events' })).toContainText('altered: arrived with another payload')
 
-  const log = (await (await fetch(`${panel}/api/broker/log?after=0`)).json()) as {
-    arrivals: { n: number; key: string }[]
-    copies: { fate: string }[]
-  }
+  const log = await wholeLog<{ n: number; key: string }, { fate: string }>('broker')
   expect(log.arrivals.length).toBeGreaterThan(50)
   // Devices that speak by themselves give their messages no id.
   expect(log.arrivals.find((a) => a.key)!.key).toMatch(/^[0-9a-f]{8}\.\d+\.\d+$/)

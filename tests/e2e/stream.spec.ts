@@ -1,4 +1,4 @@
-import { api, expect, ledger, logIn, panel, test } from './support'
+import { api, expect, ledger, logIn, panel, test, wholeLog } from './support'
 
 const put = (faults: object) =>
   fetch(`${panel}/api/stream/faults`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(faults) })
@@ -88,7 +88,7 @@ test("what goes wrong at the stream stands on the wall and in the stream's own l
   await expect.poll(altered, { timeout: 90_000 }).toBeGreaterThan(before + 5)
   await faults.getByRole('button', { name: 'Clear all' }).click()
   await expect(faults.getByText('in force')).toBeHidden()
-  const log = (await (await fetch(`${panel}/api/stream/log`)).json()) as { arrivals: { fate: string; id: string | null }[] }
+  const log = await wholeLog<{ n: number; fate: string; id: string | null }>('stream')
   expect(log.arrivals.filter((a) => a.fate === 'altered').length).toBeGreaterThan(5)
   expect(log.arrivals.find((a) => a.id)!.id).toMatch(/^[0-9a-f]{8}\.\d+\.\d+$/)
 })

@@ -107,3 +107,16 @@ export async function barriers(page: Page, rules?: readonly string[]): Promise<s
   const { violations } = await (rules ? axe.withRules([...rules]) : axe).analyze()
   return violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}: ${n.any[0]?.message ?? n.all[0]?.message ?? v.help}`))
 }
+
+/** All of a stand-in's log, page by page: on a slow machine there is a lot of it before anything goes wrong. */
+export async function wholeLog<A extends { n: number }, C = never>(device: 'broker' | 'stream'): Promise<{ arrivals: A[]; copies: C[] }> {
+  const arrivals: A[] = []
+  const copies: C[] = []
+  for (;;) {
+    const answer = await fetch(`${panel}/api/${device}/log?after=${arrivals.at(-1)?.n ?? 0}`)
+    const page = (await answer.json()) as { arrivals: A[]; copies?: C[] }
+    if (page.arrivals.length === 0) return { arrivals, copies }
+    arrivals.push(...page.arrivals)
+    copies.push(...(page.copies ?? []))
+  }
+}
