@@ -118,10 +118,12 @@ try {
   if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
   await checking
 
-  // Engine and end-to-end tests mostly wait, worlds never do: they take what the others leave, so all run side by side.
+  // Engine tests mostly wait, worlds never do: side by side.
   const meek = ['-n', '5', bin('vitest'), ...vitest('worlds')]
   const worlds = wanted('worlds') ? tests('Simulated worlds', 'nice', meek, {}, join(reports, 'worlds.json'), vitestCount) : null
   const endToEnd = async () => {
+    // They need a core now and then, which the worlds do not leave.
+    await worlds
     await step(
       'Build',
       async () => {
