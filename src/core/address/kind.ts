@@ -28,6 +28,7 @@ export interface Bindings {
 export interface Server {
   host: string
   protocol: string
+  /** Empty: it need not be known. */
   version: string
   /** Whether anything can travel beside a payload there. */
   headers: boolean

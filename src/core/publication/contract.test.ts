@@ -2,8 +2,10 @@ import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import Ajv from 'ajv'
 import { describe, expect, it } from 'vitest'
+import type { StreamSettings } from '~/contract/destinations/stream'
 import type { Plan } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
+import { addressKinds } from '../address/kinds'
 import { mqttAddress } from '../address/kinds/mqtt'
 import { kiln, member } from '../shape/shape-samples'
 import { asyncApi, contractOf } from './contract'
@@ -91,6 +93,17 @@ describe('what receivers are given', () => {
       address: 'varnmoor/{value_order}/{time_year}',
       parameters: { value_order: {}, time_year: { description: expect.stringContaining('varnmoor/+/+') } },
     })
+  })
+
+  it('of a stream: topics, a key, headers, and nothing of MQTT', () => {
+    const over = { ...plan({ kind: 'flat-json' }, 'varnmoor.kiln'), address: { ...addressKinds.stream.fresh, key: '{name}' } }
+    const cluster = addressKinds.stream.server({ servers: 'k1:9092, k2:9092', tls: true } as StreamSettings)
+    const doc = asyncApi(over, { name: 'Works stream', ...cluster }, () => null)
+    expect(valid(doc), JSON.stringify(valid.errors?.slice(0, 3))).toBe(true)
+    expect(pointers(doc)).toEqual([])
+    expect(doc.servers).toEqual({ 'Works-stream': { host: 'k1:9092', protocol: 'kafka-secure' } })
+    expect(JSON.stringify(doc)).not.toContain('mqtt')
+    expect(Object.values((doc.components as { messages: object }).messages)[0]).toMatchObject({ bindings: { kafka: { key: { type: 'string' } } } })
   })
 
   it('a schema for each way in which messages look, with their topics and an example', () => {

@@ -239,7 +239,7 @@ export function asyncApi(plan: PlanLike, server: NamedServer, exampleOf: Example
     asyncapi: '3.0.0',
     info: { title: plan.name, version: String(plan.number), description: `Messages of the publication ${plan.name}.` },
     defaultContentType: plan.contentType,
-    servers: { [serverName]: { host: server.host, protocol: server.protocol, protocolVersion: server.version } },
+    servers: { [serverName]: { host: server.host, protocol: server.protocol, ...(server.version !== '' && { protocolVersion: server.version }) } },
     channels,
     operations,
     components: { messages },

@@ -95,10 +95,10 @@ export const streamAddress: AddressKind<'stream'> = {
   apart: (m, text) => `${text(m.place)} ${text(m.key)}`,
   leftBehind: () => [],
   bindings: () => ({ protocol: 'kafka', channel: {}, operation: () => ({}), message: { key: { type: 'string' }, bindingVersion: '0.5.0' } }),
-  server: ({ servers, tls, mechanism }) => {
+  server: ({ servers, tls }) => {
     const [first] = serversOf(servers) ?? []
     const protocol = tls ? 'kafka-secure' : 'kafka'
-    return { host: first ? `${first.host}:${first.port}` : 'unknown', protocol, version: mechanism === 'none' ? '' : mechanism, headers: true }
+    return { host: first ? `${first.host}:${first.port}` : 'unknown', protocol, version: '', headers: true }
   },
   reached: ({ servers, tls }) => (serversOf(servers) ?? []).map((one) => nodePlace(tls, one)),
   narrows: () => null,

@@ -1,4 +1,5 @@
 import { Fact } from '~/ui/Notes'
+import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
 const ofWitness = ['witnessClientId', 'witnessCredentialId', 'lateS']
@@ -33,27 +34,14 @@ export const mqtt: KindView<'mqtt'> = {
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Client id">{s.clientId}</Fact>
-      {credential && (
-        <>
-          <Fact name="Identity" mono={false}>
-            {credential(s.credentialId)}
-          </Fact>
-          <Fact name="Authority" mono={false}>
-            {credential(s.authorityId)}
-          </Fact>
-        </>
-      )}
+      <IdentityFacts credential={credential} identity={s.credentialId} authority={s.authorityId} />
       <Fact name="In flight">up to {s.window}</Fact>
     </>
   ),
   WitnessFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Client id">{s.witnessClientId}</Fact>
-      {credential && (
-        <Fact name="Identity" mono={false}>
-          {credential(s.witnessCredentialId)}
-        </Fact>
-      )}
+      <IdentityFacts credential={credential} identity={s.witnessCredentialId} />
     </>
   ),
 }

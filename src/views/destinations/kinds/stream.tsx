@@ -1,5 +1,6 @@
 import { serversOf } from '~/contract/destinations/stream'
 import { Fact } from '~/ui/Notes'
+import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
 const ofWitness = ['witnessCredentialId', 'lateS']
@@ -44,16 +45,7 @@ export const stream: KindView<'stream'> = {
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Client id">{s.clientId}</Fact>
-      {credential && (
-        <>
-          <Fact name="Identity" mono={false}>
-            {credential(s.credentialId)}
-          </Fact>
-          <Fact name="Authority" mono={false}>
-            {credential(s.authorityId)}
-          </Fact>
-        </>
-      )}
+      <IdentityFacts credential={credential} identity={s.credentialId} authority={s.authorityId} />
       <Fact name="Log-in by">{s.mechanism}</Fact>
       <Fact name="Acknowledged by" mono={false}>
         {ways[s.acks]}
@@ -70,11 +62,7 @@ export const stream: KindView<'stream'> = {
       <Fact name="Reads" mono={false}>
         all partitions, in no group
       </Fact>
-      {credential && (
-        <Fact name="Identity" mono={false}>
-          {credential(s.witnessCredentialId)}
-        </Fact>
-      )}
+      <IdentityFacts credential={credential} identity={s.witnessCredentialId} />
     </>
   ),
 }

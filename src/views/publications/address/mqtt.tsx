@@ -1,17 +1,14 @@
-import { useState } from 'react'
 import { templateProblems } from '~/core/address/topic-template'
 import { SelectField, TextField } from '~/ui/Field'
-import { Heading } from '~/ui/Notes'
 import type { AddressFieldsProps } from './fields-props'
-import { HeaderFields, More, PlaceField, TemplateField } from './parts'
+import { Beside, PlaceField, TemplateField } from './parts'
 
 const qosWords = ['at most once', 'at least once', 'exactly once on one connection']
 
 /** Topic, QoS, retain, and what travels beside the payload over MQTT. */
 export function MqttFields(props: AddressFieldsProps<'mqtt'>) {
   const { address, set, errors, offer, prescribed, steers } = props
-  const { headers, contentType, responseTopic, expiryS } = address
-  const [more, setMore] = useState(props.open || headers.length > 0 || contentType !== '' || responseTopic !== '' || expiryS !== null)
+  const { responseTopic, expiryS } = address
   return (
     <>
       {prescribed ? (
@@ -43,40 +40,31 @@ export function MqttFields(props: AddressFieldsProps<'mqtt'>) {
         </>
       )}
       {steers}
-      {more ? (
-        <>
-          <Heading>Beside the payload</Heading>
-          <TextField
-            label="Content type"
-            mono
-            value={contentType}
-            onChange={(e) => set({ contentType: e.target.value })}
-            placeholder={props.contentType}
-            error={errors.contentType}
-          />
-          <TemplateField
-            label="Response topic"
-            help="Where an answer is expected"
-            value={responseTopic}
-            onChange={(text) => set({ responseTopic: text })}
-            offer={offer}
-            error={errors.responseTopic}
-          />
-          <TextField
-            label="Expires after"
-            unit="s"
-            mono
-            inputMode="numeric"
-            value={expiryS ?? ''}
-            help="Receivers need not get it later; empty: never"
-            onChange={(e) => set({ expiryS: e.target.value.trim() === '' ? null : Number(e.target.value) })}
-            error={errors.expiryS}
-          />
-          <HeaderFields headers={headers} onChange={(h) => set({ headers: h })} offer={offer} errors={errors} />
-        </>
-      ) : (
-        <More onOpen={() => setMore(true)}>Headers, content type, expiry</More>
-      )}
+      <Beside
+        {...{ address, set, errors, offer }}
+        payloadType={props.contentType}
+        open={props.open || responseTopic !== '' || expiryS !== null}
+        what="Headers, content type, expiry"
+      >
+        <TemplateField
+          label="Response topic"
+          help="Where an answer is expected"
+          value={responseTopic}
+          onChange={(text) => set({ responseTopic: text })}
+          offer={offer}
+          error={errors.responseTopic}
+        />
+        <TextField
+          label="Expires after"
+          unit="s"
+          mono
+          inputMode="numeric"
+          value={expiryS ?? ''}
+          help="Receivers need not get it later; empty: never"
+          onChange={(e) => set({ expiryS: e.target.value.trim() === '' ? null : Number(e.target.value) })}
+          error={errors.expiryS}
+        />
+      </Beside>
     </>
   )
 }

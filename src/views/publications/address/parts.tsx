@@ -1,10 +1,11 @@
 import { Plus, X } from 'lucide-react'
-import type { ReactNode } from 'react'
+import { type ReactNode, useState } from 'react'
 import type { HeaderTemplate, TopicRule } from '~/contract/addresses/text'
 import type { TemplateProblem } from '~/core/address/template'
 import { placeholders, textProblems, topicRules } from '~/core/address/topic-template'
 import { Button } from '~/ui/Button'
-import { Field, SelectField } from '~/ui/Field'
+import { Field, SelectField, TextField } from '~/ui/Field'
+import { Heading } from '~/ui/Notes'
 import { type Offered, TemplateEditor } from '../TemplateEditor'
 import { placeholderHelp } from './help'
 
@@ -66,7 +67,7 @@ export function PlaceField({
 }
 
 /** Headers, each with a name and a template of its value. */
-export function HeaderFields({
+function HeaderFields({
   headers,
   onChange,
   offer,
@@ -111,8 +112,49 @@ export function HeaderFields({
   )
 }
 
+/** What travels beside the payload: the content type, what a kind has of its own, and headers; folded until somebody wants it. */
+export function Beside({
+  address: { contentType, headers },
+  set,
+  errors,
+  offer,
+  payloadType,
+  open,
+  what,
+  children,
+}: {
+  address: { contentType: string; headers: readonly HeaderTemplate[] }
+  set(change: { contentType: string } | { headers: HeaderTemplate[] }): void
+  errors: Readonly<Record<string, string>>
+  offer: Offered[]
+  /** Of the payload, where none is chosen. */
+  payloadType: string
+  open: boolean
+  /** What can be set here, in words. */
+  what: string
+  children?: ReactNode
+}) {
+  const [shown, setShown] = useState(open || headers.length > 0 || contentType !== '')
+  if (!shown) return <More onOpen={() => setShown(true)}>{what}</More>
+  return (
+    <>
+      <Heading>Beside the payload</Heading>
+      <TextField
+        label="Content type"
+        mono
+        value={contentType}
+        onChange={(e) => set({ contentType: e.target.value })}
+        placeholder={payloadType}
+        error={errors.contentType}
+      />
+      {children}
+      <HeaderFields headers={headers} onChange={(h) => set({ headers: h })} offer={offer} errors={errors} />
+    </>
+  )
+}
+
 /** A button in the place of fields that few need. */
-export function More({ onOpen, children }: { onOpen(): void; children: ReactNode }) {
+function More({ onOpen, children }: { onOpen(): void; children: ReactNode }) {
   return (
     <div className="py-1 pl-[142px]">
       <Button small onClick={onOpen}>
