@@ -267,3 +267,16 @@ it('a topic with too few copies rests, and the others go on; what waited goes ou
   const kept = s.stream.truth.arrivals.filter((a) => a.topic === 'varnmoor.dryers')
   expect(kept).toHaveLength(1000)
 })
+
+it('a topic that rests and is then gone does not keep its destination in trouble: what waited for it goes aside', { timeout: 120_000 }, async () => {
+  const s = await begin()
+  s.stream.setFaults({ errorOn: 'dryers', error: 19 })
+  s.offer(s.deliveries[1]!, 'varnmoor.dryers', 50)
+  await until(() => s.destination().present().state === 'trouble', 'it to rest', 20)
+  s.stream.topics.remove('varnmoor.dryers')
+  s.stream.setFaults({})
+  await s.settled(60)
+  expect(s.wrong(() => ['rejected'])).toEqual([])
+  s.offer(s.deliveries[0]!, 'varnmoor.kiln', 10)
+  await until(() => s.destination().present().state === 'running', 'it to run again', 30)
+})

@@ -25,6 +25,16 @@ it('what was passed by is due when its place has rested, and is begun again from
   expect([r.due(1000), r.took('a'), r.none]).toEqual([false, true, true])
 })
 
+it('a place of which nothing is left rests no more: its messages went aside, or their publication is gone', () => {
+  const r = new Resting()
+  r.rest('a', 0)
+  r.rest('b', 0)
+  r.pass('a')
+  expect([r.through(500), r.through(1000)]).toEqual([false, false])
+  r.again()
+  expect([r.through(1000), r.none, r.through(1000)]).toEqual([true, true, false])
+})
+
 it('passes by so many and no more', () => {
   const r = new Resting()
   r.rest('a', 0)

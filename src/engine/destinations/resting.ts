@@ -55,6 +55,13 @@ export class Resting {
     return this.places.delete(place)
   }
 
+  /** All that could go out has: of what has rested nothing is left, it was taken or went otherwise. @returns whether that was the last */
+  through(now: number): boolean {
+    let gone = false
+    for (const [place, { until, passed }] of this.places) if (passed === 0 && until <= now) gone = this.places.delete(place)
+    return gone && this.none
+  }
+
   get none(): boolean {
     return this.places.size === 0
   }

@@ -537,6 +537,7 @@ export class DestinationSupervisor {
       if (this.resting.due(clock.mono()) && !(await this.takeUp(over))) continue
       const item = this.outbox.next()
       if (!item) {
+        if (underWay.size === 0 && this.resting.through(clock.mono())) this.rested()
         if (underWay.size === 0 && this.resting.none) this.trusts()
         await this.outbox.more()
         continue
@@ -678,7 +679,7 @@ export class DestinationSupervisor {
     this.rate.add(1, now)
     ledger.ackedRate.add(1, now)
     step('acknowledged', e.delivery, e.seq, this.last)
-    if (this.resting.took(e.topic)) this.rested(e.topic)
+    if (this.resting.took(e.topic) && this.resting.none) this.rested()
     if (!this.laterTold) return
     this.laterTold = false
     this.laterWait = LATER_MS.first
@@ -698,10 +699,10 @@ export class DestinationSupervisor {
     if (first) this.event('warning', failure.code, `not now: ${failure.message}; the rest goes on`, failure.hint)
   }
 
-  private rested(place: string): void {
-    if (!this.resting.none) return
+  /** No place rests any more. */
+  private rested(): void {
     if (this.senderTarget) this.tellRunning(this.senderTarget)
-    this.event('good', 'destination.takes', `${place.slice(0, 200)} takes messages again`)
+    this.event('good', 'destination.takes', 'takes messages again')
   }
 
   /** A place has rested: waits for what is under way, then begins again at the oldest that has not gone out. */

@@ -117,13 +117,14 @@ export class PartitionLane {
   /** The batch that flew has been kept; gives those of it that wait for an answer. */
   kept(now: number): readonly Entry[] {
     const { flown, handed } = this.landed(now)
+    this.memory.next.set(this.place, (this.sequence + flown.length) % SEQUENCES)
+    if (!this.again) return handed
     // Some may have been handed out while it flew.
     const answered = [...handed, ...this.handedOf(flown)]
     const known = new Set(answered.map(({ ordinal }) => ordinal))
     const rest = flown.filter(({ ordinal }) => !known.has(ordinal))
     if (rest.length > 0) this.memory.had.set(this.place, new Set([...(this.memory.had.get(this.place) ?? []), ...rest.map((e) => e.ordinal)]))
     this.memory.unsure.delete(this.place)
-    this.memory.next.set(this.place, (this.sequence + flown.length) % SEQUENCES)
     return answered
   }
 
