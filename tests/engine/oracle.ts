@@ -15,13 +15,29 @@ export interface Expectation {
   foreign: number
 }
 
-/** Times are read on both sides of a wire: between the broker's sending and its getting the acknowledgement lies the witness's. */
+/** At QoS 0 nothing is acknowledged: how long a copy may take where nothing that went out after it tells. */
 const QOS0_SLACK_MS = 5000
 
-/** When the witness had a copy at the latest (epoch ms). One that is not acknowledged yet may have gone into a dead link, and come again later. */
-function latestOf(copy: Copy, qos: 0 | 1 | 2): number {
-  if (copy.ackedAt !== null) return copy.ackedAt
-  return qos === 0 ? copy.sentAt! + QOS0_SLACK_MS : Number.POSITIVE_INFINITY
+/**
+ * When a copy was with the witness at the latest (epoch ms). What travels on one connection is read in its order: a copy that went out
+ * later and is acknowledged was read later. One that is to be acknowledged and is not may have gone into a dead link, and come again.
+ */
+function latestOf(copies: readonly Copy[]): (copy: Copy, qos: 0 | 1 | 2) => number {
+  const acknowledged = copies.filter((c) => c.sentAt !== null && c.ackedAt !== null).sort((a, b) => a.sentAt! - b.sentAt!)
+  const earliestFrom = acknowledged.map((c) => c.ackedAt!)
+  for (let i = earliestFrom.length - 2; i >= 0; i--) earliestFrom[i] = Math.min(earliestFrom[i]!, earliestFrom[i + 1]!)
+  return (copy, qos) => {
+    if (copy.ackedAt !== null) return copy.ackedAt
+    if (qos > 0) return Number.POSITIVE_INFINITY
+    let low = 0
+    let high = acknowledged.length
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if (acknowledged[middle]!.sentAt! > copy.sentAt!) high = middle
+      else low = middle + 1
+    }
+    return Math.min(copy.sentAt! + QOS0_SLACK_MS, earliestFrom[low] ?? Number.POSITIVE_INFINITY)
+  }
 }
 
 /**
@@ -61,6 +77,7 @@ export function expected(
     else newest.set(m.topic, m.seq)
   }
   const verdicts = new Map<number, readonly (Verdict | 'waiting')[]>()
+  const latest = latestOf([...copiesOf.values()].flat())
   for (const { m, copies } of rows) {
     const [first] = copies
     if (!first) verdicts.set(m.seq, ['missing'])
@@ -70,8 +87,8 @@ export function expected(
     else {
       const limit = m.producedAt + o.lateMs
       const earliest = first.sentAt!
-      const latest = latestOf(first, qosOf.get(first.arrival) ?? 0)
-      verdicts.set(m.seq, earliest > limit ? ['late'] : latest <= limit ? ['confirmed'] : ['confirmed', 'late'])
+      const arrived = latest(first, qosOf.get(first.arrival) ?? 0)
+      verdicts.set(m.seq, earliest > limit ? ['late'] : arrived <= limit ? ['confirmed'] : ['confirmed', 'late'])
     }
   }
   return { verdicts, foreign }
