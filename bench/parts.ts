@@ -37,8 +37,7 @@ const envelope = (seq: number): Envelope => ({
   seq,
   topic: `varnmoor/bench/unit-${seq % 100}`,
   payload: body(seq),
-  qos: 1,
-  retain: false,
+  assurance: 'acknowledged',
   deviceAt: seq,
   producedAt: seq,
   turn: 0,
@@ -47,7 +46,7 @@ const envelope = (seq: number): Envelope => ({
 })
 
 const store = new PgDeliveryStore(db, () => 0)
-const sending = { qos: 1 as const, turn: 0 }
+const sending = { assurance: 'acknowledged' as const, turn: 0 }
 
 // ---- outbox: written, committed, taken in order, acknowledged, settled, deleted; five writes of the cursor a second
 {

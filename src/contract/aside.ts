@@ -8,8 +8,9 @@ export const Aside = z.object({
   seq: z.number(),
   at: z.number().describe('When it went aside, epoch ms'),
   topic: z.string(),
-  qos: z.number().int(),
-  retain: z.boolean(),
+  assurance: z
+    .enum(['sent', 'acknowledged', 'once'])
+    .describe('sent: once, without an answer; acknowledged: until the destination has it; once: that, and passed on once'),
   payload: z.string().describe('Octets as base64, the first 4 KiB'),
   code: z.string(),
   message: z.string(),

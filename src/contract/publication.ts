@@ -208,7 +208,9 @@ export const Preview = z.object({
   equipment: z.string().nullable(),
   topic: z.string().nullable(),
   message: ShownPayload.nullable(),
-  leftBehind: z.array(z.string()).describe('Topics at which a retained message of the live version would stay; the first ones'),
+  leftBehind: z
+    .array(z.string())
+    .describe('Where the destination would keep something of the live version: places, with keys where it has them; the first ones'),
   leftBehindCount: z.number().int(),
   tree: z.array(TopicNode).describe('All topics as a tree, cut where it gets wide'),
   converted: z.array(z.tuple([z.string(), z.string()])).describe('Names that read otherwise in the topic'),

@@ -21,9 +21,9 @@ export class Asides {
 
   add({ destinationId, envelope: e, failure }: Aside): void {
     const payload = typeof e.payload === 'string' ? encoder.encode(e.payload) : Uint8Array.from(e.payload)
-    const { delivery, seq, topic, qos, retain, properties } = e
+    const { delivery, seq, topic, assurance, properties } = e
     const { code, message, hint } = failure
-    this.rows.add({ destinationId, delivery, seq, topic, qos, retain, properties, payload, code, message, hint })
+    this.rows.add({ destinationId, delivery, seq, topic, assurance, properties, payload, code, message, hint })
   }
 
   close(): Promise<void> {

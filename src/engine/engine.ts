@@ -348,8 +348,8 @@ export class Engine {
       if (plan.destinationId !== destinationId || !first) return []
       const keys = plan.equipment[first.equipment[0] ?? 0]?.members.map((m) => m.key)
       const topic = last?.topic ?? placeText(first.place, keys)
-      const { qos, retain } = sentAs(plan.address)
-      return topic === '' ? [] : [{ publication: plan.name, topic, qos, retain, bytes: last?.message.bytes ?? null }]
+      const { assurance, kept } = sentAs(plan.address)
+      return topic === '' ? [] : [{ publication: plan.name, topic, assurance, kept, bytes: last?.message.bytes ?? null }]
     })
   }
 

@@ -1,5 +1,6 @@
 import { sql } from 'kysely'
 import { ASIDES_LISTED, type Aside } from '~/contract/aside'
+import type { Assurance } from '~/core/delivery/envelope'
 import type { Conn } from './database'
 
 export interface NewAside {
@@ -7,8 +8,7 @@ export interface NewAside {
   delivery: number
   seq: number
   topic: string
-  qos: number
-  retain: boolean
+  assurance: Assurance
   properties: string
   payload: Uint8Array
   code: string
@@ -24,8 +24,8 @@ const OCTETS = 262_144
 /** Keeps messages that went aside; those of destinations that are gone are passed over. */
 export async function addAsides(db: Conn, asides: readonly NewAside[]): Promise<void> {
   for (const a of asides)
-    await sql`insert into aside (destination_id, delivery, seq, topic, qos, retain, properties, payload, code, message, hint)
-      select ${a.destinationId}::uuid, ${a.delivery}, ${a.seq}, ${a.topic.replaceAll('\0', '\uFFFD')}, ${a.qos}, ${a.retain},
+    await sql`insert into aside (destination_id, delivery, seq, topic, assurance, properties, payload, code, message, hint)
+      select ${a.destinationId}::uuid, ${a.delivery}, ${a.seq}, ${a.topic.replaceAll('\0', '\uFFFD')}, ${a.assurance},
         ${a.properties.replaceAll('\0', '\uFFFD')}, ${Buffer.from(a.payload.subarray(0, OCTETS))}, ${a.code}, ${a.message.replaceAll('\0', '\uFFFD')}, ${a.hint}
       where exists (select 1 from destination where id = ${a.destinationId})`.execute(db)
   for (const id of new Set(asides.map((a) => a.destinationId)))
@@ -48,7 +48,7 @@ export async function listAsides(db: Conn, destinationId: string): Promise<Aside
     .selectFrom('aside as a')
     .leftJoin('delivery as d', 'd.number', 'a.delivery')
     .leftJoin('publication as p', 'p.id', 'd.publication_id')
-    .select(['a.id', 'a.seq', 'a.at', 'a.topic', 'a.qos', 'a.retain', 'a.code', 'a.message', 'a.hint'])
+    .select(['a.id', 'a.seq', 'a.at', 'a.topic', 'a.assurance', 'a.code', 'a.message', 'a.hint'])
     .select(sql<Buffer>`substr(a.payload, 1, ${SHOWN})`.as('payload'))
     .select(['p.id as publicationId', 'p.name as publication'])
     .where('a.destination_id', 'in', lanesOf(db, destinationId))
@@ -62,8 +62,7 @@ export async function listAsides(db: Conn, destinationId: string): Promise<Aside
     seq: r.seq,
     at: r.at.getTime(),
     topic: r.topic,
-    qos: r.qos,
-    retain: r.retain,
+    assurance: r.assurance,
     payload: r.payload.toString('base64'),
     code: r.code,
     message: r.message,

@@ -19,6 +19,7 @@ import * as secondFactor from './migrations/0015-second-factor'
 import * as signOn from './migrations/0016-sign-on'
 import * as patterns from './migrations/0017-patterns'
 import * as addresses from './migrations/0018-addresses'
+import * as assurance from './migrations/0019-assurance'
 
 const migrations = {
   '0001-first': first,
@@ -39,6 +40,7 @@ const migrations = {
   '0016-sign-on': signOn,
   '0017-patterns': patterns,
   '0018-addresses': addresses,
+  '0019-assurance': assurance,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -2,6 +2,7 @@ import { sql } from 'kysely'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
+import type { LeftBehind } from '~/core/address/kind'
 import { kindOf } from '~/core/address/kinds'
 import { beyond } from '~/core/publication/beyond'
 import { leftBehind } from '~/core/publication/left-behind'
@@ -111,8 +112,8 @@ export async function goLive(
   id: string,
   by: string,
   freeze: (publication: Publication, tx: Conn) => Promise<Omit<Plan, 'number' | 'delivery'>>,
-  /** Retained messages that the version before leaves behind are taken back. */
-  clearRetained = false,
+  /** What the destination keeps of the version before is taken back. */
+  takeBack = false,
 ): Promise<Publication> {
   return db.transaction().execute(async (tx) => {
     await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
@@ -131,13 +132,11 @@ export async function goLive(
       .returning('number')
       .executeTakeFirstOrThrow()
     const plan: Plan = { ...body, number, delivery: delivery.number }
-    if (clearRetained && publication.liveVersion !== null) {
+    await sendsAgain(tx, plan)
+    if (takeBack && publication.liveVersion !== null) {
       const before = await planOf(tx, id, publication.liveVersion)
-      const topics = before?.destinationId === plan.destinationId ? leftBehind(before, plan) : []
-      if (topics.length > 0)
-        await sql`insert into retained_topic (delivery, topic) select ${delivery.number}, unnest(${topics}::text[]) on conflict do nothing`.execute(
-          tx,
-        )
+      const left = before?.destinationId === plan.destinationId ? leftBehind(before, plan) : []
+      if (left.length > 0) await takeBackLater(tx, delivery.number, left)
     }
     await tx
       .insertInto('publication_version')
@@ -285,14 +284,30 @@ export async function readsAt(db: Conn, destinationId: string): Promise<string[]
   return [destinationId, ...nodes.map((n) => n.id)].flatMap((lane) => all.get(lane) ?? [])
 }
 
-/** Retained topics that are to be taken back, by delivery. */
-export async function retainedToClear(db: Conn): Promise<Map<number, string[]>> {
-  const out = new Map<number, string[]>()
-  for (const { delivery, topic } of await db.selectFrom('retained_topic').selectAll().orderBy('topic').execute())
-    out.set(delivery, [...(out.get(delivery) ?? []), topic])
-  return out
+/** What a plan sends is not to be taken back any more, if an earlier version left that to be done. */
+async function sendsAgain(db: Conn, plan: Plan): Promise<void> {
+  const waiting = (await toTakeBack(db, plan.delivery)).get(plan.delivery) ?? []
+  const sent = waiting.filter((l) => plan.messages.some((m) => m.place === l.place && (l.key === '' || m.key === l.key)))
+  if (sent.length > 0) await tookBack(db, plan.delivery, sent)
 }
 
-export async function retainedCleared(db: Conn, delivery: number, topics: readonly string[]): Promise<void> {
-  await sql`delete from retained_topic where delivery = ${delivery} and topic = any(${[...topics]}::text[])`.execute(db)
+async function takeBackLater(db: Conn, delivery: number, left: readonly LeftBehind[]): Promise<void> {
+  const [places, keys] = [left.map((l) => l.place), left.map((l) => l.key)]
+  await sql`insert into taken_back (delivery, place, key) select ${delivery}, * from unnest(${places}::text[], ${keys}::text[])
+    on conflict do nothing`.execute(db)
+}
+
+/** What is to be taken back from destinations, by delivery; of one delivery, or of all. */
+export async function toTakeBack(db: Conn, only?: number): Promise<Map<number, LeftBehind[]>> {
+  const left = new Map<number, LeftBehind[]>()
+  let query = db.selectFrom('taken_back').selectAll().orderBy('place').orderBy('key')
+  if (only !== undefined) query = query.where('delivery', '=', only)
+  for (const { delivery, place, key } of await query.execute()) left.set(delivery, [...(left.get(delivery) ?? []), { place, key }])
+  return left
+}
+
+export async function tookBack(db: Conn, delivery: number, left: readonly LeftBehind[]): Promise<void> {
+  const [places, keys] = [left.map((l) => l.place), left.map((l) => l.key)]
+  await sql`delete from taken_back where delivery = ${delivery}
+    and (place, key) in (select * from unnest(${places}::text[], ${keys}::text[]))`.execute(db)
 }

@@ -6,6 +6,7 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
 import type { ChartSettings, DataType, Deadband, HistorySettings, Range, Scaling, Tag } from '~/contract/tag'
+import type { Assurance } from '~/core/delivery/envelope'
 import type { Tally, WindowSet } from '~/core/delivery/verdict'
 
 /** jsonb: read as a value, written as JSON text. */
@@ -160,7 +161,7 @@ export interface Tables {
     delivery: ColumnType<number | null, never, never>
   }
   delivery: { number: Generated<number>; publication_id: string; destination_id: string }
-  retained_topic: { delivery: number; topic: string }
+  taken_back: { delivery: number; place: string; key: ColumnType<string, string | undefined, string> }
   outbox_segment: {
     destination_id: string
     segment: number
@@ -187,8 +188,7 @@ export interface Tables {
     seq: number
     at: Generated<Date>
     topic: string
-    qos: number
-    retain: boolean
+    assurance: Assurance
     properties: string
     payload: Buffer
     code: string

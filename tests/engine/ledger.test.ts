@@ -46,7 +46,11 @@ function send(ledger: Ledger, n: number): void {
   for (let i = 0; i < n; i++) {
     const { seq, turn } = a.next(at + i)
     a.stored(seq, at + i, turn)
-    a.sent({ seq, topic: 't', digest: seq, qos: 1, deviceAt: at + i, producedAt: at + i, turn, madeMono: at + i }, at + i, () => undefined)
+    a.sent(
+      { seq, topic: 't', digest: seq, assurance: 'acknowledged', deviceAt: at + i, producedAt: at + i, turn, madeMono: at + i },
+      at + i,
+      () => undefined,
+    )
     a.acknowledged(seq, at + i)
   }
 }

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, beforeEach, expect, it } from 'vitest'
+import { assurances } from '~/core/delivery/envelope'
 import { Engine } from '~/engine/engine'
 import { BrokerFaults } from '~/standins/broker/faults'
 import { addDestination } from '~/store/destination'
@@ -62,8 +63,7 @@ function offer(n: number): void {
         seq,
         topic,
         payload: `{"n":${seq}}`,
-        qos: s.qos,
-        retain: false,
+        assurance: assurances[s.qos]!,
         deviceAt: now,
         producedAt: now,
         turn,

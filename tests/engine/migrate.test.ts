@@ -5,12 +5,13 @@ import { newId } from '~/contract/id'
 import { Plan, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { emptyTally } from '~/core/delivery/verdict'
+import { listAsides } from '~/store/aside'
 import { classVersions, listClasses } from '~/store/class'
 import { openDatabase } from '~/store/database'
 import { listEquipment } from '~/store/equipment'
 import { loadStandings, wallBricks } from '~/store/ledger'
 import { migrate } from '~/store/migrate'
-import { allReads, getPublication, plansOf } from '~/store/publication'
+import { allReads, getPublication, plansOf, toTakeBack } from '~/store/publication'
 import { freshDatabase, until } from './support'
 
 /** In the order in which they were made. */
@@ -33,6 +34,7 @@ const all = [
   '0016-sign-on',
   '0017-patterns',
   '0018-addresses',
+  '0019-assurance',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 
@@ -182,6 +184,26 @@ it('addresses over MQTT become addresses of that kind, in drafts and in what is 
   ])
   expect(live!.address).toMatchObject({ kind: 'mqtt', qos: 2, retain: true, expiryS: 5 })
   expect(await allReads(t.db)).toEqual(new Map([[destination, ['works/+']]]))
+  await t.drop()
+})
+
+it('what went aside and what is still to be taken back is told in words of every destination', async () => {
+  const t = await freshDatabase(undefined, '0018-addresses')
+  const [destination, publication] = [newId(), newId()]
+  await sql`insert into destination (id, name, kind, settings) values (${destination}, 'd', 'mqtt', '{}')`.execute(t.db)
+  await sql`insert into publication (id, name, draft, destination_id, state) values (${publication}, 'p', '{}', ${destination}, 'paused')`.execute(
+    t.db,
+  )
+  const { rows } = await sql<{ number: number }>`insert into delivery (publication_id, destination_id)
+    values (${publication}, ${destination}) returning number`.execute(t.db)
+  const delivery = rows[0]!.number
+  for (const qos of [0, 1, 2])
+    await sql`insert into aside (destination_id, delivery, seq, topic, qos, retain, properties, payload, code, message, hint)
+      values (${destination}, ${delivery}, ${qos}, 't', ${qos}, true, '', ${Buffer.from('x')}, 'c', 'm', 'h')`.execute(t.db)
+  await sql`insert into retained_topic (delivery, topic) values (${delivery}, 'works/old')`.execute(t.db)
+  expect(await migrate(t.db)).toEqual(since('0019-assurance'))
+  expect((await listAsides(t.db, destination)).map((a) => a.assurance)).toEqual(['once', 'acknowledged', 'sent'])
+  expect(await toTakeBack(t.db)).toEqual(new Map([[delivery, [{ place: 'works/old', key: '' }]]]))
   await t.drop()
 })
 

@@ -1,7 +1,7 @@
 import { writeFileSync } from 'node:fs'
 import mqtt from 'mqtt'
 import { newId } from '~/contract/id'
-import type { Envelope } from '~/core/delivery/envelope'
+import { assurances, type Envelope } from '~/core/delivery/envelope'
 import { chance } from '~/core/value/chance'
 import { Engine } from '~/engine/engine'
 import { BrokerFaults } from '~/standins/broker/faults'
@@ -117,8 +117,7 @@ export async function randomFaults(t: Fresh, total: number, seed: number): Promi
           seq,
           topic,
           payload,
-          qos: r.qos,
-          retain: false,
+          assurance: assurances[r.qos]!,
           deviceAt: now,
           producedAt: now,
           turn,

@@ -4,7 +4,7 @@ import { afterEach, describe, expect, it } from 'vitest'
 import type { StreamSettings } from '~/contract/destinations/stream'
 import type { Verdict } from '~/contract/live'
 import { type Envelope, messageId } from '~/core/delivery/envelope'
-import { packProperties, plainJson } from '~/core/delivery/properties'
+import { nothing, packProperties, plainJson } from '~/core/delivery/properties'
 import { chance } from '~/core/value/chance'
 import { Engine } from '~/engine/engine'
 import type { Arrival } from '~/standins/stream/log'
@@ -96,8 +96,7 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
         seq,
         topic,
         payload,
-        qos: 1,
-        retain: false,
+        assurance: 'acknowledged',
         properties,
         deviceAt: now,
         producedAt: now,
@@ -224,6 +223,33 @@ describe('20,000 messages to a stream', () => {
     await s.settled()
     expect(s.wrong().slice(0, 5)).toEqual([])
   })
+})
+
+it('a key that is taken back is read as nothing under that key, and confirmed', { timeout: 120_000 }, async () => {
+  const s = await begin()
+  const [delivery] = s.deliveries as [number]
+  const [topic] = names as [string]
+  s.offer(delivery, topic, 10)
+  const account = s.engine().ledger.account(delivery)
+  const times = { deviceAt: Date.now(), producedAt: Date.now(), madeMono: performance.now() }
+  const properties = packProperties({ ...nothing, key: 'unit 3', kept: true })
+  s.destination().outbox.offer([{ delivery, ...account.next(Date.now()), topic, payload: '', assurance: 'acknowledged', properties, ...times }])
+  expect(await s.destination().outbox.stored()).toBe(true)
+  await s.settled()
+  expect(account.counts()).toMatchObject({ confirmed: 11, altered: 0, foreign: 0 })
+  const kafka = new Kafka({ clientId: 'reader', brokers: s.stream.places('plain'), logLevel: logLevel.NOTHING })
+  const consumer = kafka.consumer({ groupId: 'office' })
+  await consumer.connect()
+  await consumer.subscribe({ topics: [topic], fromBeginning: true })
+  const read: (string | null)[] = []
+  await consumer.run({
+    eachMessage: async ({ message }) => {
+      if (message.key!.toString() === 'unit 3') read.push(message.value === null ? null : message.value.toString())
+    },
+  })
+  await until(() => read.length === 2, 'both of that key')
+  expect(read).toEqual([expect.stringContaining('"n":3,'), null])
+  await consumer.disconnect()
 })
 
 it('what is too large goes aside with its reason, alone, and a topic that is not ours too; the rest goes on', { timeout: 120_000 }, async () => {

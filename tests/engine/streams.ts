@@ -1,6 +1,7 @@
 import type { MqttSettings } from '~/contract/destinations/mqtt'
 import type { Verdict } from '~/contract/live'
-import type { Envelope } from '~/core/delivery/envelope'
+import { assurances, type Envelope } from '~/core/delivery/envelope'
+import { packProperties, plainJson } from '~/core/delivery/properties'
 import { chance } from '~/core/value/chance'
 import { Engine } from '~/engine/engine'
 import { BrokerFaults } from '~/standins/broker/faults'
@@ -70,7 +71,8 @@ export async function openStreams(name: string, faults: Partial<BrokerFaults> = 
       const payload = `{"n":${seq},"value":${(random() * 1000).toFixed(3)}}${' '.repeat(pad)}`
       const { delivery, qos } = s
       const times = { deviceAt: now, producedAt: now, turn, madeMono: performance.now() }
-      envelopes.push({ delivery, seq, topic, payload, qos, retain, ...times, properties: '' })
+      const properties = packProperties({ ...plainJson, kept: retain })
+      envelopes.push({ delivery, seq, topic, payload, assurance: assurances[qos]!, ...times, properties })
     }
     engine.destinations.get(s.destinationId)!.outbox.offer(envelopes)
   }

@@ -223,7 +223,7 @@ describe('checking a destination', () => {
     return steps
   }
   let said = ''
-  const send = { publication: 'Kiln', topic: 'varnmoor/kiln/state', qos: 1 as const, retain: false, bytes: 120 }
+  const send = { publication: 'Kiln', topic: 'varnmoor/kiln/state', assurance: 'acknowledged' as const, kept: false, bytes: 120 }
   it('passes name, port, TLS, log-in and witness', async () => {
     expect(await check({})).toEqual({ name: 'passed', port: 'passed', tls: 'passed', login: 'passed', witness: 'passed' })
   })
@@ -258,7 +258,7 @@ describe('checking a destination', () => {
     expect(said).toContain('elsewhere/kiln/embrik-check: not allowed')
     for (const [faults, part, words] of [
       [{ maximumQos: 0 }, {}, 'sends at QoS 1'],
-      [{ retainAvailable: false }, { retain: true }, 'keeps none'],
+      [{ retainAvailable: false }, { kept: true }, 'keeps none'],
       [{ maximumPacketSize: 130 }, {}, 'had 139 octets'],
       [{ maximumPacketSize: 200 }, {}, 'come close to the 200 octets'],
     ] as const) {

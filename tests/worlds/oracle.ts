@@ -2,6 +2,7 @@ import type { Verdict } from '~/contract/live'
 import type { SegmentWrite } from '~/core/delivery/delivery-store'
 import { decodeSegment } from '~/core/delivery/segment'
 import { verdictOf, verdicts } from '~/core/delivery/verdict'
+import { qosOf } from '~/core/mqtt/qos'
 import type { SimBroker } from './broker'
 import type { SimDatabase } from './store'
 
@@ -75,7 +76,7 @@ export class Oracle {
       const high = this.highest.get(m.delivery) ?? 0
       if (m.seq <= high) this.v.problem(`number ${id} was stored after ${high}`)
       this.highest.set(m.delivery, m.seq)
-      this.stored.set(id, { delivery: m.delivery, seq: m.seq, topic: m.topic, qos: m.qos, key, at: this.v.now() })
+      this.stored.set(id, { delivery: m.delivery, seq: m.seq, topic: m.topic, qos: qosOf[m.assurance], key, at: this.v.now() })
     }
   }
 

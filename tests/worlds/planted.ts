@@ -142,7 +142,7 @@ export const mistakes: Mistake[] = [
     wrong: (original) =>
       function (this: Any, m: Any) {
         this.wrongId = (this.wrongId ?? Math.floor(m.ordinal / 3)) + 1
-        return original.call(this, m.envelope.qos === 2 ? { ...m, ordinal: m.ordinal + 7 * (m.again ? 1 : 0) } : m)
+        return original.call(this, m.envelope.assurance === 'once' ? { ...m, ordinal: m.ordinal + 7 * (m.again ? 1 : 0) } : m)
       },
   },
   { few: true, name: 'a broker is not told to let go of an identifier before a new message has it', of: MqttSender, method: 'free', wrong: nothing },

@@ -72,8 +72,10 @@ export const publicationsRoutes = {
     group: 'Publications',
     summary: 'Freeze a version and go live',
     body: z
-      .object({ clearRetained: z.boolean().default(false).describe('Take back retained messages that the version before leaves behind') })
-      .default({ clearRetained: false }),
+      .object({
+        takeBack: z.boolean().default(false).describe('Take back what the destination keeps of the version before, and the new one does not replace'),
+      })
+      .default({ takeBack: false }),
     answer: Publication,
   },
   pausePublication: {

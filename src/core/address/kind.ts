@@ -3,6 +3,7 @@ import type { HeaderTemplate, TopicRule } from '~/contract/addresses/text'
 import type { DestinationSettings } from '~/contract/destination'
 import type { Finding, Plan, PlanMessage, Resolved } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
+import type { Assurance } from '../delivery/envelope'
 import type { TemplateProblem } from './template'
 import type { Levels } from './topic-template'
 
@@ -34,6 +35,21 @@ export interface Server {
   headers: boolean
 }
 
+/** One thing that a destination keeps of a publication: at a place, under a key where it has one. */
+export interface LeftBehind {
+  place: string
+  key: string
+}
+
+/** How messages of an address go, beside what stands in their texts. */
+export interface SentAs {
+  assurance: Assurance
+  /** The destination is to keep the last of a place for who comes later. */
+  kept: boolean
+  /** s from when it was made; null: for ever. */
+  expiryS: number | null
+}
+
 /** What one kind of destination knows of addresses: all that plans, checks and previews ask. */
 export interface AddressKind<K extends AddressKindName = AddressKindName> {
   /** What the place of a message is called there, one and many. */
@@ -53,7 +69,8 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   /** What the destination cannot do for it. */
   beyond(a: AddressOfKind<K>, shape: ShapeSettings, to: DestinationSettings[K]): Finding[]
   /** The address with what the shape prescribes in the place of what was chosen. */
-  prescribed(a: AddressOfKind<K>, fixed: { qos: 0 | 1 | 2; retain: boolean }): AddressOfKind<K>
+  prescribed(a: AddressOfKind<K>, fixed: Pick<SentAs, 'assurance' | 'kept'>): AddressOfKind<K>
+  sentAs(a: AddressOfKind<K>): SentAs
   /** The place of a message that goes before another one, with this after its name. */
   beside(place: string, suffix: string): string
   /** What a witness has to read to see all messages at these places, and at those beside them. */
@@ -64,8 +81,10 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   mayBecome(resolved: Resolved, place: string): boolean
   /** By what receivers tell one message from another: the place, and what else parts it. */
   apart(m: Pick<PlanMessage, 'place' | 'key'>, text: (r: Resolved) => string): string
-  /** Places at which the far end keeps a message of the plan before that the new one will not replace. */
-  leftBehind(before: Pick<Plan, 'messages'> & { address: AddressOfKind<K> }, after: Pick<Plan, 'messages' | 'address'>): string[]
+  /** What the far end keeps of the plan before, and the new one will not replace. */
+  leftBehind(before: Pick<Plan, 'messages'> & { address: AddressOfKind<K> }, after: Pick<Plan, 'messages' | 'address'>): LeftBehind[]
+  /** What is left behind there, one and many; and whether it is taken back unless somebody says no. */
+  leaves: { nouns: readonly [one: string, many: string]; taken: boolean }
   bindings(a: AddressOfKind<K>): Bindings
   server(settings: DestinationSettings[K]): Server
   /** Everywhere a secret of it is sent to: scheme, host and port. */

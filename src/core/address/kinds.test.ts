@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Address } from '~/contract/address'
+import type { PlanMessage } from '~/contract/publication'
 import { addressKinds, kindOf, moved } from './kinds'
 import { resolveTemplate } from './topic-template'
 
@@ -77,6 +78,20 @@ describe('a topic of a stream', () => {
     expect(stream.reads(['b', 'a', 'b', ''], [])).toEqual(['a', 'b'])
     expect(stream.reads(['a'], ['/metadata/1'])).toEqual(['a', 'a.metadata.1'])
     expect([stream.overlap('a', 'a'), stream.overlap('a', 'a.b')]).toEqual([true, false])
+  })
+
+  it('is left behind under each key that is sent no more', () => {
+    const plan = (...of: [place: string, key: string][]) => ({
+      address: stream.fresh,
+      messages: of.map(([place, key]) => ({ place, key }) as PlanMessage),
+    })
+    const before = plan(['a', '1'], ['a', '2'], ['b', '1'], ['a', ''])
+    expect(stream.leftBehind(before, plan(['a', '1']))).toEqual([
+      { place: 'a', key: '2' },
+      { place: 'b', key: '1' },
+    ])
+    expect(stream.leftBehind(before, before)).toEqual([])
+    expect(stream.leftBehind(before, { messages: [], address: mqtt.fresh })).toHaveLength(3)
   })
 
   it('parts messages by key too', () => {

@@ -1,5 +1,5 @@
 import type { Address, AddressKindName, AddressOfKind } from '~/contract/address'
-import type { AddressKind } from './kind'
+import type { AddressKind, SentAs } from './kind'
 import { mqttAddress } from './kinds/mqtt'
 import { streamAddress } from './kinds/stream'
 import { placeMoved } from './topic-template'
@@ -13,10 +13,7 @@ export function kindOf<K extends AddressKindName>(address: { kind: K }): Address
 }
 
 /** How a message of an address goes into the outbox, beside its texts. */
-export function sentAs(address: Address): { qos: 0 | 1 | 2; retain: boolean; expiryS: number | null } {
-  // What has no degrees of its own is sent until it is acknowledged.
-  return address.kind === 'mqtt' ? address : { qos: 1, retain: false, expiryS: null }
-}
+export const sentAs = (address: Address): SentAs => kindOf(address).sentAs(address)
 
 /**
  * An address of another kind that keeps what has a meaning there: the place with its levels parted as there, and the fields that

@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import type { Verdict } from '~/contract/live'
 import { Account, defaultLimits, type Seen, type Sending, type WitnessView } from './account'
 import { SLICE_MS } from './account-changes'
+import type { Assurance } from './envelope'
 import { RangeSet } from './ranges'
 import { emptyStanding } from './verdict'
 
@@ -11,7 +12,7 @@ const message = (seq: number, part: Partial<Sending> = {}): Sending => ({
   seq,
   topic: 't',
   digest: seq * 11,
-  qos: 1,
+  assurance: 'acknowledged',
   deviceAt: seq,
   producedAt: seq,
   turn: 0,
@@ -21,10 +22,10 @@ const message = (seq: number, part: Partial<Sending> = {}): Sending => ({
 const { lateMs, giveUpMs } = defaultLimits
 
 /** An account with messages 1..n stored and sent at their number of milliseconds, all on one topic. */
-function sending(n: number, limits = defaultLimits, qos: 0 | 1 | 2 = 1) {
+function sending(n: number, limits = defaultLimits, assurance: Assurance = 'acknowledged') {
   const settled: number[] = []
   const account = new Account(1, emptyStanding(), true, limits)
-  const send = (seq: number, now = seq) => account.sent(message(seq, { qos }), now, () => settled.push(seq))
+  const send = (seq: number, now = seq) => account.sent(message(seq, { assurance }), now, () => settled.push(seq))
   for (let seq = 1; seq <= n; seq++) {
     account.next(seq)
     account.stored(seq, seq, 0)
@@ -143,13 +144,13 @@ describe('one message', () => {
     expect(settled).toEqual([1])
   })
 
-  it('at QoS 0 ends as unknown when the witness connected only afterwards, at QoS 1 as missing', () => {
-    for (const [qos, end] of [
-      [0, 'unknown'],
-      [1, 'missing'],
-      [2, 'missing'],
+  it('what is only sent ends as unknown when the witness connected only afterwards, what is acknowledged as missing', () => {
+    for (const [assurance, end] of [
+      ['sent', 'unknown'],
+      ['acknowledged', 'missing'],
+      ['once', 'missing'],
     ] as const) {
-      const { account } = sending(1, defaultLimits, qos)
+      const { account } = sending(1, defaultLimits, assurance)
       account.acknowledged(1, 10)
       account.judge(20 + lateMs + 1, { ...up, connectedAt: 20 })
       expect(account.verdict(1)).toBe(end)
@@ -315,8 +316,8 @@ describe('numbers', () => {
   })
 })
 
-it('a message that went out at QoS 0 into a lost link is neither acknowledged nor sent again, and missing when it does not come', () => {
-  const { account, see } = sending(2, defaultLimits, 0)
+it('a message that is only sent, into a lost link, is neither acknowledged nor sent again, and missing when it does not come', () => {
+  const { account, see } = sending(2, defaultLimits, 'sent')
   account.leftAlone(1, 10)
   account.leftAlone(2, 10)
   expect(account.counts()).toMatchObject({ acknowledged: 0, waiting: 2 })
@@ -396,20 +397,20 @@ it('refused, and seen after all: late only when it is', () => {
 
 describe('what an earlier engine sent', () => {
   /** The filter was granted at `granted`; what the message's times say is that of the wall clock then. */
-  const judged = (granted: number, turn: number, qos: 1 | 2) => {
+  const judged = (granted: number, turn: number, assurance: Assurance) => {
     const account = new Account(1, { ...emptyStanding(), storedThrough: 1, madeAt: 50_000, turns: turn })
     account.fromBefore(1)
-    account.sent(message(1, { qos, madeMono: 50_000, producedAt: 50_000 }), 100_000, () => undefined)
+    account.sent(message(1, { assurance, madeMono: 50_000, producedAt: 50_000 }), 100_000, () => undefined)
     account.acknowledged(1, 100_000)
     account.judge(1e9, { ...up, coveredSince: () => granted })
     return account.verdict(1)
   }
 
-  it('at QoS 2 may have gone out as soon as it was made: missing only if somebody listened then, by a clock that nobody has set back since', () => {
-    expect(judged(39_000, 0, 2)).toBe('missing')
-    expect(judged(45_000, 0, 2)).toBe('unknown')
-    expect(judged(39_000, 1, 2)).toBe('unknown')
-    expect(judged(99_000, 1, 1)).toBe('missing')
+  it('what is to be passed on once may have gone out as soon as it was made: missing only if somebody listened then, by a clock that nobody has set back since', () => {
+    expect(judged(39_000, 0, 'once')).toBe('missing')
+    expect(judged(45_000, 0, 'once')).toBe('unknown')
+    expect(judged(39_000, 1, 'once')).toBe('unknown')
+    expect(judged(99_000, 1, 'acknowledged')).toBe('missing')
   })
 
   it('went out more than once for every later engine too', () => {

@@ -1,5 +1,6 @@
 import type { Counts, Verdict } from '~/contract/live'
 import { type AccountChange, AccountChanges, SLICE_MS } from './account-changes'
+import type { Assurance } from './envelope'
 import type { RangeSet } from './ranges'
 import { TopicOrder } from './topic-order'
 import { emptyStanding, type Standing, verdictOf } from './verdict'
@@ -28,7 +29,7 @@ export interface Sending {
   within?: string
   /** Of its payload; see digest.ts. */
   digest: number
-  qos: 0 | 1 | 2
+  assurance: Assurance
   /** Epoch ms. */
   deviceAt: number
   /** Epoch ms. */
@@ -46,7 +47,7 @@ export interface WitnessView {
   clearAt: number
   /** Of what was seen, when the newest was sent: the other side hands out in order, so it is through with what was sent before. */
   seenAt: number
-  /** The same, at QoS 0 too, which no broker lets wait. */
+  /** The same, of what is only sent too, which nobody lets wait. */
   seenAnyAt: number
   /** Since when it has been sure to be handed what goes to a topic; Infinity: it is not. */
   coveredSince(topic: string): number
@@ -235,12 +236,12 @@ export class Account {
       const order = this.order(m.within ?? m.topic)
       // What an earlier run had may have gone out as soon as it was made.
       const firstByWall = before || !this.wentOnce(seq)
-      const { topic, digest, qos, deviceAt, producedAt, turn, madeMono } = m
+      const { topic, digest, assurance, deviceAt, producedAt, turn, madeMono } = m
       const open: Open = {
         seq,
         topic,
         digest,
-        qos,
+        assurance,
         deviceAt,
         producedAt,
         turn,
@@ -341,7 +342,7 @@ export class Account {
     this.answered(seq, now)
   }
 
-  /** It went out at QoS 0, and the link was lost before the destination can be said to have it: it does not go out again. */
+  /** It is only sent, and the link was lost before the destination can be said to have it: it does not go out again. */
   leftAlone(seq: number, now: number): void {
     this.changes.note('answered', seq)
     this.answered(seq, now)
@@ -558,13 +559,13 @@ export class Account {
       }
       const limit = o.ackedAt + this.limits.lateMs
       if (now <= limit) continue
-      if (Math.max(witness.clearAt, o.qos === 0 ? witness.seenAnyAt : witness.seenAt) <= limit) {
+      if (Math.max(witness.clearAt, o.assurance === 'sent' ? witness.seenAnyAt : witness.seenAt) <= limit) {
         unproven++
         continue
       }
-      const covered = Math.max(witness.coveredSince(o.topic), o.qos === 0 ? witness.connectedAt : Number.NEGATIVE_INFINITY)
-      // At QoS 2 a destination that has it passes it on no second time: its first sending counts.
-      if ((o.qos === 2 ? this.sure(o.firstSent, o.firstByWall, o) : this.sure(o.lastSent, o.lastByWall, o)) < covered) {
+      const covered = Math.max(witness.coveredSince(o.topic), o.assurance === 'sent' ? witness.connectedAt : Number.NEGATIVE_INFINITY)
+      // A destination that passes on once does so for the first sending.
+      if ((o.assurance === 'once' ? this.sure(o.firstSent, o.firstByWall, o) : this.sure(o.lastSent, o.lastByWall, o)) < covered) {
         this.end(o, 'unknown')
         continue
       }

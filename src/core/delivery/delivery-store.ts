@@ -28,12 +28,12 @@ export interface Cursor {
   countedSegment: number
   /** Position that the next message would have. */
   ordinal: number
-  /** None beyond this position, and beyond the first `AHEAD`, has gone out at QoS 2. */
+  /** None beyond this position, and beyond the first `AHEAD`, that is to be passed on once has gone out. */
   announced: number
 }
 
 /**
- * Positions by which messages at QoS 2 may run ahead of what is written, and of the oldest that the other side may still hold. Three
+ * Positions by which messages that are to be passed on once may run ahead of what is written, and of the oldest that the other side may still hold. Three
  * of these and one more are the 65,535 packet identifiers of MQTT (2.2.1): no identifier can then mean two messages.
  */
 export const AHEAD = 21_844

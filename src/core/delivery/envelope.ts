@@ -1,4 +1,11 @@
-import type { Qos } from '~/contract/addresses/mqtt'
+/**
+ * What a destination is asked to do with a message: *sent* goes out once, and nobody says that it arrived; *acknowledged* goes out
+ * until the destination has it, and may arrive twice; *once* is passed on no second time by a destination that has it.
+ */
+export type Assurance = 'sent' | 'acknowledged' | 'once'
+
+/** By the number under which they are stored. */
+export const assurances: readonly Assurance[] = ['sent', 'acknowledged', 'once']
 
 /** One message with all that is needed to send it and to account for it. */
 export interface Envelope {
@@ -9,8 +16,7 @@ export interface Envelope {
   topic: string
   /** Text when just made, octets when read back from the outbox. */
   payload: string | Uint8Array
-  qos: Qos
-  retain: boolean
+  assurance: Assurance
   /** What travels beside the payload, as `packProperties` gives it; empty: JSON in UTF-8 and nothing else. */
   properties: string
   /** When the device says the value was so, epoch ms. */

@@ -81,7 +81,11 @@ it('agrees with a row for every message, whatever happens in whatever order, and
         r.sent = true
         r.payloadForgotten = false
         const { seq, topic, turn, madeAt, wallAt } = r
-        account.sent({ seq, topic, digest: seq, qos: 1, deviceAt: wallAt, producedAt: wallAt, turn, madeMono: madeAt }, now, () => undefined)
+        account.sent(
+          { seq, topic, digest: seq, assurance: 'acknowledged', deviceAt: wallAt, producedAt: wallAt, turn, madeMono: madeAt },
+          now,
+          () => undefined,
+        )
       }
       const resend = () => {
         for (const r of rows) {

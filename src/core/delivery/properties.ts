@@ -1,4 +1,4 @@
-/** What travels beside a payload: properties of MQTT 5 (3.3.2.3), key and headers of a stream. */
+/** What travels beside a payload, whatever the destination; each kind takes of it what it knows. */
 export interface Properties {
   contentType: string
   /** The payload is not text. */
@@ -10,15 +10,21 @@ export interface Properties {
   expiryS: number | null
   /** For whoever sends it, not for receivers: with these data the device of the message is lost. */
   mark?: 'device-lost'
+  /** The destination keeps the last of its place for who comes later. */
+  kept?: boolean
 }
 
 export const plainJson: Properties = { contentType: 'application/json', binary: false, key: '', headers: [], responseTopic: '', expiryS: null }
 
+/** Nothing travels beside an empty payload. */
+export const nothing: Properties = { ...plainJson, contentType: '' }
+
 /** As one text for the outbox; empty for plain JSON, which most messages are. */
 export function packProperties(p: Properties): string {
-  if (p.contentType === plainJson.contentType && !p.binary && p.key === '' && p.headers.length === 0 && p.responseTopic === '' && p.expiryS === null)
-    return ''
-  return JSON.stringify([p.contentType, p.binary ? 1 : 0, p.key, p.headers, p.responseTopic, p.expiryS, ...(p.mark ? [p.mark] : [])])
+  const plain = p.contentType === plainJson.contentType && !p.binary && p.key === '' && p.headers.length === 0 && p.responseTopic === ''
+  if (plain && p.expiryS === null && !p.mark && !p.kept) return ''
+  const rest = p.kept ? [p.mark ?? null, 1] : p.mark ? [p.mark] : []
+  return JSON.stringify([p.contentType, p.binary ? 1 : 0, p.key, p.headers, p.responseTopic, p.expiryS, ...rest])
 }
 
 const known = new Map<string, Properties>()
@@ -29,16 +35,17 @@ export function unpackProperties(text: string): Properties {
   if (text === '') return plainJson
   let p = known.get(text)
   if (!p) {
-    const [contentType, binary, key, headers, responseTopic, expiryS, mark] = JSON.parse(text) as [
+    const [contentType, binary, key, headers, responseTopic, expiryS, mark, kept] = JSON.parse(text) as [
       string,
       number,
       string,
       [string, string][],
       string,
       number | null,
-      Properties['mark'],
+      Properties['mark'] | null,
+      number | undefined,
     ]
-    p = { contentType, binary: binary === 1, key, headers, responseTopic, expiryS, ...(mark && { mark }) }
+    p = { contentType, binary: binary === 1, key, headers, responseTopic, expiryS, ...(mark && { mark }), ...(kept === 1 && { kept: true }) }
     if (known.size >= KNOWN_MAX) known.clear()
     known.set(text, p)
   }

@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import type { Envelope } from './envelope'
+import { assurances, type Envelope } from './envelope'
+import { plainJson, unpackProperties } from './properties'
 import { decodeSegment, encodeSegment, parseRanges, rangesOf, SegmentError } from './segment'
 
 const envelope: fc.Arbitrary<Envelope> = fc.record({
@@ -8,8 +9,7 @@ const envelope: fc.Arbitrary<Envelope> = fc.record({
   seq: fc.nat({ max: Number.MAX_SAFE_INTEGER }),
   topic: fc.string({ unit: 'grapheme', maxLength: 60 }),
   payload: fc.string({ unit: 'grapheme', maxLength: 400 }),
-  qos: fc.constantFrom<0 | 1 | 2>(0, 1, 2),
-  retain: fc.boolean(),
+  assurance: fc.constantFrom(...assurances),
   deviceAt: fc.double({ min: 0, max: 1e14, noNaN: true }),
   producedAt: fc.nat({ max: Number.MAX_SAFE_INTEGER }),
   turn: fc.nat({ max: 0xffff }),
@@ -17,6 +17,19 @@ const envelope: fc.Arbitrary<Envelope> = fc.record({
   properties: fc.oneof(fc.constant(''), fc.string({ unit: 'grapheme', maxLength: 60 })),
 })
 const text = (p: string | Uint8Array) => (typeof p === 'string' ? p : new TextDecoder().decode(p))
+
+const one: Envelope = {
+  delivery: 1,
+  seq: 7,
+  topic: 'a/b',
+  payload: '{"x":1}',
+  assurance: 'acknowledged',
+  deviceAt: 5,
+  producedAt: 6,
+  turn: 0,
+  madeMono: 6,
+  properties: '',
+}
 
 describe('a segment', () => {
   it('gives back every message as it was, twice over', () => {
@@ -32,22 +45,19 @@ describe('a segment', () => {
     )
   })
 
+  it('written by an earlier version says by a flag what is kept at the far end', () => {
+    const bytes = Uint8Array.from(encodeSegment([{ ...one, properties: '' }]))
+    bytes[0] = 3
+    bytes[5 + 28]! |= 4
+    expect(unpackProperties(decodeSegment(bytes)[0]!.properties)).toEqual({ ...plainJson, kept: true })
+    bytes[5 + 28] = 2
+    expect(decodeSegment(bytes)[0]).toMatchObject({ assurance: 'once', properties: '' })
+    bytes[5 + 28] = 3
+    expect(() => decodeSegment(bytes)).toThrow('assurance')
+  })
+
   it('is refused when cut short anywhere, and when something follows', () => {
-    const bytes = encodeSegment([
-      {
-        delivery: 1,
-        seq: 7,
-        topic: 'a/b',
-        payload: '{"x":1}',
-        qos: 1,
-        retain: true,
-        deviceAt: 5,
-        producedAt: 6,
-        turn: 0,
-        madeMono: 6,
-        properties: '',
-      },
-    ])
+    const bytes = encodeSegment([{ ...one }])
     for (let n = 0; n < bytes.length; n++) expect(() => decodeSegment(bytes.subarray(0, n))).toThrow(SegmentError)
     expect(() => decodeSegment(new Uint8Array([...bytes, 0]))).toThrow(SegmentError)
     expect(() => decodeSegment(new Uint8Array([9, ...bytes.subarray(1)]))).toThrow(SegmentError)
@@ -59,8 +69,7 @@ describe('a segment', () => {
       seq: 1,
       topic: 'x'.repeat(65_536),
       payload: '',
-      qos: 0 as const,
-      retain: false,
+      assurance: 'sent' as const,
       deviceAt: 0,
       producedAt: 0,
       turn: 0,
@@ -83,7 +92,18 @@ describe('a segment', () => {
   it('says when its messages were made by the monotonic clock, as near as can be told', () => {
     const [m] = decodeSegment(
       encodeSegment([
-        { delivery: 1, seq: 7, topic: 'a', payload: '', qos: 1, retain: true, deviceAt: 5, producedAt: 1000, turn: 2, madeMono: 6, properties: '' },
+        {
+          delivery: 1,
+          seq: 7,
+          topic: 'a',
+          payload: '',
+          assurance: 'acknowledged',
+          deviceAt: 5,
+          producedAt: 1000,
+          turn: 2,
+          madeMono: 6,
+          properties: '',
+        },
       ]),
       -990,
     )

@@ -1,10 +1,10 @@
-import type { Qos } from '~/contract/addresses/mqtt'
-import type { Envelope } from './envelope'
+import { assurances, type Envelope } from './envelope'
+import { packProperties, unpackProperties } from './properties'
 
-const VERSION = 3
+const VERSION = 4
 const HEAD = 5
-/** Octets before the texts of a message, by version: the first had no properties, the second no turns. */
-const FIXED_OF: Record<number, number> = { 1: 35, 2: 39, 3: 41 }
+/** Octets before the texts of a message, by version: the first had no properties, the second no turns, the third a flag in place of a property. */
+const FIXED_OF: Record<number, number> = { 1: 35, 2: 39, 3: 41, 4: 41 }
 const FIXED = FIXED_OF[VERSION]!
 
 /** Thrown when octets are no whole segment. */
@@ -43,9 +43,9 @@ const decoder = new TextDecoder('utf-8', { fatal: true })
 
 /**
  * Packs messages for one row of the outbox. Layout, little-endian: version u8, count u32, then a message: delivery u32,
- * seq f64, device time f64, produced time f64, flags u8 (bits 0-1 QoS, bit 2 retain), topic length u16, payload
+ * seq f64, device time f64, produced time f64, assurance u8, topic length u16, payload
  * length u32, properties length u32, turn u16, topic, payload and properties octets. Version 1 has no properties, version 2 no
- * turn. The whole numbers in f64 are exact up to 2^53. Payloads that are text become octets in the messages too: views into
+ * turn; up to version 3 bit 2 of the assurance says that the destination keeps it for who comes later. The whole numbers in f64 are exact up to 2^53. Payloads that are text become octets in the messages too: views into
  * what is returned.
  */
 export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
@@ -60,7 +60,7 @@ export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
     const head = at
     at += FIXED
     const topicLength = encoder.encodeInto(m.topic, bytes.subarray(at)).written
-    if (topicLength > 0xffff) throw new SegmentError(`topic of ${topicLength} octets: MQTT allows 65535`)
+    if (topicLength > 0xffff) throw new SegmentError(`topic of ${topicLength} octets: 65535 are the most`)
     at += topicLength
     let payloadLength: number
     if (typeof m.payload === 'string') {
@@ -80,7 +80,7 @@ export function encodeSegment(messages: readonly Envelope[]): Uint8Array {
     view.setFloat64(head + 4, m.seq, true)
     view.setFloat64(head + 12, m.deviceAt, true)
     view.setFloat64(head + 20, m.producedAt, true)
-    view.setUint8(head + 28, m.qos | (m.retain ? 4 : 0))
+    view.setUint8(head + 28, assurances.indexOf(m.assurance))
     view.setUint16(head + 29, topicLength, true)
     view.setUint32(head + 31, payloadLength, true)
     view.setUint32(head + 35, propertiesLength, true)
@@ -106,6 +106,9 @@ export function decodeSegment(bytes: Uint8Array, shift = 0): Envelope[] {
     const end = propertiesAt + (version === 1 ? 0 : view.getUint32(at + 35, true))
     if (end > bytes.length) throw new SegmentError('segment cut short')
     const flags = view.getUint8(at + 28)
+    const assurance = assurances[flags & 3]
+    if (assurance === undefined) throw new SegmentError('a message of no known assurance')
+    const properties = end > propertiesAt ? decoder.decode(bytes.subarray(propertiesAt, end)) : ''
     const producedAt = view.getFloat64(at + 20, true)
     messages.push({
       delivery: view.getUint32(at, true),
@@ -114,11 +117,10 @@ export function decodeSegment(bytes: Uint8Array, shift = 0): Envelope[] {
       producedAt,
       turn: version < 3 ? 0 : view.getUint16(at + 39, true),
       madeMono: producedAt + shift,
-      qos: (flags & 3) as Qos,
-      retain: (flags & 4) !== 0,
+      assurance,
       topic: decoder.decode(bytes.subarray(topicAt, payloadAt)),
       payload: bytes.subarray(payloadAt, propertiesAt),
-      properties: end > propertiesAt ? decoder.decode(bytes.subarray(propertiesAt, end)) : '',
+      properties: (flags & 4) === 0 ? properties : packProperties({ ...unpackProperties(properties), kept: true }),
     })
     at = end
   }

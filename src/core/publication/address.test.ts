@@ -208,9 +208,13 @@ describe('what a publication sends, and where', () => {
 
   it('retained topics that a change leaves behind', () => {
     const plan = (part: Partial<OverMqtt>) => ({ ...draft(part), ...compile(draft(part), world).body })
+    const kept = (place: string) => ({ place, key: '' })
     const before = plan({ retain: true })
-    expect(leftBehind(before, plan({ retain: true, topic: 'x/{name}' }))).toEqual(['varnmoor/clay-prep/mill-a', 'varnmoor/clay-prep/pan-mill'])
-    expect(leftBehind(before, plan({ retain: true, equipmentIds: ['m1'] }))).toEqual(['varnmoor/clay-prep/pan-mill'])
+    expect(leftBehind(before, plan({ retain: true, topic: 'x/{name}' }))).toEqual([
+      kept('varnmoor/clay-prep/mill-a'),
+      kept('varnmoor/clay-prep/pan-mill'),
+    ])
+    expect(leftBehind(before, plan({ retain: true, equipmentIds: ['m1'] }))).toEqual([kept('varnmoor/clay-prep/pan-mill')])
     expect(leftBehind(before, plan({ retain: false }))).toHaveLength(2)
     expect(leftBehind(before, before)).toEqual([])
     expect(leftBehind(plan({}), plan({ topic: 'x/{name}' }))).toEqual([])

@@ -1,6 +1,7 @@
 import type { EpochMs } from '~/contract/id'
 import type { PlanEquipment } from '~/contract/publication'
 import type { Settings, ShapeKind } from '~/contract/shape'
+import type { Assurance } from '../delivery/envelope'
 import type { Cell } from '../publication/cell'
 import type { Scalar } from '../value/deadband'
 import type { Quality } from '../value/quality'
@@ -125,7 +126,7 @@ export interface Shape<K extends ShapeKind> {
   /** What stands after the topic of messages that go before others, as a topic filter. */
   suffixes?(settings: Settings<K>): readonly string[]
   /** What the standard prescribes, whatever was chosen. */
-  fixed?: { qos: 0 | 1 | 2; retain: boolean }
+  fixed?: { assurance: Assurance; kept: boolean }
   /** What is wrong with the settings for these members; empty when nothing. */
   problems?(settings: Settings<K>, equipment: readonly PlanEquipment[]): string[]
   /** What may be lived with, and is better otherwise. */

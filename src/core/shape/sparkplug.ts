@@ -68,7 +68,7 @@ export const sparkplugB: Shape<'sparkplug-b'> = {
   contentType: () => 'application/x-protobuf',
   grouping: () => 'equipment',
   // Births and data go at QoS 0 and are not retained (Sparkplug 3.0 6.4.19 to 6.4.22).
-  fixed: { qos: 0, retain: false },
+  fixed: { assurance: 'sent', kept: false },
   summary: (s) => `Sparkplug B, edge node ${s.group}/${s.node}, a device an equipment${s.aliases ? ', aliases' : ''}`,
   problems(_s, equipment) {
     const names = new Map<string, number>()

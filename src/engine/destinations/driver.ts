@@ -1,6 +1,6 @@
 import type { Destination, DestinationKind, DestinationSettings } from '~/contract/destination'
 import type { CheckStep, Failure } from '~/contract/failure'
-import type { Envelope } from '~/core/delivery/envelope'
+import type { Assurance, Envelope } from '~/core/delivery/envelope'
 import type { OpenCredential } from '~/store/credential'
 import type { Clock } from '../clock/clock'
 import type { FarEnd, FarSink } from './far-end'
@@ -19,8 +19,9 @@ export interface DestinationTarget<K extends DestinationKind = DestinationKind> 
 export interface PlannedSend {
   publication: string
   topic: string
-  qos: 0 | 1 | 2
-  retain: boolean
+  assurance: Assurance
+  /** The destination is to keep the last of the place for who comes later. */
+  kept: boolean
   /** Octets of a payload of late; null: none has been made. */
   bytes: number | null
 }
@@ -38,7 +39,7 @@ export interface Planned {
 export type Answer =
   /** It has it. */
   | { kind: 'has' }
-  /** It went out, the link was lost, and what may have arrived must not go out again (QoS 0). */
+  /** It went out, the link was lost, and what may have arrived must not go out again, since it is only to be sent. */
   | { kind: 'left' }
   /** Never, for this message. */
   | { kind: 'refused'; failure: Failure }
@@ -114,6 +115,8 @@ export interface DestinationDriver<K extends DestinationKind = DestinationKind> 
   rights(settings: DestinationSettings[K], reads: readonly string[]): string
   /** Within what order holds: messages that differ in it may pass each other. */
   within(e: Envelope): string
+  /** How a message goes there beside its place: the other side may dislike one that goes so, and take another. */
+  manner(e: Envelope): string
   /** A message to people: where it goes, and how. */
   described(e: Envelope): string
   /** Where to look when the other side hangs up on a message. */

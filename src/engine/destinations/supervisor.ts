@@ -61,7 +61,7 @@ export interface Aside {
 /** What is noted of one connection. */
 interface Figures {
   sent: number
-  /** Answers of the destination: what was left alone at QoS 0 has none. */
+  /** Answers of the destination: what is only sent has none when the link is lost. */
   answered: number
   /** It was given up since a message was not acknowledged in time. */
   silent: boolean
@@ -131,7 +131,7 @@ export class DestinationSupervisor {
   private refusals = { at: Number.NEGATIVE_INFINITY, more: 0 }
   /** What the far end remembers of this sender and witness is to be forgotten with the next connection. */
   private anew = { sender: false, witness: false }
-  private readonly suspicion = new Suspicion()
+  private readonly suspicion: Suspicion
   private readonly flaps = new Flaps()
   private lossTold = false
   private readonly remembered: Remembered = new Map()
@@ -156,6 +156,7 @@ export class DestinationSupervisor {
   ) {
     const { clock, store, packing } = ctx
     this.wantedVersion = destination.version
+    this.suspicion = new Suspicion((e) => ctx.driver.manner(e))
     this.status = { state: 'starting', reason: 'reads what waits in the outbox', hint: '', since: clock.wall() }
     this.loading = new Retrying(clock, { firstMs: 500, mostMs: 5000 })
     this.outbox = new Outbox({
@@ -367,10 +368,10 @@ export class DestinationSupervisor {
   private note(account: Account, item: Item, before = false): void {
     const e = item.envelope
     this.topics.add(e.topic, account)
-    const { seq, topic, qos, deviceAt, producedAt, turn, madeMono } = e
+    const { seq, topic, assurance, deviceAt, producedAt, turn, madeMono } = e
     const octets = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
     const within = this.ctx.driver.within(e)
-    const m = { seq, topic, within, digest: digest(octets), qos, deviceAt, producedAt, turn, madeMono }
+    const m = { seq, topic, within, digest: digest(octets), assurance, deviceAt, producedAt, turn, madeMono }
     account.sent(m, this.ctx.clock.mono(), () => this.outbox.settled(item), before)
   }
 
@@ -605,7 +606,7 @@ export class DestinationSupervisor {
     if (this.stopped || this.finishing) return
     if (!this.suspicion.strike(item, now, now - since, this.witness?.lostSince(now - TOGETHER_MS) ?? false)) return
     this.sending?.succeeded()
-    // What went out at QoS 0 does not go out again: it is what follows that goes aside.
+    // What is only sent does not go out again: it is what follows that goes aside.
     if (!left.has(item)) this.refuse(item, hangsUp(item.envelope, this.ctx.driver))
   }
 

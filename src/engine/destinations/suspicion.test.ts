@@ -4,11 +4,11 @@ import { Suspicion } from './suspicion'
 
 /** Only what is looked at: the place in the outbox and the stream. */
 function item(ordinal: number, topic: string): Item {
-  return { segment: { ordinal }, index: 0, envelope: { delivery: 1, qos: 1, retain: false, topic } } as unknown as Item
+  return { segment: { ordinal }, index: 0, envelope: { delivery: 1, assurance: 'acknowledged', topic } } as unknown as Item
 }
 
 it('tries each message alone after two connections without any answer, until all of them were tried', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   s.ended(0, 0, 0)
   s.ended(5, 0, 5)
   expect(s.careful).toBe(false)
@@ -21,7 +21,7 @@ it('tries each message alone after two connections without any answer, until all
 })
 
 it('three losses that took very different times are no proof, three alike are', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   const one = item(1, 'kiln/1')
   expect([105, 343, 385].map((took) => s.strike(one, 0, took))).toEqual([false, false, false])
   // The last one begins anew: two more like it convict.
@@ -29,7 +29,7 @@ it('three losses that took very different times are no proof, three alike are', 
 })
 
 it('with the witness cut off at the same moment the way there is the likelier cause: it takes three times as many', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   const one = item(1, 'kiln/1')
   const struck = Array.from({ length: 9 }, () => s.strike(one, 0, 100, true))
   expect(struck).toEqual([...Array.from({ length: 8 }, () => false), true])
@@ -39,7 +39,7 @@ it('with the witness cut off at the same moment the way there is the likelier ca
 })
 
 it('says why it became careful, whatever link is lost later', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   s.ended(5, 0, 5, true)
   s.ended(5, 0, 5, true)
   expect([s.careful, s.silent]).toEqual([true, true])
@@ -49,7 +49,7 @@ it('says why it became careful, whatever link is lost later', () => {
 })
 
 it('suspects a topic that was under way at three lost links and never answered, not the ones far behind it', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   const all = ['1', '2', '3', '4'].map((n) => item(Number(n), `kiln/${n}`))
   s.lostWith(all)
   s.lostWith(all)
@@ -59,7 +59,7 @@ it('suspects a topic that was under way at three lost links and never answered, 
 })
 
 it('needs one lost link for a further topic of a publication of which three topics went aside and nothing was ever taken', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   for (const topic of ['kiln/1', 'kiln/2', 'kiln/3']) for (const _ of [1, 2, 3]) s.strike(item(1, topic), 0, 5)
   // Never untried: it may be a topic that is taken.
   expect([s.barred(item(9, 'kiln/4'), 10), s.suspects(item(9, 'kiln/4'))]).toEqual([false, true])
@@ -70,15 +70,15 @@ it('needs one lost link for a further topic of a publication of which three topi
   expect(s.barred(item(13, 'kiln/4'), 30)).toBe(true)
 })
 
-it('bars a topic at QoS 0 when three of its messages were lost with the link', () => {
-  const s = new Suspicion()
-  const zero = (n: number) => ({ ...item(n, 'kiln/1'), envelope: { delivery: 1, qos: 0, retain: false, topic: 'kiln/1' } }) as unknown as Item
+it('bars a topic of which messages are only sent when three of its messages were lost with the link', () => {
+  const s = new Suspicion((e) => e.assurance)
+  const zero = (n: number) => ({ ...item(n, 'kiln/1'), envelope: { delivery: 1, assurance: 'sent', topic: 'kiln/1' } }) as unknown as Item
   expect([s.strike(zero(1), 0, 5), s.strike(zero(2), 1, 5), s.strike(zero(3), 2, 5)]).toEqual([false, false, true])
   expect(s.barred(zero(4), 10)).toBe(true)
 })
 
 it('makes a message the cause at the third loss, not when it was answered in between', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   const one = item(1, 'kiln/1')
   expect([s.strike(one, 0, 5), s.strike(one, 1, 5)]).toEqual([false, false])
   s.answered(one)
@@ -86,7 +86,7 @@ it('makes a message the cause at the third loss, not when it was answered in bet
 })
 
 it('bars a topic of which three went aside, tries it again after a minute, and leaves its neighbour alone', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   for (const _ of [1, 2, 3]) s.strike(item(1, 'kiln/1'), 0, 5)
   expect(s.suspects(item(2, 'kiln/1'))).toBe(true)
   expect(s.barred(item(2, 'kiln/1'), 0)).toBe(false)
@@ -100,7 +100,7 @@ it('bars a topic of which three went aside, tries it again after a minute, and l
 })
 
 it('does not take a link that is cut again and again for the fault of a message, however slow the answers are', () => {
-  const s = new Suspicion()
+  const s = new Suspicion((e) => e.assurance)
   const one = item(1, 'kiln/1')
   s.ended(5, 0, 5)
   s.ended(5, 0, 5)

@@ -1,3 +1,4 @@
+import type { Envelope } from '~/core/delivery/envelope'
 import type { Item } from '../outbox/segment-state'
 
 /** A message on which the link was lost so often goes aside. */
@@ -42,7 +43,7 @@ interface Place {
   losses: number
 }
 
-/** What is known of the messages of one publication at one QoS, of which some went aside. */
+/** What is known of the messages of one publication that go one way, of which some went aside. */
 interface Stream {
   topics: number
   takes: boolean
@@ -61,7 +62,7 @@ export class Suspicion {
   private through: number | null = null
   /** How long a link must hold idle now, ms, where that is more than at first. */
   private hold = 0
-  /** By place in the outbox; what went out at QoS 0 does not go out again, so that it is its topic that counts. */
+  /** By place in the outbox; what is only sent does not go out again, so that it is its topic that counts. */
   private readonly strikes = new Map<number | string, Strikes>()
   private readonly places = new Map<string, Place>()
   private readonly streams = new Map<string, Stream>()
@@ -115,16 +116,19 @@ export class Suspicion {
     return false
   }
 
-  private placeOf({ envelope: e }: Item): string {
-    return `${e.delivery} ${e.qos} ${e.retain} ${e.topic}`
+  /** `manner`: how a message goes, where that may be what the other side dislikes. */
+  constructor(private readonly manner: (e: Envelope) => string) {}
+
+  private placeOf(item: Item): string {
+    return `${this.streamOf(item)} ${item.envelope.topic}`
   }
 
   private streamOf({ envelope: e }: Item): string {
-    return `${e.delivery} ${e.qos} ${e.retain}`
+    return `${e.delivery} ${this.manner(e)}`
   }
 
   private strikeOf(item: Item): number | string {
-    return item.envelope.qos === 0 ? this.placeOf(item) : item.segment.ordinal + item.index
+    return item.envelope.assurance === 'sent' ? this.placeOf(item) : item.segment.ordinal + item.index
   }
 
   private place(of: string): Place {
@@ -140,7 +144,7 @@ export class Suspicion {
     const left = { ...BLAMED }
     const blamed = new Set<string>()
     for (const item of items) {
-      const kind = item.envelope.qos > 0 ? 'acknowledged' : 'others'
+      const kind = item.envelope.assurance === 'sent' ? 'others' : 'acknowledged'
       const of = this.placeOf(item)
       if (left[kind] === 0 || blamed.has(of)) continue
       left[kind]--
@@ -183,8 +187,8 @@ export class Suspicion {
     const stream = this.streams.get(of) ?? { topics: 0, takes: false }
     this.streams.set(of, stream)
     if (place.aside === 0) stream.topics++
-    // At QoS 0 three messages were lost by now; and a publication of which nothing is taken needs no more proof.
-    place.aside = item.envelope.qos === 0 || this.untaken(item) ? BARRED_AFTER : place.aside + 1
+    // Of what is only sent three messages were lost by now; and a publication of which nothing is taken needs no more proof.
+    place.aside = item.envelope.assurance === 'sent' || this.untaken(item) ? BARRED_AFTER : place.aside + 1
     place.triedAt = now
   }
 

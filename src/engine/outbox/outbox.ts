@@ -6,6 +6,7 @@ import { log, wordsOf } from '../log'
 import { Announced } from './announced'
 import { type DropRun, DropRuns } from './drop-runs'
 import type { Packing } from './packing'
+import { Passage } from './passage'
 import { type Item, Segment } from './segment-state'
 
 /** Most messages and octets of one segment. */
@@ -68,6 +69,7 @@ export class Outbox {
   private queue: Envelope[] = []
   private queueBytes = 0
   private readonly drops = new DropRuns()
+  private readonly passage = new Passage()
   private nextNo = 1
   private ordinal = 0
   /** Position behind the last message that was ever committed: it never goes back, whatever is left of the segments. */
@@ -177,6 +179,7 @@ export class Outbox {
   }
 
   offer(envelopes: readonly Envelope[]): void {
+    this.passage.enter(envelopes.length)
     for (const e of envelopes) {
       this.queue.push(e)
       this.queueBytes += e.payload.length
@@ -186,13 +189,18 @@ export class Outbox {
       bytes -= this.queue[i]!.payload.length
       over = Math.max(over, i + 1)
     }
-    if (over > 0)
-      for (const e of this.queue.splice(0, over)) {
-        this.queueBytes -= e.payload.length
-        this.drops.add(e)
-      }
+    for (const e of over > 0 ? this.queue.splice(0, over) : []) {
+      this.queueBytes -= e.payload.length
+      this.drops.add(e)
+    }
+    this.passage.leave(over, true)
     this.hasten()
     this.begin()
+  }
+
+  /** Resolves when all that was offered so far is stored; false: some of it was pushed out, or the outbox ended first. */
+  stored(): Promise<boolean> {
+    return this.passage.all()
   }
 
   private begin(): void {
@@ -238,6 +246,7 @@ export class Outbox {
         batch.map((envelope, index) => ({ envelope, segment, index })),
       )
     for (const e of batch) this.o.hooks.stored(e)
+    this.passage.leave(batch.length)
     this.wake()
   }
 
@@ -291,6 +300,7 @@ export class Outbox {
       } catch (e) {
         if (e instanceof Fenced) {
           this.closed = true
+          this.passage.end()
           this.o.hooks.fenced()
         }
         if (this.closed) return false
@@ -503,6 +513,7 @@ export class Outbox {
     this.wake()
     if (this.writing) await within(this.o.clock, CLOSE_MS, this.writing)
     this.closed = true
+    this.passage.end()
     this.wake()
   }
 }

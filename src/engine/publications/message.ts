@@ -15,15 +15,22 @@ export interface Packed {
 
 type How = Pick<Plan, 'shape' | 'contentType' | 'address'>
 
+/** What else is said of a message than its address does. */
+export interface Besides {
+  mark?: Properties['mark']
+  /** It goes before others, and is kept for who comes later. */
+  first?: boolean
+}
+
 /** Makes the last step between shape and outbox: compression, and what travels beside the payload. */
-export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array, mark?: Properties['mark']) => Packed {
+export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array, besides?: Besides) => Packed {
   const { shape, contentType } = plan
-  const { expiryS } = sentAs(plan.address)
+  const { expiryS, kept } = sentAs(plan.address)
   const compression = compressionOf(shape)
   const coded: [string, string][] = compression === 'none' ? [] : [['content-encoding', compression === 'zlib' ? 'deflate' : compression]]
-  const plain = (binary: boolean) => packProperties({ contentType, binary, key: '', headers: coded, responseTopic: '', expiryS })
-  const [forText, forOctets] = [plain(false), plain(true)]
-  return (m, own = m.payload, mark) => {
+  const all = { contentType, key: '', headers: coded, responseTopic: '', expiryS, kept }
+  const [forText, forOctets] = [packProperties({ ...all, binary: false }), packProperties({ ...all, binary: true })]
+  return (m, own = m.payload, { mark, first = false } = {}) => {
     const body =
       shape.kind === 'sparkplug-b' && shape.compression !== 'none'
         ? compressed(shape.compression, pack(shape.compression, own), m.at)
@@ -31,10 +38,12 @@ export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array,
           ? own
           : pack(compression, own)
     const binary = typeof body !== 'string'
-    if (m.key === '' && m.headers.length === 0 && m.responseTopic === '' && !mark) return { payload: body, properties: binary ? forOctets : forText }
+    const plain = m.key === '' && m.headers.length === 0 && m.responseTopic === '' && !mark && !first
+    if (plain) return { payload: body, properties: binary ? forOctets : forText }
     const headers = [...coded, ...m.headers]
     const { key, responseTopic } = m
-    return { payload: body, properties: packProperties({ contentType, binary, key, headers, responseTopic, expiryS, ...(mark && { mark }) }) }
+    const its = { key, headers, responseTopic, binary, kept: kept || first, ...(mark && { mark }) }
+    return { payload: body, properties: packProperties({ ...all, ...its }) }
   }
 }
 

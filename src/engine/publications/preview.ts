@@ -46,12 +46,15 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
   const topics = body.messages.slice(0, TREE).map((m) => placeText(m.place, keys[m.equipment[0]!]))
   const live = o.plans.find((p) => p.publicationId === o.publicationId)
   const behind = live && live.destinationId === draft.destinationId ? leftBehind(live, { ...body, address: draft.address }) : []
+  const { nouns, taken } = kindOf(draft.address).leaves
   if (behind.length > 0)
     findings.push({
       severity: 'warns',
       section: 'safely',
-      message: `${behind.length} retained ${behind.length === 1 ? 'message' : 'messages'} of the live version would stay at the broker`,
-      hint: 'They are taken back at the go-live, unless you untick that here',
+      message: `${behind.length} ${nouns[behind.length === 1 ? 0 : 1]} of the live version would stay there`,
+      hint: taken
+        ? 'They are taken back at the go-live, unless you untick that here'
+        : 'Tick here that they are taken back at the go-live, if the topic keeps the last of each',
     })
   const shown = body.messages.find((m) => m.equipment.some((e) => body.equipment[e]!.id === o.equipmentId)) ?? body.messages[0]
   return {
@@ -62,7 +65,7 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
     ...(shown && !findings.some((f) => f.section === 'shape' && f.severity === 'stops')
       ? oneMessage(draft, body, shown, table, o)
       : { topic: null, message: null }),
-    leftBehind: behind.slice(0, TOPICS),
+    leftBehind: behind.slice(0, TOPICS).map(({ place, key }) => (key === '' ? place : `${place}, key ${key}`)),
     leftBehindCount: behind.length,
     tree: topicTree(topics, rateOf(draft, live, o.rates), kindOf(draft.address).levels.separator),
     converted,

@@ -2,10 +2,11 @@ import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { Db } from '~/store/database'
-import { allReads, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf, retainedCleared, retainedToClear } from '~/store/publication'
+import { allReads, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf, tookBack, toTakeBack } from '~/store/publication'
 import type { Destinations } from '../destinations/destinations'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
+import { log, wordsOf } from '../log'
 import { Publisher, type PublisherContext } from './publisher'
 
 /** A plan that can't run is tried again so often: a later program, or other values, may run it, ms. */
@@ -37,6 +38,8 @@ export class Publications {
   private numbers = new Set<number>()
   /** Which version of each is being taken up. */
   private readonly wanted = new Map<string, number>()
+  /** Deliveries of which messages that take something back are on their way into the outbox. */
+  private readonly takingBack = new Set<number>()
 
   constructor(private readonly ctx: PublicationsContext) {}
 
@@ -99,7 +102,7 @@ export class Publications {
       void destinations.for(id, async (d) => {
         await d?.watch(filters.get(id) ?? [])
         this.swap(own)
-        await this.clearRetained(id)
+        await this.takeBack(id)
       })
     }
   }
@@ -165,13 +168,20 @@ export class Publications {
     return [...this.broken.values()].some((b) => now - b.triedAt >= TRY_AGAIN_MS)
   }
 
-  /** Sends what takes old retained messages back, and forgets them once that is in the outbox. */
-  private async clearRetained(lane: string): Promise<void> {
-    for (const [delivery, topics] of await retainedToClear(this.ctx.db)) {
+  /** Sends what takes back what a destination keeps, and forgets that it is to once it is stored. */
+  private async takeBack(lane: string): Promise<void> {
+    for (const [delivery, left] of await toTakeBack(this.ctx.db)) {
       const publisher = this.byDelivery.get(delivery)
-      if (!publisher || this.laneOf(publisher.plan) !== lane) continue
-      publisher.clearRetained(topics)
-      await retainedCleared(this.ctx.db, delivery, topics)
+      if (!publisher || this.laneOf(publisher.plan) !== lane || this.takingBack.has(delivery)) continue
+      this.takingBack.add(delivery)
+      // An outbox may wait long for a database that is away: nothing waits for that.
+      void publisher
+        .takeBack(left)
+        .then((stored) => (stored ? tookBack(this.ctx.db, delivery, left) : undefined))
+        .catch((e: unknown) =>
+          log('warn', 'publications', `${publisher.plan.name}: what is taken back is so again with its next start: ${wordsOf(e)}`),
+        )
+        .finally(() => this.takingBack.delete(delivery))
     }
   }
 

@@ -1,7 +1,9 @@
 import type { Condition, LastMessage } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
+import type { LeftBehind } from '~/core/address/kind'
 import { sentAs } from '~/core/address/kinds'
 import type { Envelope } from '~/core/delivery/envelope'
+import { nothing, packProperties } from '~/core/delivery/properties'
 import { type Addressed, Runner } from '~/core/publication/runner'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { Decoder, HostFacts } from '~/core/shape/shape'
@@ -31,7 +33,7 @@ export interface PublisherContext {
   ledger: Ledger
   clock: Clock
   /** Where its messages go. */
-  outbox: () => Pick<Outbox, 'offer' | 'waiting'> | null
+  outbox: () => Pick<Outbox, 'offer' | 'stored' | 'waiting'> | null
   host?: HostFacts
   /** Somebody at the far end asked for what cannot be done. */
   notYet(words: string): void
@@ -142,11 +144,11 @@ export class Publisher {
     const madeMono = clock.mono()
     const envelopes: Envelope[] = []
     const { delivery } = this.plan
-    const { qos, retain: keeps } = sentAs(this.plan.address)
-    const add = (topic: string, packed: Packed, retain: boolean, deviceAt: number) => {
+    const { assurance } = sentAs(this.plan.address)
+    const add = (topic: string, packed: Packed, deviceAt: number) => {
       const { seq, turn } = account.next(now)
       const { payload, properties } = packed
-      envelopes.push({ delivery, seq, topic, payload, properties, qos, retain, deviceAt, producedAt: now, turn, madeMono })
+      envelopes.push({ delivery, seq, topic, payload, properties, assurance, deviceAt, producedAt: now, turn, madeMono })
     }
     let last: { n: number; message: Addressed; packed: Packed } | null = null
     let problem: unknown
@@ -159,12 +161,12 @@ export class Publisher {
         if (!message) continue
         if (lost) this.lostTold.add(n)
         else this.lostTold.delete(n)
-        const before = message.before?.map((b) => ({ place: b.place, packed: this.pack(message, b.payload) }))
-        const packed = this.pack(message, message.payload, lost ? 'device-lost' : undefined)
+        const before = message.before?.map((b) => ({ place: b.place, packed: this.pack(message, b.payload, { first: true }) }))
+        const packed = this.pack(message, message.payload, lost ? { mark: 'device-lost' } : {})
         demandPlace(message.place)
         // Numbers are given when nothing can go wrong any more.
-        for (const b of before ?? []) add(b.place, b.packed, true, message.at)
-        add(message.place, packed, keeps, message.at)
+        for (const b of before ?? []) add(b.place, b.packed, message.at)
+        add(message.place, packed, message.at)
         this.sentNow[n]!++
         last = { n, message, packed }
       } catch (e) {
@@ -195,27 +197,26 @@ export class Publisher {
     return this.session !== null && deviceLost(this.runner.cellsOfEquipment[this.plan.messages[n]!.equipment[0]!]!, this.ctx.table)
   }
 
-  /** Takes retained messages back: an empty one in their place (MQTT 5 3.3.1.3). */
-  clearRetained(topics: readonly string[]): void {
+  /** Takes back what the destination keeps: an empty message in its place. False: it is not stored, and is to be sent again. */
+  takeBack(left: readonly LeftBehind[]): Promise<boolean> {
     const outbox = this.ctx.outbox()
-    if (!outbox || topics.length === 0) return
+    if (!outbox) return Promise.resolve(false)
     const { clock, ledger } = this.ctx
     const account = ledger.account(this.plan.delivery)
     const now = clock.wall()
+    const times = { deviceAt: now, producedAt: now, madeMono: clock.mono() }
     outbox.offer(
-      topics.map((topic) => ({
+      left.map(({ place, key }) => ({
         delivery: this.plan.delivery,
         ...account.next(now),
-        topic,
+        ...times,
+        topic: place,
         payload: '',
-        properties: '',
-        qos: 1 as const,
-        retain: true,
-        deviceAt: now,
-        producedAt: now,
-        madeMono: clock.mono(),
+        properties: packProperties({ ...nothing, key, kept: true }),
+        assurance: 'acknowledged',
       })),
     )
+    return outbox.stored()
   }
 
   private decoder(n: number): Decoder {

@@ -68,7 +68,7 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   previewPublication: async ({ body, request }) => (await askEngine('/publications/preview', { body, signal: request.signal })).json(),
   publicationContract: ({ params, request }) => contract(params.id!, 'contract', request.signal),
   publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
-  goLive: ({ params, body, caller }) => goLive(database(), params.id!, caller.name, freeze, body.clearRetained),
+  goLive: ({ params, body, caller }) => goLive(database(), params.id!, caller.name, freeze, body.takeBack),
   pausePublication: ({ params }) => setRunning(database(), params.id!, false),
   resumePublication: ({ params }) => setRunning(database(), params.id!, true),
 }

@@ -13,8 +13,7 @@ const aside = (seq: number, topic: string, message: string, code = 'destination.
     publicationId: 'p',
     publication: 'Zones',
     at: seq,
-    qos: 1,
-    retain: false,
+    assurance: 'acknowledged',
     payload: '',
   }) as Aside
 

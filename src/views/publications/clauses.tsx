@@ -1,5 +1,6 @@
 import type { Destination } from '~/contract/destination'
 import type { Finding, PublicationDraft } from '~/contract/publication'
+import { kindOf } from '~/core/address/kinds'
 import { typedNumber } from '~/core/value/typed-number'
 import { Choice, SelectField } from '~/ui/Field'
 import { NumberInput } from '~/ui/NumberInput'
@@ -92,7 +93,9 @@ export function Through({
 
 /** What guards it on its way. */
 export function Safely({ destination, edit, ...clause }: Clause & { destination: Destination | undefined; edit: PublicationEdit }) {
-  const { preview, clear, setClear } = edit
+  const { preview, draft, setTakeBack } = edit
+  const { leaves } = kindOf(draft.address)
+  const takeBack = edit.takeBack ?? leaves.taken
   return (
     <Section
       title="Safely"
@@ -111,13 +114,12 @@ export function Safely({ destination, edit, ...clause }: Clause & { destination:
       {preview && preview.leftBehindCount > 0 && (
         <div className="mb-2 rounded-sm border border-uncertain/40 bg-sheet px-3 py-1.5">
           <div>
-            {countText(preview.leftBehindCount)} retained {preview.leftBehindCount === 1 ? 'message' : 'messages'} of the live version would stay at
-            the far end:
+            {countText(preview.leftBehindCount)} {leaves.nouns[preview.leftBehindCount === 1 ? 0 : 1]} of the live version would stay there:
           </div>
           <div className="font-mono text-[12px] text-muted">{preview.leftBehind.slice(0, 4).join(', ')}</div>
           <label className="mt-1 flex items-center gap-2">
-            <input type="checkbox" className="accent-(--clay)" checked={clear} onChange={(e) => setClear(e.target.checked)} />
-            take them back at the go-live
+            <input type="checkbox" className="accent-(--clay)" checked={takeBack} onChange={(e) => setTakeBack(e.target.checked)} />
+            take them back at the go-live: an empty message in the place of each
           </label>
         </div>
       )}

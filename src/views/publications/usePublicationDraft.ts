@@ -3,7 +3,7 @@ import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
 import { type Preview, type Publication, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
-import { addressKinds, moved } from '~/core/address/kinds'
+import { addressKinds, kindOf, moved } from '~/core/address/kinds'
 import { revived } from '~/core/publication/over-mqtt'
 import type { Problem } from '~/ui/Notes'
 import { useInAddress } from '../app/address'
@@ -48,7 +48,8 @@ export function usePublicationDraft({
   const [preview, setPreview] = useState<Preview | null>(null)
   const [trouble, setTrouble] = useState<Problem | null>(null)
   const [refused, setRefused] = useState<Record<string, string>>({})
-  const [clear, setClear] = useState(true)
+  /** Null: as the kind of address has it. */
+  const [takeBack, setTakeBack] = useState<boolean | null>(null)
   const [busy, setBusy] = useState<'save' | 'live' | 'pause' | null>(null)
   const [open, setOpen] = useInAddress<string | null>(
     (params) => params.get('section') ?? (publication ? null : 'what'),
@@ -150,7 +151,7 @@ export function usePublicationDraft({
     if (!saved) return
     setBusy('live')
     try {
-      const now = await call('goLive', { params: { id: saved.id }, body: { clearRetained: clear } })
+      const now = await call('goLive', { params: { id: saved.id }, body: { takeBack: takeBack ?? kindOf(draft.address).leaves.taken } })
       toast.success(`${now.name} is live, version ${now.liveVersion}`)
     } catch (e) {
       tellFailure(e)
@@ -197,8 +198,8 @@ export function usePublicationDraft({
     busy,
     dirty,
     unfit,
-    clear,
-    setClear,
+    takeBack,
+    setTakeBack,
     saveOnly,
     goLive,
     run,

@@ -1,6 +1,8 @@
 import type { MqttAddress } from '~/contract/addresses/mqtt'
 import { brokerPlace } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
+import { assurances } from '../../delivery/envelope'
+import { qosOf } from '../../mqtt/qos'
 import { shapeOf } from '../../shape/registry'
 import type { AddressKind } from '../kind'
 import { topicFindings } from '../topic-check'
@@ -72,7 +74,8 @@ export const mqttAddress: AddressKind<'mqtt'> = {
       )
     return out
   },
-  prescribed: (a, fixed) => ({ ...a, ...fixed }),
+  prescribed: (a, { assurance, kept }) => ({ ...a, qos: qosOf[assurance], retain: kept }),
+  sentAs: ({ qos, retain, expiryS }) => ({ assurance: assurances[qos]!, kept: retain, expiryS }),
   beside: (place, suffix) => place + suffix,
   reads: (places, suffixes) => {
     const filters = places.flatMap((p) => ['', ...suffixes].map((suffix) => filterOf(p) + suffix))
@@ -86,8 +89,10 @@ export const mqttAddress: AddressKind<'mqtt'> = {
     if (!before.address.retain) return []
     const keeps = after.address.kind === 'mqtt' && after.address.retain
     const kept = new Set(keeps ? after.messages.flatMap((m) => (typeof m.place === 'string' ? [m.place] : [])) : [])
-    return [...new Set(before.messages.flatMap((m) => (typeof m.place === 'string' && m.place !== '' && !kept.has(m.place) ? [m.place] : [])))]
+    const places = before.messages.flatMap((m) => (typeof m.place === 'string' && m.place !== '' && !kept.has(m.place) ? [m.place] : []))
+    return [...new Set(places)].map((place) => ({ place, key: '' }))
   },
+  leaves: { nouns: ['retained message', 'retained messages'], taken: true },
   bindings: ({ qos, retain, expiryS }) => ({
     protocol: 'mqtt',
     channel: {},

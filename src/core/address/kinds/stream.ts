@@ -1,8 +1,8 @@
 import type { TopicRule } from '~/contract/addresses/text'
 import { serversOf } from '~/contract/destinations/stream'
 import { nodePlace } from '~/contract/place'
-import type { Finding } from '~/contract/publication'
-import type { AddressKind } from '../kind'
+import type { Finding, PlanMessage } from '~/contract/publication'
+import type { AddressKind, LeftBehind } from '../kind'
 import { some } from '../some'
 import type { TemplateProblem } from '../template'
 import { type Levels, levelBy, placeProblems } from '../topic-template'
@@ -80,6 +80,8 @@ export const streamAddress: AddressKind<'stream'> = {
   safety: () => [],
   beyond: () => [],
   prescribed: (a) => a,
+  // There are no degrees: each goes out until the cluster has it.
+  sentAs: () => ({ assurance: 'acknowledged', kept: false, expiryS: null }),
   beside: (place, suffix) =>
     `${place}.${suffix
       .split('/')
@@ -93,7 +95,16 @@ export const streamAddress: AddressKind<'stream'> = {
   overlap: (a, b) => a === b,
   mayBecome: (resolved, place) => resolved === place,
   apart: (m, text) => `${text(m.place)} ${text(m.key)}`,
-  leftBehind: () => [],
+  leftBehind(before, after) {
+    const named = (m: PlanMessage): LeftBehind[] =>
+      typeof m.place === 'string' && typeof m.key === 'string' && m.key !== '' ? [{ place: m.place, key: m.key }] : []
+    const one = ({ place, key }: LeftBehind) => `${place} ${key}`
+    const sent = new Set(after.address.kind === 'stream' ? after.messages.flatMap(named).map(one) : [])
+    const left = new Map(before.messages.flatMap(named).map((l) => [one(l), l]))
+    return [...left.values()].filter((l) => !sent.has(one(l)))
+  },
+  // Only a topic that keeps the last of each key has a use for it: others read a message that holds nothing.
+  leaves: { nouns: ['key', 'keys'], taken: false },
   bindings: () => ({ protocol: 'kafka', channel: {}, operation: () => ({}), message: { key: { type: 'string' }, bindingVersion: '0.5.0' } }),
   server: ({ servers, tls }) => {
     const [first] = serversOf(servers) ?? []

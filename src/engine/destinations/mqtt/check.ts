@@ -1,6 +1,7 @@
 import type { CheckStep } from '~/contract/failure'
 import { fail } from '~/contract/failure'
 import { plainMessage } from '~/core/mqtt/publish'
+import { qosOf } from '~/core/mqtt/qos'
 import { reasonOf } from '~/core/mqtt/reasons'
 import type { Connack } from '~/core/mqtt/wire'
 import { realClock } from '../../clock/real-clock'
@@ -48,12 +49,13 @@ function limitsOf({ connack: c }: MqttLink): string {
 
 /** What of a publication the broker will not take, by its own greeting (MQTT 5 3.2.2.3); null: nothing. */
 export function beyondLimits(c: Connack, s: PlannedSend): { message: string; hint: string } | null {
-  if (s.qos > c.maximumQos)
+  const qos = qosOf[s.assurance]
+  if (qos > c.maximumQos)
     return {
-      message: `${s.publication} sends at QoS ${s.qos}, the broker takes no QoS above ${c.maximumQos}`,
+      message: `${s.publication} sends at QoS ${qos}, the broker takes no QoS above ${c.maximumQos}`,
       hint: 'Choose a lower QoS in the publication: its messages would go aside',
     }
-  if (s.retain && !c.retainAvailable)
+  if (s.kept && !c.retainAvailable)
     return {
       message: `${s.publication} sends retained messages, the broker keeps none`,
       hint: 'Switch retain off in the publication: its messages would go aside',

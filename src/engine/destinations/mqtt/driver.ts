@@ -1,5 +1,7 @@
 import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { FailureError } from '~/contract/failure'
+import { unpackProperties } from '~/core/delivery/properties'
+import { qosOf } from '~/core/mqtt/qos'
 import type { Clock } from '../../clock/clock'
 import { type MqttAccess, mqttFailure } from '../../net/mqtt-access'
 import { dialMqtt } from '../../net/mqtt-dial'
@@ -27,7 +29,8 @@ export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'
       settings.tls ? (credential?.kind === 'certificate' ? 'TLS, client certificate' : 'TLS') : 'without TLS',
     rights: ({ clientId, witnessClientId }, reads) => `of ${clientId} to publish, or of ${witnessClientId} to read ${reads[0] ?? 'its topics'}`,
     within: ({ topic }) => topic,
-    described: ({ topic, qos }) => `${topic.slice(0, 200)} (QoS ${qos})`,
+    manner: ({ assurance, properties }) => `${assurance} ${unpackProperties(properties).kept === true}`,
+    described: ({ topic, assurance }) => `${topic.slice(0, 200)} (QoS ${qosOf[assurance]})`,
     dislikes: 'look at its permissions there, its topic, QoS, retain and size',
     sameSender: (a, b) => same(senderAccess(a), senderAccess(b)),
     sameWitness: (a, b) => same(witnessAccess(a), witnessAccess(b)),

@@ -3,6 +3,7 @@ import { AHEAD } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import type { Publishing } from '~/core/mqtt/publish'
+import { qosOf } from '~/core/mqtt/qos'
 import { reasonOf } from '~/core/mqtt/reasons'
 import { NAMESPACE } from '~/core/shape/sparkplug-metric'
 import type { MqttLink } from '../../net/mqtt-link'
@@ -100,11 +101,12 @@ export class MqttSender implements DestinationConnection {
     if (e.topic === '' || /[\0#+]/.test(e.topic)) return no('topic', 'its topic has characters that no topic may have', 'Change the topic template')
     if (e.topic.length > 65_535 / 3 && encoder.encode(e.topic).length > 65_535)
       return no('topic', 'its topic is too long', 'Change the topic template')
-    if (e.qos > connack.maximumQos)
-      return no('qos', `the broker takes no QoS above ${connack.maximumQos}, it has ${e.qos}`, 'Choose a lower QoS in the publication')
-    if (e.retain && !connack.retainAvailable) return no('retain', 'the broker keeps no retained messages', 'Switch retain off in the publication')
+    const qos = qosOf[e.assurance]
+    const p = unpackProperties(e.properties)
+    if (qos > connack.maximumQos)
+      return no('qos', `the broker takes no QoS above ${connack.maximumQos}, it has ${qos}`, 'Choose a lower QoS in the publication')
+    if (p.kept && !connack.retainAvailable) return no('retain', 'the broker keeps no retained messages', 'Switch retain off in the publication')
     if (version === 5 && e.properties !== '') {
-      const p = unpackProperties(e.properties)
       for (const text of [p.contentType, p.responseTopic, ...p.headers.flat()]) {
         if (text.includes('\0')) return no('header', 'a header holds a NUL, which MQTT cannot carry', 'Correct where its value comes from')
         if (text.length > 21_845 && encoder.encode(text).length > 65_535)
@@ -124,14 +126,15 @@ export class MqttSender implements DestinationConnection {
   }
 
   private framed({ envelope: e, id, ordinal, again }: Outgoing): Publishing {
-    const expiryS = e.properties === '' ? null : unpackProperties(e.properties).expiryS
+    const { expiryS, kept = false } = unpackProperties(e.properties)
+    const qos = qosOf[e.assurance]
     return {
       topic: e.topic,
       payload: octets(e.payload),
-      qos: e.qos,
-      retain: e.retain,
-      dup: again && e.qos > 0 && this.present,
-      packetId: e.qos > 0 ? packetIdOf(ordinal) : 0,
+      qos,
+      retain: kept,
+      dup: again && qos > 0 && this.present,
+      packetId: qos > 0 ? packetIdOf(ordinal) : 0,
       properties: e.properties,
       id,
       // What waited in the outbox has less of its time left.
@@ -141,7 +144,7 @@ export class MqttSender implements DestinationConnection {
 
   ready(ordinal: number, e: Envelope): boolean {
     const id = packetIdOf(ordinal)
-    const far = e.qos === 2 && (ordinal - this.oldest() > AHEAD || !this.sink.mayGoOut(ordinal))
+    const far = e.assurance === 'once' && (ordinal - this.oldest() > AHEAD || !this.sink.mayGoOut(ordinal))
     const crowded = this.underWay.size + this.held.ids.size >= this.link.connack.receiveMaximum
     // An identifier that is still in use: its turn has not come.
     this.full = far || this.link.pending >= FULL || crowded || this.underWay.has(id) || this.held.ids.has(id)
@@ -171,11 +174,11 @@ export class MqttSender implements DestinationConnection {
     const session = e.topic.startsWith(`${NAMESPACE}/`) ? this.session : null
     session?.before(e.topic)
     if (session) p.payload = session.payload(e)
-    if (e.qos > 0) this.underWay.set(p.packetId, { m, answer })
-    if (e.qos === 2) this.free(p.packetId, m)
+    if (p.qos > 0) this.underWay.set(p.packetId, { m, answer })
+    if (p.qos === 2) this.free(p.packetId, m)
     this.link.publish(p)
     session?.after(e)
-    if (e.qos > 0) return
+    if (p.qos > 0) return
     this.zero.push({ m, answer })
     this.askZero()
   }

@@ -54,7 +54,9 @@ export interface Fetched extends Place {
   batches: readonly RecordsBatch[]
 }
 
-export type SentRecord = Parameters<typeof produceV9.api.async>[3] extends readonly (infer R)[] ? R : never
+type ProduceRecord = Parameters<typeof produceV9.api.async>[3] extends readonly (infer R)[] ? R : never
+/** Null as its value: the key is taken back. The library writes that, though its type does not say so. */
+export type SentRecord = Omit<ProduceRecord, 'value'> & { value: Buffer | null }
 type BatchOptions = NonNullable<Parameters<typeof produceV9.api.async>[4]>
 
 const CONNECT_MS = 10_000
@@ -219,7 +221,7 @@ export class StreamCluster {
 
   /** Sends batches to the node that leads their partitions; one answer a partition. */
   async produce(node: number, acks: -1 | 1, records: SentRecord[], options: BatchOptions): Promise<{ throttleMs: number; batches: BatchAnswer[] }> {
-    const said = await answered(produceV9.api.async(await this.node(node), acks, this.access.answerMs, records, options))
+    const said = await answered(produceV9.api.async(await this.node(node), acks, this.access.answerMs, records as ProduceRecord[], options))
     if (typeof said === 'boolean') return { throttleMs: 0, batches: [] }
     const batches = said.responses.flatMap(({ name, partitionResponses }) =>
       partitionResponses.map((p) => ({ topic: name, partition: p.index, error: p.errorCode, detail: p.errorMessage ?? null })),

@@ -18,6 +18,7 @@ export const streamDriver: DestinationDriver<'stream'> = {
     ].join(', '),
   rights: ({ clientId }, reads) => `of ${clientId} to write, or of its witness to read ${reads[0] ?? 'its topics'}`,
   within: ({ topic, properties }) => `${topic}\n${unpackProperties(properties).key}`,
+  manner: () => '',
   described: ({ topic, properties }) => `${topic} (key ${unpackProperties(properties).key.slice(0, 100) || 'as the topic'})`,
   dislikes: 'look at its permissions there, its topic, key and size',
   sameSender: (a, b) => JSON.stringify([senderAccess(a), howOf(a.settings)]) === JSON.stringify([senderAccess(b), howOf(b.settings)]),

@@ -97,13 +97,15 @@ export class StreamSender implements DestinationConnection {
 
   send(m: Outgoing, answer: (a: Answer) => void): void {
     const { topic, payload, properties, producedAt } = m.envelope
-    const { key, headers, contentType } = unpackProperties(properties)
+    const { key, headers, contentType, kept } = unpackProperties(properties)
     const leaders = this.topics.get(topic)?.leaders ?? []
     if (leaders.length === 0) return answer(notNow(meaningOf(5, topic).failure))
     const keyOctets = Buffer.from(key === '' ? topic : key)
     // As clients of the protocol do, so that others who write the same key write to the same partition.
     const partition = (murmur2(keyOctets) & 0x7fffffff) % leaders.length
-    const value = typeof payload === 'string' ? Buffer.from(payload) : Buffer.from(payload.buffer, payload.byteOffset, payload.byteLength)
+    const octets = typeof payload === 'string' ? Buffer.from(payload) : Buffer.from(payload.buffer, payload.byteOffset, payload.byteLength)
+    // Nothing where the last of a key is kept: the key is taken back.
+    const value = kept && octets.length === 0 ? null : octets
     const beside: [string, string][] = [
       [ID_PROPERTY, m.id],
       ...(contentType === '' ? [] : [['content-type', contentType] as [string, string]]),
@@ -117,10 +119,10 @@ export class StreamSender implements DestinationConnection {
       timestamp: BigInt(Math.max(0, Math.round(producedAt))),
       ...(key !== '' && { key: keyOctets }),
     }
-    const octets = beside.reduce((n, [name, text]) => n + name.length + text.length + 8, RECORD_HEAD + value.length + keyOctets.length)
+    const size = beside.reduce((n, [name, text]) => n + name.length + text.length + 8, RECORD_HEAD + octets.length + keyOctets.length)
     const lane = this.lane(topic, partition)
     if (lane.has(m.ordinal)) return answer({ kind: 'has' })
-    lane.add({ ordinal: m.ordinal, record, octets, answer, alone: false }, this.clock.mono())
+    lane.add({ ordinal: m.ordinal, record, octets: size, answer, alone: false }, this.clock.mono())
     this.pump()
   }
 
