@@ -69,6 +69,7 @@ export async function rig(equipment: number, members: number, how: 'together' | 
       witnessCredentialId: await keep('witness', 'certificate', certificate('witness.cert.pem'), certificate('witness.key.pem')),
       lateS: 30,
       outboxMb: 1000,
+      outboxHours: 0,
     },
   })
   const engine = new Engine({ db, url: databaseUrl(), vault, workFolder: '/tmp' })

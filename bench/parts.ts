@@ -58,7 +58,7 @@ const sending = { assurance: 'acknowledged' as const, turn: 0 }
     clock: realClock,
     packing: deflatePacking,
     destinationId: destination,
-    capBytes: 1e9,
+    limits: { bytes: 1e9, ageMs: Number.POSITIVE_INFINITY },
     troubleOf: storeTrouble,
     hooks,
   })

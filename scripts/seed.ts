@@ -102,6 +102,7 @@ async function seedStream(db: Db, vault: Vault, authorityId: string, zones: stri
       witnessCredentialId: witness.id,
       lateS: 30,
       outboxMb: 200,
+      outboxHours: 0,
     },
   })
   const address = { kind: 'stream' as const, topic: '{enterprise}.kiln', topicRule: 'slug' as const, key: '{unit}', headers: [], contentType: '' }
@@ -250,6 +251,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
       witnessCredentialId: witness.id,
       lateS: 30,
       outboxMb: 500,
+      outboxHours: 0,
     },
   })
 

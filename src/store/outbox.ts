@@ -31,7 +31,8 @@ export async function insertSegment(db: Conn, destinationId: string, s: SegmentW
 
 export async function listSegments(db: Conn, destinationId: string): Promise<SegmentRow[]> {
   const rows = await sql<SegmentRow>`
-    select segment, count, raw_bytes as "rawBytes", length(body) as "bodyBytes", ordinal, ranges from outbox_segment
+    select segment, count, raw_bytes as "rawBytes", length(body) as "bodyBytes", ordinal, ranges,
+      greatest(0, extract(epoch from now() - created_at) * 1000)::float8 as "ageMs" from outbox_segment
     where destination_id = ${destinationId} order by segment`.execute(db)
   return rows.rows
 }

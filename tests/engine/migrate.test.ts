@@ -86,7 +86,7 @@ it('a ledger of the first version keeps its account: every message has one verdi
     expect(produced - Object.values(verdicts).reduce((a, b) => a + b, 0)).toBe(start === 10_000 ? 0 : 5)
   }
   const { settings } = await t.db.selectFrom('destination').select('settings').executeTakeFirstOrThrow()
-  expect(settings).toEqual({ host: 'h', protocol: '5', ackS: 20, lateS: 30 })
+  expect(settings).toEqual({ host: 'h', protocol: '5', ackS: 20, lateS: 30, outboxHours: 0 })
   await t.drop()
 })
 

@@ -1,3 +1,4 @@
+import { sql } from 'kysely'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { newId } from '~/contract/id'
 import { AHEAD, type DeliveryStore } from '~/core/delivery/delivery-store'
@@ -38,9 +39,9 @@ const envelope = (seq: number, payload = `{"n":${seq}}`): Envelope => ({
   properties: '',
 })
 
-function outbox(cap = 10_000_000, over: DeliveryStore = store, clock: Clock = realClock) {
+function outbox(cap = 10_000_000, over: DeliveryStore = store, clock: Clock = realClock, ageMs = Number.POSITIVE_INFINITY) {
   const stored: number[] = []
-  const dropped: { seq: number; acknowledged: boolean }[] = []
+  const dropped: { seq: number; acknowledged: boolean; old?: boolean }[] = []
   const troubles: (string | null)[] = []
   const lost: DropRun[] = []
   const gone: [number, number, number][] = []
@@ -50,11 +51,11 @@ function outbox(cap = 10_000_000, over: DeliveryStore = store, clock: Clock = re
     clock,
     packing: deflatePacking,
     destinationId: id,
-    capBytes: cap,
+    limits: { bytes: cap, ageMs },
     troubleOf: storeTrouble,
     hooks: {
       stored: (e) => stored.push(e.seq),
-      dropped: (e, acknowledged) => dropped.push({ seq: e.seq, acknowledged }),
+      dropped: (e, acknowledged, why) => dropped.push({ seq: e.seq, acknowledged, ...(why === 'old' && { old: true }) }),
       lost: (run) => lost.push(run),
       gone: (delivery, first, last) => gone.push([delivery, first, last]),
       trouble: (x) => troubles.push(x?.kind ?? null),
@@ -66,8 +67,8 @@ function outbox(cap = 10_000_000, over: DeliveryStore = store, clock: Clock = re
 }
 
 /** The same, with nothing found. */
-async function opened(cap?: number) {
-  const o = outbox(cap)
+async function opened(cap?: number, ageMs?: number) {
+  const o = outbox(cap, store, realClock, ageMs)
   await o.box.load((_item, _uncounted, acknowledged) => acknowledged)
   return o
 }
@@ -255,6 +256,51 @@ describe('an outbox', () => {
     await box.close()
   })
 
+  it('gives up what waited for too long, while nobody sends; what the destination has waits for its fate', async () => {
+    const { box, dropped, stored } = await opened(undefined, 1500)
+    box.offer(many(1, 10).map((n) => envelope(n)))
+    await until(() => stored.length === 10, 'all to be stored')
+    const [first] = await drain(box, 10)
+    box.acknowledged(first!)
+    box.eager = false
+    await until(() => dropped.length > 0, 'the old to go')
+    expect(dropped).toEqual(many(2, 10).map((seq) => ({ seq, acknowledged: false, old: true })))
+    expect(box.waiting).toBe(0)
+    // Its row stays until the last fate is known, told as often as it is.
+    for (const item of [first!, first!]) box.settled(item)
+    box.offer([envelope(11)])
+    await until(() => stored.length === 11, 'the next')
+    expect(box.takeFlush()!.remove).toHaveLength(1)
+    await box.close()
+  })
+
+  it('does not send what waited for too long, also when it was stored by an earlier run', async () => {
+    const first = await opened()
+    first.box.offer(many(1, 3).map((n) => envelope(n)))
+    await until(() => first.stored.length === 3, 'all to be stored')
+    await first.box.close()
+    await sql`update outbox_segment set created_at = now() - interval '1 hour' where destination_id = ${id}`.execute(t.db)
+    const { box, dropped, stored } = await opened(undefined, 600_000)
+    box.offer([envelope(4)])
+    await until(() => stored.length === 4 - 3, 'the new one')
+    expect(seqs(await drain(box, 1))).toEqual([4])
+    expect(dropped.map((d) => d.seq)).toEqual([1, 2, 3])
+    await box.close()
+  })
+
+  it('frees a segment only when each of its messages has its fate, however often one is told', async () => {
+    const { box, stored } = await opened()
+    box.offer([envelope(1), envelope(2)])
+    await until(() => stored.length === 2, 'both')
+    const [one, two] = (await drain(box, 2)) as [Item, Item]
+    for (const item of [one, two]) box.acknowledged(item)
+    for (const item of [one, one]) box.settled(item)
+    expect(box.takeFlush()!.remove).toEqual([])
+    box.settled(two)
+    expect(box.takeFlush()!.remove).toHaveLength(1)
+    await box.close()
+  })
+
   it('stores what is still in memory when it ends', async () => {
     const first = await opened()
     first.box.eager = false
@@ -286,7 +332,9 @@ describe('an outbox', () => {
     const s = { segment: 1, count: 1, codec: 0 as const, rawBytes: 3, body: Buffer.from('abc'), ordinal: 0, ranges: '1:1-1' }
     await store.append(id, s)
     await store.append(id, s)
-    expect(await listSegments(t.db, id)).toEqual([{ segment: 1, count: 1, rawBytes: 3, bodyBytes: 3, ordinal: 0, ranges: '1:1-1' }])
+    expect(await listSegments(t.db, id)).toEqual([
+      { segment: 1, count: 1, rawBytes: 3, bodyBytes: 3, ordinal: 0, ranges: '1:1-1', ageMs: expect.any(Number) },
+    ])
   })
 
   it('finds another segment in its place, or another epoch: then another engine writes, and this one stores nothing more', async () => {

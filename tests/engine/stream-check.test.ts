@@ -42,6 +42,7 @@ const target = (servers: string, part: Partial<StreamSettings> = {}, more: Parti
       witness: true,
       witnessCredentialId: null,
       outboxMb: 50,
+      outboxHours: 0,
     },
     ...part,
   }),

@@ -58,6 +58,7 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
     witnessCredentialId: null,
     lateS: LATE_S,
     outboxMb: 500,
+    outboxHours: 0,
     ...part,
   }
   const { id } = await addDestination(t.db, { name: 'Stream', kind: 'stream', enabled: true, settings })
@@ -225,7 +226,7 @@ describe('20,000 messages to a stream', () => {
   })
 })
 
-it('a key that is taken back is read as nothing under that key, and confirmed', { timeout: 120_000 }, async () => {
+it('a key that is taken back is read as nothing under that key, and confirmed', { timeout: 400_000 }, async () => {
   const s = await begin()
   const [delivery] = s.deliveries as [number]
   const [topic] = names as [string]
@@ -252,7 +253,7 @@ it('a key that is taken back is read as nothing under that key, and confirmed', 
   await consumer.disconnect()
 })
 
-it('what is too large goes aside with its reason, alone, and a topic that is not ours too; the rest goes on', { timeout: 120_000 }, async () => {
+it('what is too large goes aside with its reason, alone, and a topic that is not ours too; the rest goes on', { timeout: 400_000 }, async () => {
   const s = await begin({}, { 'varnmoor.kiln': 6, 'varnmoor.dryers': 3, 'varnmoor.works': 1 })
   s.stream.setFaults({ maximumBatch: 20_000 })
   const [first] = s.deliveries
@@ -262,7 +263,7 @@ it('what is too large goes aside with its reason, alone, and a topic that is not
   s.stream.setFaults({ maximumBatch: 20_000, errorOn: 'dryers', error: 29 })
   s.offer(s.deliveries[1]!, 'varnmoor.dryers', 3)
   s.offer(s.deliveries[2]!, 'varnmoor.works', 10)
-  await s.settled(60)
+  await s.settled()
   expect(s.wrong((m) => (m.seq === 6 && m.topic === 'varnmoor.kiln' ? ['rejected'] : m.topic === 'varnmoor.dryers' ? ['rejected'] : null))).toEqual(
     [],
   )
@@ -275,34 +276,34 @@ it('what is too large goes aside with its reason, alone, and a topic that is not
   expect(aside.every((a) => a.message.length > 10 && a.hint.length > 5)).toBe(true)
 })
 
-it('a topic with too few copies rests, and the others go on; what waited goes out in order once it has them', { timeout: 120_000 }, async () => {
+it('a topic with too few copies rests, and the others go on; what waited goes out in order once it has them', { timeout: 400_000 }, async () => {
   const s = await begin()
   s.stream.setFaults({ errorOn: 'dryers', error: 19 })
   for (let n = 0; n < 20; n++) for (const [i, topic] of names.entries()) s.offer(s.deliveries[i]!, topic, 50)
   const acknowledged = (i: number) => s.engine().ledger.account(s.deliveries[i]!).counts().acknowledged
-  await until(() => acknowledged(0) === 1000 && acknowledged(2) === 1000, 'the others to go on', 60)
+  await until(() => acknowledged(0) === 1000 && acknowledged(2) === 1000, 'the others to go on', 120)
   expect(acknowledged(1)).toBe(0)
   expect(s.destination().present()).toMatchObject({
     state: 'trouble',
     reason: expect.stringContaining('fewer copies are up than the topic demands; the rest goes on'),
   })
   s.stream.setFaults({})
-  await s.settled(60)
+  await s.settled()
   expect(s.wrong()).toEqual([])
-  await until(() => s.destination().present().state === 'running', 'it to run again', 20)
+  await until(() => s.destination().present().state === 'running', 'it to run again', 90)
   const kept = s.stream.truth.arrivals.filter((a) => a.topic === 'varnmoor.dryers')
   expect(kept).toHaveLength(1000)
 })
 
-it('a topic that rests and is then gone does not keep its destination in trouble: what waited for it goes aside', { timeout: 120_000 }, async () => {
+it('a topic that rests and is then gone does not keep its destination in trouble: what waited for it goes aside', { timeout: 400_000 }, async () => {
   const s = await begin()
   s.stream.setFaults({ errorOn: 'dryers', error: 19 })
   s.offer(s.deliveries[1]!, 'varnmoor.dryers', 50)
-  await until(() => s.destination().present().state === 'trouble', 'it to rest', 20)
+  await until(() => s.destination().present().state === 'trouble', 'it to rest', 60)
   s.stream.topics.remove('varnmoor.dryers')
   s.stream.setFaults({})
-  await s.settled(60)
+  await s.settled()
   expect(s.wrong(() => ['rejected'])).toEqual([])
   s.offer(s.deliveries[0]!, 'varnmoor.kiln', 10)
-  await until(() => s.destination().present().state === 'running', 'it to run again', 30)
+  await until(() => s.destination().present().state === 'running', 'it to run again', 90)
 })

@@ -186,6 +186,7 @@ export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['po
     witnessCredentialId: await keep('witness', 'certificate', c.clients.witness!.certificate, c.clients.witness!.key),
     lateS: 30,
     outboxMb: 50,
+    outboxHours: 0,
   }
 }
 

@@ -11,9 +11,12 @@ export type Mood = 'well' | 'away' | 'hangs' | 'full' | 'loses answers' | 'commi
 const TAKE_OVER_MS = 7000
 const HANG_MS = 8000
 
+/** A segment, and when it was written. */
+type Written = SegmentWrite & { writtenAt: number }
+
 /** The database of a world. It outlives all processes. */
 export class SimDatabase {
-  readonly segments = new Map<string, Map<number, SegmentWrite>>()
+  readonly segments = new Map<string, Map<number, Written>>()
   readonly cursors = new Map<string, Cursor>()
   readonly accounts = new Map<number, WrittenAccount>()
   readonly positions = new Map<string, Uint8Array>()
@@ -105,12 +108,12 @@ export class SimDatabase {
         const e = epoch()
         return tx(() => {
           this.demand(e)
-          const own = this.segments.get(destination) ?? new Map<number, SegmentWrite>()
+          const own = this.segments.get(destination) ?? new Map<number, Written>()
           this.segments.set(destination, own)
           const there = own.get(s.segment)
           if (there && (there.ranges !== s.ranges || there.ordinal !== s.ordinal || there.rawBytes !== s.rawBytes)) throw new Fenced()
           if (there || s.segment <= (this.cursors.get(destination)?.countedSegment ?? 0)) return
-          own.set(s.segment, { ...s, body: s.body.slice() })
+          own.set(s.segment, { ...s, body: s.body.slice(), writtenAt: this.scheduler.now })
           this.onAppend(destination, s, e)
         })
       },
@@ -124,7 +127,7 @@ export class SimDatabase {
           cursor: { ...(this.cursors.get(destination) ?? { segment: 1, done: 0, countedSegment: 0, ordinal: 0, announced: 0 }) },
           segments: [...(this.segments.get(destination)?.values() ?? [])]
             .sort((a, b) => a.segment - b.segment)
-            .map(({ body, codec: _, ...s }) => ({ ...s, bodyBytes: body.length })),
+            .map(({ body, codec: _, writtenAt, ...s }) => ({ ...s, bodyBytes: body.length, ageMs: this.scheduler.now - writtenAt })),
         })),
       loadLedger: () =>
         tx(() => ({

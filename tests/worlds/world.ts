@@ -409,6 +409,7 @@ const baseSettings = {
   witnessCredentialId: null,
   lateS: 5,
   outboxMb: 50,
+  outboxHours: 0,
 }
 
 function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'destinationId'> & { qos: 0 | 1 | 2 }, topic: string): Plan {

@@ -36,6 +36,12 @@ export const witnessTerms = {
 /** What is kept for it while it is away. */
 export const outboxTerms = {
   outboxMb: z.number().int().min(1).max(1_000_000).meta({ label: 'Outbox up to', unit: 'MB', group: 'Outbox' }),
+  outboxHours: z
+    .number()
+    .min(0)
+    .max(87_600)
+    .default(0)
+    .meta({ label: 'Waits at most', unit: 'h', help: 'What waits longer is dropped, and counted so. 0: however long', group: 'Outbox' }),
 }
 
 const Terms = z.object({ ...paceTerms, ...witnessTerms, ...outboxTerms })

@@ -17,7 +17,11 @@ export interface SegmentWrite {
   ranges: string
 }
 
-export type SegmentRow = Omit<SegmentWrite, 'body' | 'codec'> & { bodyBytes: number }
+export interface SegmentRow extends Omit<SegmentWrite, 'body' | 'codec'> {
+  bodyBytes: number
+  /** How long ago it was written, by the clock of the store, ms. */
+  ageMs: number
+}
 
 export interface Cursor {
   /** The oldest segment that isn't wholly acknowledged. */

@@ -1,4 +1,5 @@
 import type { Lane } from '~/contract/destination'
+import type { Terms } from '~/contract/destinations/terms'
 import { type Failure, fail } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Account } from '~/core/delivery/account'
@@ -99,6 +100,11 @@ export interface DestinationContext {
   isThere(delivery: number): boolean
 }
 
+const limitsOf = ({ outboxMb, outboxHours }: Terms) => ({
+  bytes: outboxMb * 1_000_000,
+  ageMs: outboxHours > 0 ? outboxHours * 3_600_000 : Number.POSITIVE_INFINITY,
+})
+
 /** Keeps one destination connected and its outbox flowing, with a witness at its far end. */
 export class DestinationSupervisor {
   readonly outbox: Outbox
@@ -145,7 +151,7 @@ export class DestinationSupervisor {
   private filters: readonly string[] = []
   /** Ends the connection so that it is made anew. */
   private end: () => void = () => undefined
-  private droppedNow = 0
+  private readonly droppedNow = { full: 0, old: 0 }
   /** What each delivery had numbered when filters were exchanged: with all that judged the older filters may go. */
   private marks: Map<number, number> | null = null
   private readonly stopReleasing: () => void
@@ -164,7 +170,7 @@ export class DestinationSupervisor {
       clock,
       packing,
       destinationId: destination.id,
-      capBytes: destination.settings.outboxMb * 1_000_000,
+      limits: limitsOf(destination.settings),
       troubleOf: ctx.troubleOf,
       hooks: this.outboxHooks(),
     })
@@ -184,12 +190,12 @@ export class DestinationSupervisor {
         ledger.producedRate.add(1, clock.mono())
         this.ctx.step('stored', e.delivery, e.seq, clock.wall())
       },
-      dropped: (e: Envelope, acknowledged: boolean) => {
+      dropped: (e: Envelope, acknowledged: boolean, why: 'full' | 'old') => {
         const account = ledger.account(e.delivery)
         if (acknowledged) account.forgotten(e.seq)
         else {
           account.dropped(e.seq, e.producedAt, e.turn)
-          this.noteDrop()
+          this.noteDrop(why)
         }
       },
       lost: (run: { delivery: number; first: number; last: number; producedAt: number; turn: number }) => {
@@ -207,16 +213,18 @@ export class DestinationSupervisor {
     }
   }
 
-  private noteDrop(): void {
-    if (this.droppedNow++ > 0) return
+  private noteDrop(why: 'full' | 'old'): void {
+    if (this.droppedNow[why]++ > 0) return
     this.ctx.clock.after(1000, () => {
-      this.event(
-        'trouble',
-        'outbox.full',
-        `${this.droppedNow} messages dropped, the oldest first: the outbox is full`,
-        'Give it more room, or bring the link back',
-      )
-      this.droppedNow = 0
+      const n = this.droppedNow[why]
+      this.droppedNow[why] = 0
+      const words = n === 1 ? '1 message dropped' : `${n} messages dropped`
+      if (why === 'full')
+        this.event('trouble', 'outbox.full', `${words}, the oldest first: the outbox is full`, 'Give it more room, or bring the link back')
+      else {
+        const { outboxHours } = this.destination.settings
+        this.event('trouble', 'outbox.old', `${words}: waited for more than ${outboxHours} h`, 'Let them wait longer, or bring the link back')
+      }
     })
   }
 
@@ -768,7 +776,7 @@ export class DestinationSupervisor {
   async change(to: Lane): Promise<void> {
     const from = this.destination
     this.destination = to
-    this.outbox.setCap(to.settings.outboxMb * 1_000_000)
+    this.outbox.setLimits(limitsOf(to.settings))
     this.sending?.setPace({ firstMs: to.settings.retryMs, mostMs: to.settings.retryMs * 8 })
     this.rules()
     if (!this.loaded || this.stopped) return

@@ -1,77 +1,28 @@
-import { type Cursor, type DeliveryStore, Fenced, type SegmentWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
+import type { Cursor, SegmentWrite } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
-import { decodeSegment, encodeSegment, parseRanges, rangesOf } from '~/core/delivery/segment'
-import { type Clock, sleep, within } from '../clock/clock'
+import { decodeSegment, parseRanges } from '~/core/delivery/segment'
+import { type Cancel, within } from '../clock/clock'
 import { log, wordsOf } from '../log'
 import { Announced } from './announced'
-import { type DropRun, DropRuns } from './drop-runs'
-import type { Packing } from './packing'
-import { Passage } from './passage'
+import type { OutboxLimits, OutboxOptions } from './options'
 import { type Item, Segment } from './segment-state'
+import { Writer } from './writer'
 
-/** Most messages and octets of one segment. */
-const SEGMENT_MESSAGES = 1000
-const SEGMENT_BYTES = 1 << 20
-/** Segments smaller than this are not worth packing. */
-const PACK_FROM = 1024
 /** Octets kept in memory ahead of the sender; beyond it they are read back from the database. */
 const AHEAD_BYTES = 16 << 20
-/** Most messages and octets waiting in memory while the database is away; beyond it the oldest are dropped. */
-const QUEUE_MAX = 50_000
-const QUEUE_BYTES = 128 << 20
 /** Most messages that can have been on the wire beyond the cursor: the largest window of a destination. */
 const WINDOW_MAX = 5000
-/** How long an ending outbox waits for a database that is away, ms. */
-const CLOSE_MS = 2000
-/** While nobody sends, or a backlog waits, messages are gathered this long: segments that are whole take a tenth of the room. */
-const LINGER_MS = 250
-/** So many messages waiting are a backlog. */
-const BACKLOG = 2 * SEGMENT_MESSAGES
 const RETRY_MS = { first: 100, most: 2000 }
-
-export interface OutboxHooks {
-  stored(envelope: Envelope): void
-  /** Pushed out of the full outbox; `acknowledged`: the destination has it, and only its fate is not known. */
-  dropped(envelope: Envelope, acknowledged: boolean): void
-  /** Pushed out of memory before they could be stored. */
-  lost(run: DropRun): void
-  /** The row with these numbers is gone or can't be read. */
-  gone(delivery: number, first: number, last: number, why: string): void
-  /** What keeps it from storing; null when it stores again. `lost` messages so far were pushed out of memory meanwhile. */
-  trouble(trouble: { kind: StoreTrouble; words: string; lost: number } | null): void
-  /** Another engine writes. */
-  fenced(): void
-}
-
-export interface OutboxOptions {
-  store: DeliveryStore
-  clock: Clock
-  packing: Packing
-  destinationId: string
-  capBytes: number
-  hooks: OutboxHooks
-  /** What an error of the store means. */
-  troubleOf(e: unknown): StoreTrouble
-}
-
-interface Ready {
-  write: SegmentWrite
-  batch: Envelope[]
-  before: DropRun[]
-}
+/** How often it is looked whether something waits for too long, ms. */
+const AGE_LOOK_MS = 5000
 
 /**
  * The messages of one destination, on disk until their fate is known. Written as segments of many messages, read in
- * order, acknowledged one by one. One writer a destination; bounded in octets, the oldest go first.
+ * order, acknowledged one by one. One writer a destination; bounded in octets and age, the oldest go first.
  */
 export class Outbox {
   private segments: Segment[] = []
-  private queue: Envelope[] = []
-  private queueBytes = 0
-  private readonly drops = new DropRuns()
-  private readonly passage = new Passage()
-  private nextNo = 1
-  private ordinal = 0
+  private readonly writer: Writer
   /** Position behind the last message that was ever committed: it never goes back, whatever is left of the segments. */
   private committedTo = 0
   private readonly announced = new Announced()
@@ -80,22 +31,24 @@ export class Outbox {
   private readAt = 0
   private readIndex = 0
   private ahead = 0
-  private writing: Promise<void> | null = null
   private waiters: (() => void)[] = []
   private dirty = false
-  /** Messages cut from the queue and not committed yet. */
-  private packing = 0
   private undone = 0
-  private closing = false
-  private closed = false
+  /** Giving up what is oldest: one after the other. */
+  private trimming: Promise<void> = Promise.resolve()
+  private readonly stopLooking: Cancel
   private readTrouble = 0
   private loaded = false
   private sending = false
-  /** Ends the gathering of messages. */
-  private lingered: (() => void) | null = null
   bytes = 0
 
-  constructor(private readonly o: OutboxOptions) {}
+  constructor(private readonly o: OutboxOptions) {
+    this.writer = new Writer({ ...o, eager: () => this.sending, backlog: () => this.undone, committed: (w, batch) => this.committed(w, batch) })
+    this.stopLooking = o.clock.every(AGE_LOOK_MS, () => {
+      if (!this.sending && this.segments.some((s) => this.tooOld(s)))
+        this.trim(() => this.expire()).catch((e: unknown) => log('error', 'outbox', wordsOf(e)))
+    })
+  }
 
   /** Set while a sender is connected: then every message is committed at once, unless many wait. */
   get eager(): boolean {
@@ -103,7 +56,7 @@ export class Outbox {
   }
   set eager(sending: boolean) {
     this.sending = sending
-    this.hasten()
+    this.writer.hasten()
   }
 
   get destinationId(): string {
@@ -119,7 +72,7 @@ export class Outbox {
     const { cursor, segments: rows } = await this.o.store.loadOutbox(this.destinationId)
     const shift = this.o.clock.mono() - this.o.clock.wall()
     const segments = rows.map((row) => {
-      const s = new Segment(row.segment, row.count, row.bodyBytes, row.ordinal, row.ranges, shift)
+      const s = new Segment(row.segment, row.count, row.bodyBytes, row.ordinal, row.ranges, shift, this.o.clock.mono() - row.ageMs)
       const done = row.segment < cursor.segment ? row.count : row.segment === cursor.segment ? Math.min(cursor.done, row.count) : 0
       for (let i = 0; i < done; i++) s.markDone(i)
       return s
@@ -146,7 +99,7 @@ export class Outbox {
     this.dirty = true
     this.loaded = true
     this.rewind()
-    this.begin()
+    this.writer.start()
     return this.segments.filter((s) => s.open > 0).flatMap((s) => parseRanges(s.ranges))
   }
 
@@ -160,81 +113,37 @@ export class Outbox {
     this.countedSegment = cursor.countedSegment
     this.cursorSegment = cursor.segment
     const last = segments.at(-1)
-    this.nextNo = Math.max(cursor.segment, cursor.countedSegment + 1, (last?.no ?? 0) + 1)
-    this.ordinal = this.committedTo = Math.max(cursor.ordinal, last ? last.ordinal + last.count : 0)
-    this.announced.load(cursor.announced, this.ordinal)
+    this.committedTo = Math.max(cursor.ordinal, last ? last.ordinal + last.count : 0)
+    this.writer.open(Math.max(cursor.segment, cursor.countedSegment + 1, (last?.no ?? 0) + 1), this.committedTo)
+    this.announced.load(cursor.announced, this.committedTo)
   }
 
-  setCap(bytes: number): void {
-    this.o.capBytes = bytes
+  setLimits(limits: OutboxLimits): void {
+    this.o.limits = limits
   }
 
   get cap(): number {
-    return this.o.capBytes
+    return this.o.limits.bytes
   }
 
   /** Messages not acknowledged yet, those still in memory included. */
   get waiting(): number {
-    return this.undone + this.queue.length + this.packing
+    return this.undone + this.writer.waiting
   }
 
   offer(envelopes: readonly Envelope[]): void {
-    this.passage.enter(envelopes.length)
-    for (const e of envelopes) {
-      this.queue.push(e)
-      this.queueBytes += e.payload.length
-    }
-    let over = Math.max(0, this.queue.length - QUEUE_MAX)
-    for (let bytes = this.queueBytes, i = 0; bytes > QUEUE_BYTES && i < this.queue.length - 1; i++) {
-      bytes -= this.queue[i]!.payload.length
-      over = Math.max(over, i + 1)
-    }
-    for (const e of over > 0 ? this.queue.splice(0, over) : []) {
-      this.queueBytes -= e.payload.length
-      this.drops.add(e)
-    }
-    this.passage.leave(over, true)
-    this.hasten()
-    this.begin()
+    this.writer.offer(envelopes)
   }
 
   /** Resolves when all that was offered so far is stored; false: some of it was pushed out, or the outbox ended first. */
   stored(): Promise<boolean> {
-    return this.passage.all()
+    return this.writer.stored()
   }
 
-  private begin(): void {
-    if (!this.loaded || this.closed || this.writing || this.queue.length === 0) return
-    this.writing = this.write()
-      .catch((e: unknown) => log('error', 'outbox', `stops writing: ${wordsOf(e)}`))
-      .finally(() => {
-        this.writing = null
-        if (this.queue.length > 0 && !this.closed) this.begin()
-      })
-  }
-
-  private async write(): Promise<void> {
-    let ready = await this.pack()
-    while (ready && !this.closed) {
-      const { write, batch, before } = ready
-      // A full segment is packed while the one before it is being committed; a smaller one waits for more.
-      const following = this.queue.length >= SEGMENT_MESSAGES ? this.pack() : null
-      if (!(await this.commit(write))) {
-        await following
-        this.packing = 0
-        return
-      }
-      this.packing -= batch.length
-      for (const run of before) this.o.hooks.lost(run)
-      this.committed(write, batch)
-      if (this.bytes > this.cap) await this.shrink()
-      ready = await (following ?? this.pack())
-    }
-  }
-
-  private committed(w: SegmentWrite, batch: Envelope[]): void {
-    const shift = this.o.clock.mono() - this.o.clock.wall()
-    const segment = new Segment(w.segment, batch.length, w.body.length, w.ordinal, w.ranges, shift)
+  private committed(w: SegmentWrite, batch: Envelope[]): Promise<void> {
+    const now = this.o.clock.mono()
+    const shift = now - this.o.clock.wall()
+    const segment = new Segment(w.segment, batch.length, w.body.length, w.ordinal, w.ranges, shift, now)
     this.segments.push(segment)
     this.committedTo = w.ordinal + batch.length
     this.bytes += w.body.length
@@ -246,69 +155,45 @@ export class Outbox {
         batch.map((envelope, index) => ({ envelope, segment, index })),
       )
     for (const e of batch) this.o.hooks.stored(e)
-    this.passage.leave(batch.length)
     this.wake()
+    return this.bytes > this.cap ? this.trim(() => this.shrink()) : Promise.resolve()
   }
 
-  /** Cuts the next segment from the queue and packs it; null when there is nothing. */
-  private async pack(): Promise<Ready | null> {
-    if (this.mayLinger()) await within(this.o.clock, LINGER_MS, new Promise<void>((done) => (this.lingered = done)))
-    this.lingered = null
-    const batch = this.cutBatch()
-    if (batch.length === 0) return null
-    const before = this.drops.take()
-    this.packing += batch.length
-    const ranges = rangesOf(batch)
-    const raw = encodeSegment(batch)
-    const codec = raw.length >= PACK_FROM ? 1 : 0
-    const body = codec === 1 ? await this.o.packing.pack(raw) : raw
-    const write = { segment: this.nextNo++, count: batch.length, codec, rawBytes: raw.length, body, ordinal: this.ordinal, ranges } as const
-    this.ordinal += batch.length
-    return { write, batch, before }
+  private trim(work: () => Promise<void>): Promise<void> {
+    const next = this.trimming.then(work)
+    this.trimming = next.catch(() => undefined)
+    return next
   }
 
-  /** Whether messages may be gathered a while: nobody waits for them, and they do not fill a segment yet. */
-  private mayLinger(): boolean {
-    const few = this.queue.length > 0 && this.queue.length < SEGMENT_MESSAGES && this.queueBytes < SEGMENT_BYTES
-    return few && !this.closing && (!this.eager || this.undone > BACKLOG)
+  /** Whether all of it has waited for too long. */
+  private tooOld(segment: Segment): boolean {
+    return !segment.finished && segment.writtenAt + this.o.limits.ageMs < this.o.clock.mono()
   }
 
-  /** Ends the gathering when there is no reason for it any more. */
-  private hasten(): void {
-    if (this.lingered && !this.mayLinger()) this.lingered()
-  }
-
-  private cutBatch(): Envelope[] {
-    let n = 0
-    let size = 0
-    while (n < this.queue.length && n < SEGMENT_MESSAGES && size < SEGMENT_BYTES) {
-      const bytes = this.queue[n++]!.payload.length
-      this.queueBytes -= bytes
-      size += bytes + 100
+  /** Gives up what waited for too long, while nobody sends. What the destination has waits for its fate like all else. */
+  private async expire(): Promise<void> {
+    for (const segment of [...this.segments]) {
+      if (this.sending) return
+      if (!this.tooOld(segment)) continue
+      const items = segment.items ?? (await this.readOrNone(segment))
+      if (items === null) return
+      for (const item of items) if (segment.done[item.index] === 0) this.giveUp(item)
     }
-    return this.queue.splice(0, n)
   }
 
-  /** Writes until it is written, however long the database is away; false only when closed meanwhile. */
-  private async commit(write: SegmentWrite): Promise<boolean> {
-    let troubled = false
-    for (let wait = RETRY_MS.first; ; wait = Math.min(wait * 2, RETRY_MS.most)) {
-      try {
-        await this.o.store.append(this.destinationId, write)
-        if (troubled) this.o.hooks.trouble(null)
-        return true
-      } catch (e) {
-        if (e instanceof Fenced) {
-          this.closed = true
-          this.passage.end()
-          this.o.hooks.fenced()
-        }
-        if (this.closed) return false
-        troubled = true
-        this.o.hooks.trouble({ kind: this.o.troubleOf(e), words: wordsOf(e), lost: this.drops.count })
-        await sleep(this.o.clock, wait)
-        if (this.closed) return false
-      }
+  /** It waited for too long, and goes out no more. */
+  private giveUp(item: Item): void {
+    this.markDone(item)
+    this.settled(item)
+    this.o.hooks.dropped(item.envelope, false, 'old')
+  }
+
+  /** Its messages, none when they cannot be read; null: not now. */
+  private async readOrNone(segment: Segment): Promise<readonly Item[] | null> {
+    try {
+      return (await this.read(segment)) ?? []
+    } catch {
+      return null
     }
   }
 
@@ -319,16 +204,13 @@ export class Outbox {
       if (this.bytes <= this.cap) return
       const onTheWire = this.eager && (segment.no === reading || (!segment.finished && segment.no < reading))
       if (onTheWire || segment.open === 0) continue
-      let items: Item[] | null = segment.items
-      try {
-        items ??= await this.read(segment)
-      } catch {
-        return
-      }
-      for (const item of items ?? []) {
+      const items = segment.items ?? (await this.readOrNone(segment))
+      if (items === null) return
+      for (const item of items) {
+        if (segment.settled(item.index)) continue
         const acknowledged = segment.done[item.index] === 1
         if (!acknowledged) this.markDone(item)
-        this.o.hooks.dropped(item.envelope, acknowledged)
+        this.o.hooks.dropped(item.envelope, acknowledged, 'full')
       }
       segment.open = 0
       this.bytes -= segment.bytes
@@ -390,7 +272,9 @@ export class Outbox {
       }
       if (!segment.items) return null
       const item = segment.items[this.readIndex++]
-      if (item && segment.done[item.index] === 0) return item
+      if (!item || segment.done[item.index] !== 0) continue
+      if (!this.tooOld(segment)) return item
+      this.giveUp(item)
     }
   }
 
@@ -430,8 +314,8 @@ export class Outbox {
   /** Positions, among the last `n` before the oldest that isn't acknowledged and all after it, of messages that are done. */
   *doneLately(n: number): Generator<number> {
     const first = this.segments.find((s) => !s.finished)
-    const from = Math.max(0, (first ? first.ordinal + first.prefix : this.ordinal) - n)
-    const begin = this.segments[0]?.ordinal ?? this.ordinal
+    const from = Math.max(0, (first ? first.ordinal + first.prefix : this.writer.ordinal) - n)
+    const begin = this.segments[0]?.ordinal ?? this.writer.ordinal
     for (let o = from; o < begin; o++) yield o
     for (const s of this.segments) for (let i = Math.max(0, from - s.ordinal); i < s.count; i++) if (s.done[i] === 1) yield s.ordinal + i
   }
@@ -442,7 +326,7 @@ export class Outbox {
     this.undone--
     this.dirty = true
     if (segment.finished) this.release(segment)
-    this.hasten()
+    this.writer.hasten()
   }
 
   /** The destination has it (or refused it for good): it won't be sent again. */
@@ -452,7 +336,7 @@ export class Outbox {
 
   /** Its fate is known: its place may be freed. */
   settled(item: Item): void {
-    if (item.segment.open > 0) item.segment.open--
+    item.segment.settle(item.index)
     this.dirty = true
   }
 
@@ -508,12 +392,9 @@ export class Outbox {
 
   /** Stores what is still in memory, unless the database is away for longer than a moment, and ends. */
   async close(): Promise<void> {
-    this.closing = true
-    this.hasten()
+    this.stopLooking()
     this.wake()
-    if (this.writing) await within(this.o.clock, CLOSE_MS, this.writing)
-    this.closed = true
-    this.passage.end()
+    await this.writer.close()
     this.wake()
   }
 }

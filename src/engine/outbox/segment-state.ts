@@ -13,6 +13,8 @@ export class Segment {
   /** Per message: 1 when acknowledged (or not to be sent any more). */
   readonly done: Uint8Array
   doneCount = 0
+  /** Per message: 1 when its fate is known. */
+  private readonly fate: Uint8Array
   /** Messages whose fate is open: the row stays until it is 0. */
   open: number
 
@@ -25,8 +27,11 @@ export class Segment {
     readonly ranges: string,
     /** What lay between wall and monotonic clock when it was written, ms: tells when its messages were made. */
     readonly shift: number,
+    /** When it was written, monotonic ms. */
+    readonly writtenAt: number,
   ) {
     this.done = new Uint8Array(count)
+    this.fate = new Uint8Array(count)
     this.open = count
   }
 
@@ -40,6 +45,18 @@ export class Segment {
     this.done[index] = 1
     this.doneCount++
     return true
+  }
+
+  /** The fate of a message is known; told twice it is the same. */
+  settle(index: number): void {
+    if (this.fate[index] === 1 || this.open === 0) return
+    this.fate[index] = 1
+    this.open--
+  }
+
+  /** Whether nothing more is to be said of a message. */
+  settled(index: number): boolean {
+    return this.fate[index] === 1
   }
 
   markAllDone(): number {

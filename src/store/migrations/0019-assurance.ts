@@ -11,6 +11,7 @@ const statements = [
     primary key (delivery, place, key))`,
   `insert into taken_back (delivery, place) select delivery, topic from retained_topic`,
   `drop table retained_topic`,
+  `update destination set settings = settings || '{"outboxHours": 0}'::jsonb where not settings ? 'outboxHours'`,
 ]
 
 export async function up(db: Kysely<unknown>): Promise<void> {

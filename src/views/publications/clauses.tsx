@@ -102,8 +102,14 @@ export function Safely({ destination, edit, ...clause }: Clause & { destination:
       summary={
         destination ? (
           <>
-            outbox up to <b>{destination.settings.outboxMb} MB</b>, oldest dropped first;{' '}
-            {isWitnessed(destination) ? 'a witness reads it back' : 'no witness'}
+            outbox up to <b>{destination.settings.outboxMb} MB</b>
+            {destination.settings.outboxHours > 0 && (
+              <>
+                {' '}
+                and <b>{destination.settings.outboxHours} h</b>
+              </>
+            )}
+            , oldest dropped first; {isWitnessed(destination) ? 'a witness reads it back' : 'no witness'}
           </>
         ) : (
           '-'

@@ -26,6 +26,7 @@ export const mqtt: KindView<'mqtt'> = {
     witnessCredentialId: null,
     lateS: 30,
     outboxMb: 500,
+    outboxHours: 0,
   },
   place: (s) => `${s.tls ? 'mqtts' : 'mqtt'}://${s.host}:${s.port}`,
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change messages.'),

@@ -30,6 +30,7 @@ export const stream: KindView<'stream'> = {
     witnessCredentialId: null,
     lateS: 30,
     outboxMb: 500,
+    outboxHours: 0,
   },
   place: (s) => (serversOf(s.servers) ?? []).map(({ host, port }) => `${host}:${port}`).join(', '),
   warning: (s) =>
