@@ -1,11 +1,12 @@
 import { z } from 'zod'
+import { HttpSettings } from './destinations/http'
 import { MqttSettings } from './destinations/mqtt'
 import { StreamSettings } from './destinations/stream'
 import type { Terms } from './destinations/terms'
 import { Id, Name } from './id'
 
 /** The settings of each kind of destination: its own, and the terms that all have. */
-export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings }
+export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings, http: HttpSettings }
 export type DestinationKind = keyof typeof destinationSettings
 export type DestinationSettings = { [K in DestinationKind]: z.infer<(typeof destinationSettings)[K]> & Terms }
 
@@ -14,6 +15,7 @@ const unionOf = <S extends z.core.$ZodLooseShape>(more: S) =>
   z.discriminatedUnion('kind', [
     z.object({ kind: z.literal('mqtt'), settings: destinationSettings.mqtt, ...more }),
     z.object({ kind: z.literal('stream'), settings: destinationSettings.stream, ...more }),
+    z.object({ kind: z.literal('http'), settings: destinationSettings.http, ...more }),
   ])
 
 export const DestinationDraft = unionOf(drafted)

@@ -1,8 +1,12 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
-import { type Entry, freshMemory, PartitionLane } from '~/engine/destinations/stream/lane'
+import { BatchLane, type Entry, freshMemory } from '~/engine/destinations/batch-lane'
 import { Faults } from '~/standins/stream/faults'
 import { Partition, Truth } from '~/standins/stream/log'
+
+interface Kept {
+  value: Buffer
+}
 
 /** What becomes of one request. */
 const fates = ['kept', 'answer lost', 'request lost', 'elsewhere', 'cut between'] as const
@@ -17,15 +21,15 @@ it('every message of a partition is kept once and in order, whatever becomes of 
         const count = 40
         const partition = new Partition('t', 0, 1, 10_000)
         const [faults, truth] = [new Faults(), new Truth(10_000)]
-        const memory = { ...freshMemory(), producer: { id: 1n, epoch: 0 } }
+        const memory = freshMemory<Kept>()
         const done = new Set<number>()
-        let lane = new PartitionLane('t', 0, memory)
+        let lane = new BatchLane<Kept>('t 0', memory)
         const offered = new Set<number>()
         /** Offers the oldest that have no answer, as a supervisor does. */
         const offer = (room: number) => {
           for (let n = 0; n < count && offered.size < room; n++) {
             if (done.has(n) || offered.has(n)) continue
-            const record = { topic: 't', partition: 0, value: Buffer.from(`${n}`) }
+            const record = { value: Buffer.from(`${n}`) }
             if (lane.has(n)) {
               done.add(n)
               continue
@@ -35,7 +39,7 @@ it('every message of a partition is kept once and in order, whatever becomes of 
           }
         }
         const again = () => {
-          lane = new PartitionLane('t', 0, memory)
+          lane = new BatchLane<Kept>('t 0', memory)
           offered.clear()
         }
         for (let turn = 0; done.size < count; turn++) {
@@ -44,8 +48,8 @@ it('every message of a partition is kept once and in order, whatever becomes of 
           // As few as one at a time, after "not now".
           offer(rooms[turn % rooms.length]!)
           if (done.size === count) break
-          if (!lane.due(1e9, { lingerMs: 0, most: 1e9 })) continue
-          const { entries, sequence } = lane.take(sizes[turn % sizes.length]!)
+          if (!lane.due(1e9, { lingerMs: 0, most: { octets: 1e9, count: 1e9 } })) continue
+          const { entries, sequence } = lane.take({ octets: sizes[turn % sizes.length]!, count: 1000 })
           const records = entries.map(({ record }) => ({ key: null, value: record.value, headers: [], at: 1 }))
           const batch = { producerId: 1n, producerEpoch: 0, sequence, records }
           let error = 6
@@ -76,18 +80,18 @@ it('every message of a partition is kept once and in order, whatever becomes of 
 })
 
 it('a batch that goes again goes whole, however few of it have been handed out again; the rest has its answer when it comes', () => {
-  const memory = { ...freshMemory(), producer: { id: 1n, epoch: 0 } }
+  const memory = freshMemory<Kept>()
   const said: number[] = []
-  const record = { topic: 't', partition: 0, value: Buffer.alloc(1) }
-  const entry = (ordinal: number): Entry => ({ ordinal, record, octets: 1, alone: false, answer: () => said.push(ordinal) })
+  const record = { value: Buffer.alloc(1) }
+  const entry = (ordinal: number): Entry<Kept> => ({ ordinal, record, octets: 1, alone: false, answer: () => said.push(ordinal) })
   memory.unsure.set('t 0', { sequence: 7, batch: [3, 4, 9].map((ordinal) => ({ ordinal, record, octets: 1 })) })
-  const pace = { lingerMs: 1000, most: 10 }
-  const lane = new PartitionLane('t', 0, memory)
+  const pace = { lingerMs: 1000, most: { octets: 10, count: 10 } }
+  const lane = new BatchLane<Kept>('t 0', memory)
   expect(lane.due(0, pace)).toBe(false)
   lane.add(entry(3), 0)
   lane.add(entry(12), 0)
   expect(lane.due(0, pace)).toBe(true)
-  const { entries, sequence } = lane.take(1)
+  const { entries, sequence } = lane.take({ octets: 1, count: 1 })
   expect([sequence, ...entries.map((e) => e.ordinal)]).toEqual([7, 3, 4, 9])
   // One comes while it flies.
   expect(lane.has(4)).toBe(false)

@@ -148,7 +148,7 @@ export class World {
   private words(): void {
     for (const e of this.engines)
       for (const d of e.owner.alive ? e.destinations.values() : []) {
-        const client = d.destination.settings.clientId
+        const client = (d.destination.settings as MqttSettings).clientId
         if (d.present().reason.includes('one by one') && !this.net.suspect(client))
           this.problem(`${e.name} says that the link was lost on one of the messages, and it was not`)
       }

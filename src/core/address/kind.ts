@@ -48,6 +48,8 @@ export interface SentAs {
   kept: boolean
   /** s from when it was made; null: for ever. */
   expiryS: number | null
+  /** What else its kind of destination has to know, in a word of its own; empty: nothing. */
+  how: string
 }
 
 /** What one kind of destination knows of addresses: all that plans, checks and previews ask. */

@@ -1,11 +1,12 @@
 import type { Address, AddressKindName, AddressOfKind } from '~/contract/address'
 import type { AddressKind, SentAs } from './kind'
+import { httpAddress } from './kinds/http'
 import { mqttAddress } from './kinds/mqtt'
 import { streamAddress } from './kinds/stream'
 import { placeMoved } from './topic-template'
 
 /** Every kind of address: there is one for each kind of destination. */
-export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } = { mqtt: mqttAddress, stream: streamAddress }
+export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } = { mqtt: mqttAddress, stream: streamAddress, http: httpAddress }
 
 /** The kind of an address, which takes it as its own. */
 export function kindOf<K extends AddressKindName>(address: { kind: K }): AddressKind<K> {

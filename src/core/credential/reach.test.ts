@@ -26,7 +26,7 @@ describe('where a secret goes', () => {
     ['broker.example', null],
     ['mqtt://user@broker', null],
     ['mqtt://broker:99999', null],
-    ['http://broker', null],
+    ['ftp://broker', null],
     ['Kafka://B1', 'kafka://b1:9092'],
     ['kafka-secure://b1:19092', 'kafka-secure://b1:19092'],
     ['constructor://b1', null],

@@ -58,8 +58,10 @@ export type Seen = 'confirmed' | 'late' | 'disordered' | 'doubled' | 'altered' |
 /** One copy of a message that the witness saw. */
 export interface Sighting {
   seq: number
+  /** Empty: it is not told where. */
   topic: string
-  digest: number
+  /** Null: its payload is not told, nor whether it was altered. */
+  digest: number | null
   /** Epoch ms. */
   at: number
   /** The same moment by the monotonic clock. */
@@ -498,8 +500,9 @@ export class Account {
   private arrive(o: Open, s: Sighting): Seen {
     const { seq, order } = o
     const late = s.mono - o.madeMono > this.limits.lateMs
-    const altered = s.digest !== o.digest || s.topic !== o.topic
-    if (s.topic !== o.topic && s.digest === o.digest) this.elsewhere = { sent: o.topic, seen: s.topic }
+    const elsewhere = s.topic !== '' && s.topic !== o.topic
+    const altered = (s.digest !== null && s.digest !== o.digest) || elsewhere
+    if (elsewhere && s.digest === o.digest) this.elsewhere = { sent: o.topic, seen: s.topic }
     const disordered = o.overtaken
     order.arrived(o, (passed) => this.changes.mark('overtaken', passed.seq))
     if (disordered) this.changes.unmark('overtaken', seq)
@@ -529,7 +532,8 @@ export class Account {
         this.changes.mark('disordered', seq)
       }
     } else this.changes.mark('doubled', seq)
-    if (this.recentSeq?.[seq % RECENT] === seq && this.recentDigest![seq % RECENT] !== s.digest) this.changes.mark('altered', seq)
+    const other = s.digest !== null && this.recentDigest?.[seq % RECENT] !== s.digest
+    if (other && this.recentSeq?.[seq % RECENT] === seq) this.changes.mark('altered', seq)
     const to = this.verdict(seq) as Seen & Verdict
     if (to !== from) {
       tally[from]--

@@ -43,8 +43,11 @@ export type Answer =
   | { kind: 'left' }
   /** Never, for this message. */
   | { kind: 'refused'; failure: Failure }
-  /** Not now: try this one again in a while; with `place` only what goes to its place waits meanwhile, else all do. */
-  | { kind: 'later'; failure: Failure; place?: boolean }
+  /**
+   * Not now: try this one again in a while, after `waitMs` at the earliest; with `place` only what goes to its place waits meanwhile,
+   * else all do.
+   */
+  | { kind: 'later'; failure: Failure; place?: boolean; waitMs?: number }
 
 export interface DestinationSink {
   /** The link is lost: what had no answer by then goes out again. */
@@ -75,6 +78,8 @@ export interface Outgoing {
 }
 
 export interface DestinationConnection {
+  /** It gives up by itself what has no answer in time, since what it holds may wait here for its turn; else whoever sends does. */
+  readonly keepsTime?: boolean
   /** Most messages that may be under way at once. */
   window: number
   /** Why the other side cannot take this one, known before it goes out; null: as far as is known it can. */

@@ -5,8 +5,10 @@ import type { WitnessView } from '~/core/delivery/account'
 export interface FarSighting {
   /** The id that it carries; null: none. */
   id: string | null
+  /** Empty: it is not told where. */
   topic: string
-  digest: number
+  /** Null: its payload is not told. */
+  digest: number | null
   /** Epoch ms. */
   at: number
   /** The same by the monotonic clock. */

@@ -1,9 +1,10 @@
 import type { DestinationKind } from '~/contract/destination'
 import type { DestinationDriver } from './driver'
+import { httpDriver } from './http/driver'
 import { mqttDriver } from './mqtt/driver'
 import { streamDriver } from './stream/driver'
 
-const drivers: { [K in DestinationKind]: DestinationDriver<K> } = { mqtt: mqttDriver, stream: streamDriver }
+const drivers: { [K in DestinationKind]: DestinationDriver<K> } = { mqtt: mqttDriver, stream: streamDriver, http: httpDriver }
 
 /** The driver of a kind; targets that it is given must be of that kind. */
 export const driverOf = (kind: DestinationKind): DestinationDriver => drivers[kind]

@@ -19,11 +19,11 @@ export class Resting {
   private readonly places = new Map<string, Rest>()
   private passed = 0
 
-  /** A place takes nothing now: it rests, twice as long as the time before. @returns for how long; 0: it rests already */
-  rest(place: string, now: number): number {
+  /** A place takes nothing now: it rests, twice as long as the time before, and as long as is asked for. @returns for how long; 0: it rests already */
+  rest(place: string, now: number, leastMs = 0): number {
     const known = this.places.get(place)
     if (known && known.until > now) return 0
-    const ms = known ? Math.min(known.ms * 2, REST_MS.most) : REST_MS.first
+    const ms = Math.max(leastMs, known ? Math.min(known.ms * 2, REST_MS.most) : REST_MS.first)
     this.places.set(place, { until: now + ms, ms, passed: known?.passed ?? 0 })
     return ms
   }

@@ -37,7 +37,8 @@ const TOGETHER_MS = 250
 /** A connection that stood so long was a success, though nothing was sent on it, ms. */
 const STOOD_MS = 10_000
 /** First and longest wait after the destination said "not now", ms. */
-const LATER_MS = { first: 1000, most: 60_000 }
+const LATER_MS = { first: 1000, most: 60_000, asked: 3_600_000 }
+type Later = Extract<Answer, { kind: 'later' }>
 /** Refused messages are told again so often at most, ms. */
 const REFUSALS_TOLD_MS = 60_000
 /** It is looked so often whether filters can go that only older messages needed, ms. */
@@ -475,7 +476,7 @@ export class DestinationSupervisor {
           return
         }
         const [oldest] = this.underWay.values()
-        if (oldest === undefined || clock.mono() - oldest < settings.ackS * 1000) return
+        if (oldest === undefined || connection.keepsTime || clock.mono() - oldest < settings.ackS * 1000) return
         figures.silent ||= down === null
         down ??= unacknowledged(settings.ackS)
         this.outbox.wake()
@@ -678,7 +679,7 @@ export class DestinationSupervisor {
     const { careful } = this.suspicion
     this.suspicion.answered(item)
     if (careful && !this.suspicion.careful && this.senderTarget) this.tellRunning(this.senderTarget)
-    if (answer.kind === 'later') return answer.place ? this.rest(e.topic, answer.failure) : this.later(answer.failure)
+    if (answer.kind === 'later') return answer.place ? this.rest(e.topic, answer) : this.later(answer)
     if (answer.kind === 'refused') return this.refuse(item, answer.failure)
     this.outbox.acknowledged(item)
     this.sending?.succeeded()
@@ -697,10 +698,10 @@ export class DestinationSupervisor {
   }
 
   /** Not now, for one place: what goes there is passed by until it has rested. */
-  private rest(place: string, failure: Failure): void {
+  private rest(place: string, { failure, waitMs = 0 }: Later): void {
     const { clock } = this.ctx
     const first = this.resting.none
-    const ms = this.resting.rest(place, clock.mono())
+    const ms = this.resting.rest(place, clock.mono(), Math.min(waitMs, LATER_MS.asked))
     this.resting.pass(place)
     if (ms === 0) return
     clock.after(ms, () => this.outbox.wake())
@@ -723,12 +724,13 @@ export class DestinationSupervisor {
     return true
   }
 
-  private later(failure: Failure): void {
+  private later({ failure, waitMs = 0 }: Later): void {
     const { clock } = this.ctx
     // All that were under way get the same answer: one wait for all of them.
     if (this.laterUntil > clock.mono()) return
-    this.laterUntil = clock.mono() + this.laterWait
-    clock.after(this.laterWait, () => this.outbox.wake())
+    const wait = Math.max(this.laterWait, Math.min(waitMs, LATER_MS.asked))
+    this.laterUntil = clock.mono() + wait
+    clock.after(wait, () => this.outbox.wake())
     this.set('trouble', `not now: ${failure.message}`, failure.hint)
     if (!this.laterTold) this.event('warning', failure.code, `not now: ${failure.message}`, failure.hint)
     this.laterTold = true

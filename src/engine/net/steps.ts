@@ -66,7 +66,8 @@ export function reachSteps(host: string, port: number, where: Failure['where']):
   ]
 }
 
-function tryPort(host: string, port: number): Promise<string> {
+/** Whether somebody answers on a port; rejects with the error of the socket. */
+export function tryPort(host: string, port: number): Promise<string> {
   return new Promise((done, failed) => {
     const socket = connect(reach.to(host, port))
     socket.setTimeout(5000, () => socket.destroy(Object.assign(new Error('timed out'), { code: 'ETIMEDOUT' })))

@@ -25,10 +25,10 @@ export interface Besides {
 /** Makes the last step between shape and outbox: compression, and what travels beside the payload. */
 export function packer(plan: How): (m: Addressed, payload?: string | Uint8Array, besides?: Besides) => Packed {
   const { shape, contentType } = plan
-  const { expiryS, kept } = sentAs(plan.address)
+  const { expiryS, kept, how } = sentAs(plan.address)
   const compression = compressionOf(shape)
   const coded: [string, string][] = compression === 'none' ? [] : [['content-encoding', compression === 'zlib' ? 'deflate' : compression]]
-  const all = { contentType, key: '', headers: coded, responseTopic: '', expiryS, kept }
+  const all = { contentType, key: '', headers: coded, responseTopic: '', expiryS, kept, how }
   const [forText, forOctets] = [packProperties({ ...all, binary: false }), packProperties({ ...all, binary: true })]
   return (m, own = m.payload, { mark, first = false } = {}) => {
     const body =

@@ -212,7 +212,7 @@ export class Publisher {
         ...times,
         topic: place,
         payload: '',
-        properties: packProperties({ ...nothing, key, kept: true }),
+        properties: packProperties({ ...nothing, key, kept: true, how: sentAs(this.plan.address).how }),
         assurance: 'acknowledged',
       })),
     )

@@ -44,7 +44,7 @@ export class Strangers {
 
   private match(s: FarSighting): boolean {
     for (const account of this.topics.accounts(s.topic)) {
-      const seq = account.find(s.topic, s.digest)
+      const seq = s.digest === null ? null : account.find(s.topic, s.digest)
       if (seq === null) continue
       this.hooks.ours(account, seq, s)
       return true

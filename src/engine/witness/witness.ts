@@ -44,7 +44,7 @@ const SLOW_MS = 5000
 /** One of our messages as it came: an object of few parts, since there is one for each. */
 class OurCopy implements Sighting {
   readonly topic: string
-  readonly digest: number
+  readonly digest: number | null
   readonly at: number
   readonly mono: number
 
@@ -311,12 +311,13 @@ export class Witness {
 
   /** On a topic that nobody writes to: is it what was sent to another one? The more there is to look through, the seldomer. */
   private strayed(s: FarSighting): void {
-    if (s.mono < this.strayedNext) return
+    const { digest } = s
+    if (s.mono < this.strayedNext || digest === null) return
     let looked = 0
     for (const account of this.o.ledger.accounts.values()) {
       if (account.elsewhere || !this.o.topics.has(account)) continue
       looked += account.openCount
-      if (account.strays(s.topic, s.digest)) break
+      if (account.strays(s.topic, digest)) break
     }
     this.strayedNext = s.mono + looked / STRAYED_A_MS
   }

@@ -1,9 +1,10 @@
 import type { Destination, DestinationKind } from '~/contract/destination'
+import { http } from './kinds/http'
 import type { KindView } from './kinds/kind-view'
 import { mqtt } from './kinds/mqtt'
 import { stream } from './kinds/stream'
 
-const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream }
+const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream, http }
 
 /** In the order in which they are offered. */
 export const destinationKinds = Object.keys(kinds) as DestinationKind[]

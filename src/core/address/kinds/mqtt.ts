@@ -75,7 +75,7 @@ export const mqttAddress: AddressKind<'mqtt'> = {
     return out
   },
   prescribed: (a, { assurance, kept }) => ({ ...a, qos: qosOf[assurance], retain: kept }),
-  sentAs: ({ qos, retain, expiryS }) => ({ assurance: assurances[qos]!, kept: retain, expiryS }),
+  sentAs: ({ qos, retain, expiryS }) => ({ assurance: assurances[qos]!, kept: retain, expiryS, how: '' }),
   beside: (place, suffix) => place + suffix,
   reads: (places, suffixes) => {
     const filters = places.flatMap((p) => ['', ...suffixes].map((suffix) => filterOf(p) + suffix))

@@ -81,7 +81,7 @@ export const streamAddress: AddressKind<'stream'> = {
   beyond: () => [],
   prescribed: (a) => a,
   // There are no degrees: each goes out until the cluster has it.
-  sentAs: () => ({ assurance: 'acknowledged', kept: false, expiryS: null }),
+  sentAs: () => ({ assurance: 'acknowledged', kept: false, expiryS: null, how: '' }),
   beside: (place, suffix) =>
     `${place}.${suffix
       .split('/')

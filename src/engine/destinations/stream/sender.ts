@@ -3,10 +3,10 @@ import type { Failure } from '~/contract/failure'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import type { Clock } from '../../clock/clock'
+import { BatchLane, type BatchLimits, freshMemory, type LaneMemory } from '../batch-lane'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
 import { meaningOf } from './answers'
 import type { BatchAnswer, SentRecord, StreamCluster, TopicState } from './cluster'
-import { freshMemory, PartitionLane, type ProducerMemory, placeOf } from './lane'
 
 export interface SenderOptions {
   acks: 'all' | 'leader'
@@ -23,6 +23,25 @@ const AGAIN_MS = 10_000
 const RECORD_HEAD = 40
 
 const memoryKey = 'stream producer'
+
+/** As whom batches are counted, and what is kept of them. */
+interface ProducerMemory extends LaneMemory<SentRecord> {
+  producer: { id: bigint; epoch: number } | null
+}
+
+const placeOf = (topic: string, partition: number): string => `${topic} ${partition}`
+
+/** Messages of one partition. */
+class PartitionLane extends BatchLane<SentRecord> {
+  constructor(
+    readonly topic: string,
+    readonly partition: number,
+    memory: ProducerMemory,
+  ) {
+    super(placeOf(topic, partition), memory)
+  }
+}
+
 interface Known extends TopicState {
   /** Monotonic ms. */
   at: number
@@ -37,6 +56,7 @@ const notNow = (failure: Failure): Answer => ({ kind: 'later', failure, place: f
  */
 export class StreamSender implements DestinationConnection {
   readonly window: number
+  private readonly most: BatchLimits
   private readonly topics = new Map<string, Known>()
   private readonly asked = new Set<string>()
   private readonly lanes = new Map<string, PartitionLane>()
@@ -53,11 +73,12 @@ export class StreamSender implements DestinationConnection {
     private readonly memory: ProducerMemory,
   ) {
     this.window = o.window
+    this.most = { octets: o.batch, count: o.window }
   }
 
   /** Begins on a cluster that is connected; with all acknowledgements as a producer whose batches are counted. */
   static async begin(cluster: StreamCluster, o: SenderOptions, sink: DestinationSink, clock: Clock, remembered: Remembered): Promise<StreamSender> {
-    const memory = (remembered.get(memoryKey) as ProducerMemory | undefined) ?? freshMemory()
+    const memory = (remembered.get(memoryKey) as ProducerMemory | undefined) ?? { ...freshMemory<SentRecord>(), producer: null }
     remembered.set(memoryKey, memory)
     if (o.acks === 'all') memory.producer ??= await cluster.producer()
     return new StreamSender(cluster, o, sink, clock, memory)
@@ -140,7 +161,7 @@ export class StreamSender implements DestinationConnection {
     const due = new Map<number, PartitionLane[]>()
     let wait = false
     for (const lane of this.lanes.values()) {
-      if (!lane.due(now, { lingerMs: this.o.lingerMs, most: this.o.batch })) {
+      if (!lane.due(now, { lingerMs: this.o.lingerMs, most: this.most })) {
         wait ||= lane.flying === null && lane.waiting.length > 0
         continue
       }
@@ -164,7 +185,7 @@ export class StreamSender implements DestinationConnection {
     const sequences = new NumericMap()
     const records: SentRecord[] = []
     for (const lane of lanes) {
-      const { entries, sequence } = lane.take(this.o.batch)
+      const { entries, sequence } = lane.take(this.most)
       sequences.set(`${lane.topic}:${lane.partition}`, sequence)
       for (const { record } of entries) records.push(record)
     }

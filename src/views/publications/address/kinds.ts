@@ -1,10 +1,11 @@
 import type { ReactNode } from 'react'
 import type { AddressKindName } from '~/contract/address'
 import type { AddressFieldsProps } from './fields-props'
+import { HttpFields } from './http'
 import { MqttFields } from './mqtt'
 import { StreamFields } from './stream'
 
-const kinds: { [K in AddressKindName]: (props: AddressFieldsProps<K>) => ReactNode } = { mqtt: MqttFields, stream: StreamFields }
+const kinds: { [K in AddressKindName]: (props: AddressFieldsProps<K>) => ReactNode } = { mqtt: MqttFields, stream: StreamFields, http: HttpFields }
 
 /** The fields of a kind of address; the address that they are given must be of that kind. */
 export const fieldsOf = (kind: AddressKindName) => kinds[kind] as (props: AddressFieldsProps<AddressKindName>) => ReactNode

@@ -1,0 +1,264 @@
+import { CURSOR, type HttpSettings } from '~/contract/destinations/http'
+import { type Failure, FailureError } from '~/contract/failure'
+import type { WitnessView } from '~/core/delivery/account'
+import { digest } from '~/core/delivery/digest'
+import { pointed } from '~/core/value/json-pointer'
+import { type Clock, sleep } from '../../clock/clock'
+import type { FarEnd, FarSink, Position } from '../far-end'
+import { sessionOf, type WebSession, type WebUser } from './access'
+import { failureOfWeb, meaningOf, reasonIn } from './answers'
+import { Pages, type Told, type WrittenPages } from './pages'
+
+/** Octets of an answer at most. */
+const ANSWER_MOST = 32 << 20
+/** Sightings that are not written yet; with more nothing is asked for. */
+const UNWRITTEN_MOST = 20_000
+
+/** What is written of how far it has come; the time by the wall clock, epoch ms. */
+interface Written {
+  since: number
+  pages: WrittenPages
+}
+
+/** One thing that is kept there. */
+export interface Kept {
+  id: string | null
+  /** Empty: it is not told. */
+  path: string
+  /** Null: it is not told. */
+  digest: number | null
+}
+
+/** By what one is known again on another page: its id, else path and payload. */
+const whoOf = ({ id, path, digest: seen }: Kept): number => digest(Buffer.from(id ?? `${path} ${seen}`))
+
+/** Asks a server again and again what it keeps, page by page, from a cursor that is kept with the counts. It begins at the end. */
+export class HttpFarEnd implements FarEnd {
+  private pages = new Pages()
+  /** Since when nothing that is kept there can pass unseen, monotonic ms; null: its end has not been found yet. */
+  private since: number | null = null
+  private session: WebSession | null = null
+  private connectedAt: number | null = null
+  private clearAt = Number.NEGATIVE_INFINITY
+  private askedAt: number | null = null
+  private wanted: readonly string[] = []
+  private changed = false
+  private unwritten = 0
+  private resume: () => void = () => undefined
+
+  constructor(
+    private readonly user: WebUser,
+    private readonly s: HttpSettings,
+    private readonly sink: FarSink,
+    private readonly clock: Clock,
+  ) {}
+
+  restore(position: Position): void {
+    if (!position || position === 'forget') return
+    const { since, pages } = JSON.parse(Buffer.from(position).toString('utf8')) as Written
+    this.since = since + this.clock.mono() - this.clock.wall()
+    this.pages = new Pages(pages)
+  }
+
+  position(): Uint8Array | null {
+    if (!this.changed || this.since === null) return null
+    this.changed = false
+    const written: Written = { since: this.since - this.clock.mono() + this.clock.wall(), pages: this.pages.written() }
+    return Buffer.from(JSON.stringify(written))
+  }
+
+  prepare(): void {
+    // Nothing changes there because somebody reads.
+  }
+
+  async connect(): Promise<void> {
+    const session = sessionOf(this.user, this.clock)
+    this.session = session
+    this.clearAt = Number.NEGATIVE_INFINITY
+    try {
+      if (this.since === null) await this.toTheEnd(session)
+      else await this.ask(session)
+    } catch (e) {
+      if (this.session === session) this.drop()
+      throw e instanceof FailureError ? e : new FailureError({ ...failureOfWeb(e, this.url()), where: 'witness' }, 502)
+    }
+    if (this.session !== session) throw new FailureError(closedWhile, 502)
+    this.connectedAt = this.clock.mono()
+    void this.run(session)
+  }
+
+  private url(cursor = ''): URL {
+    return new URL(this.s.readUrl.replaceAll(CURSOR, encodeURIComponent(cursor)))
+  }
+
+  /** What was kept before anybody watched is nobody's concern. */
+  private async toTheEnd(session: WebSession): Promise<void> {
+    for (;;) {
+      const at = this.clock.mono()
+      const { items, next } = await this.ask(session)
+      this.pages.skip(items.length)
+      const more = next !== null && next !== this.pages.cursor
+      if (more) this.pages.next(next)
+      if (this.session !== session) throw new FailureError(closedWhile, 502)
+      if (more) continue
+      this.since = at
+      this.changed = true
+      return
+    }
+  }
+
+  private async ask(session: WebSession): Promise<{ items: Kept[]; next: string | null }> {
+    const url = this.url(this.pages.cursor)
+    this.askedAt = this.clock.mono()
+    try {
+      const headers = { accept: 'application/json', ...(await session.authorization()) }
+      const answer = await session.web.send({ method: 'GET', url, headers, body: null, most: ANSWER_MOST })
+      if (answer.status !== 200) {
+        if (answer.status === 401) session.tokens?.forget()
+        const { failure } = meaningOf(answer, url.pathname, reasonIn(answer.body.toString('utf8')))
+        throw new FailureError({ ...failure, code: answer.status === 200 ? failure.code : `http.read-${answer.status}`, where: 'witness' }, 502)
+      }
+      return keptIn(answer.body, answer.cut, this.s)
+    } finally {
+      this.askedAt = null
+    }
+  }
+
+  private async run(session: WebSession): Promise<void> {
+    while (this.session === session) {
+      while (this.unwritten > UNWRITTEN_MOST && this.session === session) {
+        this.sink.hurry()
+        await new Promise<void>((done) => {
+          this.resume = done
+        })
+      }
+      const at = this.clock.mono()
+      let more = false
+      try {
+        const { items, next } = await this.ask(session)
+        if (this.session !== session) return
+        more = this.took(items, next, at)
+      } catch (e) {
+        if (this.session !== session) return
+        this.drop()
+        this.sink.lost(e instanceof FailureError ? e.failure : { ...failureOfWeb(e, this.url()), where: 'witness' })
+        return
+      }
+      if (!more) await sleep(this.clock, this.s.readEveryMs)
+    }
+  }
+
+  /** @returns whether there may be more at once */
+  private took(items: readonly Kept[], next: string | null, askedAt: number): boolean {
+    const told = this.pages.took(items.map(whoOf))
+    const [mono, at] = [this.clock.mono(), this.clock.wall()]
+    const more = next !== null && next !== this.pages.cursor
+    if (more) this.pages.next(next)
+    for (const [i, token] of told.entries()) {
+      if (!token) continue
+      const { id, path, digest: seen } = items[i]!
+      this.unwritten++
+      this.sink.sighting({ id, topic: path, digest: seen, at, mono, repeated: false, held: false, comesAgain: true, token })
+    }
+    // All that was kept when this was asked has come.
+    if (!more) {
+      this.clearAt = Math.max(this.clearAt, askedAt)
+      this.pages.atEnd()
+    }
+    return more
+  }
+
+  private drop(): void {
+    const { session } = this
+    this.session = null
+    this.connectedAt = null
+    this.askedAt = null
+    session?.close()
+    this.resume()
+  }
+
+  async watch(filters: readonly string[]): Promise<void> {
+    this.wanted = [...filters]
+  }
+
+  release(): void {
+    // All that is kept there is read, whosever it is.
+  }
+
+  counted(token: unknown): void {
+    this.pages.counts(token as Told)
+    this.changed = true
+  }
+
+  safe(): void {
+    this.unwritten--
+    if (this.unwritten <= UNWRITTEN_MOST) this.resume()
+  }
+
+  view(): WitnessView | null {
+    if (this.connectedAt === null || this.since === null) return null
+    const { since } = this
+    return {
+      connectedAt: this.connectedAt,
+      clearAt: this.clearAt,
+      // In what order a server tells what it keeps is its own concern.
+      seenAt: Number.NEGATIVE_INFINITY,
+      seenAnyAt: Number.NEGATIVE_INFINITY,
+      coveredSince: () => (this.wanted.length > 0 ? since : Number.POSITIVE_INFINITY),
+    }
+  }
+
+  probe(): void {
+    // It is asked all the time.
+  }
+
+  silentMs(): number {
+    return this.askedAt === null ? 0 : this.clock.mono() - this.askedAt
+  }
+
+  close(): void {
+    this.drop()
+  }
+}
+
+const closedWhile: Failure = {
+  code: 'http.closed',
+  message: 'The reading was ended while it began',
+  hint: 'Embrik tries again',
+  where: 'witness',
+}
+
+const wrongForm = (message: string, hint: string) => new FailureError({ code: 'http.read-form', message, hint, where: 'witness' }, 502)
+
+/** What an answer to a reading holds; throws when it is none. */
+export function keptIn(body: Buffer, cut: boolean, s: HttpSettings): { items: Kept[]; next: string | null } {
+  if (cut) throw wrongForm(`An answer of more than ${ANSWER_MOST >> 20} MB`, 'Have fewer told at once: many servers take a limit in the address')
+  let json: unknown
+  try {
+    json = JSON.parse(body.toString('utf8'))
+  } catch {
+    throw wrongForm(
+      `What is read back is no JSON: ${reasonIn(body.subarray(0, 400).toString('utf8')).slice(0, 80)}`,
+      'Check the address that is read',
+    )
+  }
+  const list = pointed(json, s.readItems)
+  if (!Array.isArray(list))
+    throw wrongForm(`What is read back has no list at ${s.readItems || 'its top'}`, 'Correct where what is kept lies in the answer')
+  const next = pointed(json, s.readCursor)
+  const cursor = typeof next === 'string' || typeof next === 'number' ? String(next) : null
+  return { items: list.map((one) => keptOf(one, s)), next: cursor }
+}
+
+function keptOf(one: unknown, s: HttpSettings): Kept {
+  const text = (pointer: string): string | null => {
+    const value = pointer === '' ? undefined : pointed(one, pointer)
+    return typeof value === 'string' ? value : typeof value === 'number' ? String(value) : null
+  }
+  const payload = text(s.readPayload)
+  return {
+    id: text(s.readId),
+    path: (text(s.readPlace) ?? '').replace(/^\//, ''),
+    digest: payload === null ? null : digest(Buffer.from(payload, s.readBase64 ? 'base64' : 'utf8')),
+  }
+}

@@ -1,0 +1,110 @@
+import { type IncomingHttpHeaders, Agent as PlainAgent, request as plainRequest } from 'node:http'
+import { Agent as SecureAgent, request as secureRequest } from 'node:https'
+import type { SecureContextOptions } from 'node:tls'
+import type { Clock } from '../../clock/clock'
+import { reach } from '../../net/reach'
+
+/** How one place on the web is reached. */
+export interface WebAccess {
+  /** What is trusted, and by which certificate we are known; null: as this machine trusts. */
+  tls: SecureContextOptions | null
+  /** An answer takes so long at most, ms. */
+  answerMs: number
+  /** Requests at once. */
+  parallel: number
+}
+
+export interface WebRequest {
+  method: string
+  url: URL
+  headers: Readonly<Record<string, string>>
+  body: Uint8Array | null
+  /** Octets of the answer that are read at most; what is longer is cut. */
+  most: number
+}
+
+export interface WebAnswer {
+  status: number
+  headers: IncomingHttpHeaders
+  body: Buffer
+  /** It was longer than what was to be read. */
+  cut: boolean
+}
+
+/** A request that has no answer: nobody knows whether it arrived. */
+export class NoAnswer extends Error {
+  readonly code: string
+
+  constructor(e: unknown) {
+    super(e instanceof Error ? e.message : String(e))
+    this.code = (e as { code?: string }).code ?? ''
+  }
+}
+
+/** Makes requests over connections that are kept, to addresses that may be reached. It never retries and follows nothing. */
+export class Web {
+  private readonly plain: PlainAgent
+  private readonly secure: SecureAgent
+  private readonly aborts = new Set<AbortController>()
+
+  constructor(
+    private readonly access: WebAccess,
+    private readonly clock: Clock,
+  ) {
+    const how = { keepAlive: true, maxSockets: access.parallel + 1, scheduling: 'fifo' as const }
+    this.plain = new PlainAgent(how)
+    this.secure = new SecureAgent({ ...how, ...access.tls })
+  }
+
+  /** Rejects with `NoAnswer` when none comes, or with why the address may not be reached. */
+  send(r: WebRequest): Promise<WebAnswer> {
+    const secure = r.url.protocol === 'https:'
+    const port = Number(r.url.port || (secure ? 443 : 80))
+    const { host, lookup } = reach.to(r.url.hostname.replace(/^\[|\]$/g, ''), port)
+    const abort = new AbortController()
+    this.aborts.add(abort)
+    const late = Object.assign(new Error('no answer in time'), { code: 'ETIMEDOUT' })
+    const cancel = this.clock.after(this.access.answerMs, () => abort.abort(late))
+    return new Promise<WebAnswer>((done, failed) => {
+      const length = r.body === null ? {} : { 'content-length': String(r.body.length) }
+      const options = {
+        host,
+        port,
+        lookup,
+        method: r.method,
+        path: r.url.pathname + r.url.search,
+        headers: { ...r.headers, ...length },
+        signal: abort.signal,
+      }
+      const request = secure ? secureRequest({ ...options, agent: this.secure }) : plainRequest({ ...options, agent: this.plain })
+      request.once('error', (e) => failed(new NoAnswer(abort.signal.aborted ? (abort.signal.reason ?? e) : e)))
+      request.once('response', (response) => {
+        const parts: Buffer[] = []
+        let octets = 0
+        response.on('data', (part: Buffer) => {
+          if (octets < r.most) parts.push(part.subarray(0, r.most - octets))
+          octets += part.length
+          // An answer without end is not waited for.
+          if (octets > r.most) response.destroy()
+        })
+        response.once('error', (e) => (octets > r.most ? undefined : failed(new NoAnswer(e))))
+        response.once('close', () => {
+          if (!response.complete && octets <= r.most)
+            return failed(new NoAnswer(Object.assign(new Error('the answer was cut off'), { code: 'ECONNRESET' })))
+          done({ status: response.statusCode ?? 0, headers: response.headers, body: Buffer.concat(parts), cut: octets > r.most })
+        })
+      })
+      request.end(r.body ?? undefined)
+    }).finally(() => {
+      cancel()
+      this.aborts.delete(abort)
+    })
+  }
+
+  /** Ends all that is under way. */
+  close(): void {
+    for (const abort of this.aborts) abort.abort(Object.assign(new Error('closed here'), { code: 'ECONNABORTED' }))
+    this.plain.destroy()
+    this.secure.destroy()
+  }
+}

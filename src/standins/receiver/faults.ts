@@ -1,0 +1,80 @@
+import { z } from 'zod'
+import { chance } from '~/core/value/chance'
+
+const rate = z.number().min(0).max(1).default(0)
+
+/** What goes wrong at the receiver. Rates are shares, 0 to 1; with the same seed the same sequence of chances. */
+export const ReceiverFaults = z.strictObject({
+  seed: z.number().int().default(1),
+  /** Every answer comes so much later, ms. */
+  slowMs: z.number().min(0).max(120_000).default(0),
+  refuseLogins: z.boolean().default(false),
+  /** Messages that are answered as kept and are not kept, kept twice, or kept with one octet changed. */
+  drop: rate,
+  double: rate,
+  alter: rate,
+  /** Share of requests that are kept, and whose answer is lost with the connection. */
+  loseAnswer: rate,
+  /** Share of requests that are answered with 500 though they were kept. */
+  failAfter: rate,
+  /** Paths that hold this text are answered with `status`; empty: none. */
+  errorOn: z.string().max(200).default(''),
+  status: z.number().int().min(200).max(599).default(503),
+  /** Clients are asked to wait so long with that, s; 0: not. */
+  retryAfterS: z.number().int().min(0).max(3600).default(0),
+  /** Where a redirect points; empty: nowhere. */
+  location: z.string().max(500).default(''),
+  /** Messages that hold this text are refused; empty: none. */
+  dislikes: z.string().max(200).default(''),
+  /** A request that holds one of these is refused as a whole. */
+  whole: z.boolean().default(false),
+  /** Octets of a request at most. */
+  most: z
+    .number()
+    .int()
+    .min(100)
+    .max(64 << 20)
+    .default(8 << 20),
+  /** Nothing more is kept: there is no room. */
+  full: z.boolean().default(false),
+})
+export type ReceiverFaults = z.infer<typeof ReceiverFaults>
+export const noReceiverFaults: ReceiverFaults = ReceiverFaults.parse({})
+
+/** What is done to one message. */
+export type Fate = 'kept' | 'dropped' | 'doubled' | 'altered'
+
+/** Decides by chance, from a seed. */
+export class Faults {
+  private random = chance(noReceiverFaults.seed)
+  settings: ReceiverFaults = noReceiverFaults
+
+  set(settings: ReceiverFaults): void {
+    this.settings = settings
+    this.random = chance(settings.seed)
+  }
+
+  fate(): Fate {
+    let n = this.random()
+    for (const [share, fate] of [
+      [this.settings.drop, 'dropped'],
+      [this.settings.double, 'doubled'],
+      [this.settings.alter, 'altered'],
+    ] as const) {
+      if (n < share) return fate
+      n -= share
+    }
+    return 'kept'
+  }
+
+  happens(share: number): boolean {
+    return share > 0 && this.random() < share
+  }
+
+  /** A text with one character changed. */
+  altered(text: string): string {
+    if (text === '') return '!'
+    const at = Math.floor(this.random() * text.length)
+    return text.slice(0, at) + (text[at] === '~' ? '-' : '~') + text.slice(at + 1)
+  }
+}
