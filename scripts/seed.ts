@@ -1,6 +1,7 @@
 import { X509Certificate } from 'node:crypto'
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
+import { HttpSettings } from '~/contract/destinations/http'
 import { newId } from '~/contract/id'
 import { flatJsonSettings } from '~/contract/shape'
 import type { Source } from '~/contract/source'
@@ -10,7 +11,7 @@ import { overMqtt } from '~/core/publication/over-mqtt'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
 import { setUpOrders } from '~/standins/orders'
 import { demoPki } from '~/standins/pki'
-import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, streamUsers } from '~/standins/plant'
+import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, receiverUsers, streamUsers } from '~/standins/plant'
 import { standinPorts } from '~/standins/ports'
 import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
 import { type Db, databaseUrl, openDatabase } from '~/store/database'
@@ -35,6 +36,7 @@ const people = [
 const base = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
 const ports = standinPorts(base)
 const streamServers = `127.0.0.1:${ports.stream}, 127.0.0.1:${ports.streamSecond}`
+const receiverUrl = `https://127.0.0.1:${ports.receiver}/api`
 const databasePort = Number(new URL(databaseUrl()).port)
 const demo = process.env.EMBRIK_DEMO_DIR ?? '.embrik/demo'
 
@@ -66,6 +68,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
     orders: ordersLogin,
     broker: brokerUsers.map(({ name, password }) => ({ user: name, password })),
     stream: streamUsers,
+    receiver: Object.fromEntries(Object.entries(receiverUsers).map(([user, { secret }]) => [user, secret])),
   }
   await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`, { mode: 0o600 })
   const application = await applicationCredential(db, vault)
@@ -118,6 +121,44 @@ async function seedStream(db: Db, vault: Vault, authorityId: string, zones: stri
   await goLive(db, made.id, 'Ines Rook', freeze)
 }
 
+/** A web server that takes the kiln's zones too, many a request. */
+async function seedReceiver(db: Db, vault: Vault, authorityId: string, zones: string[]): Promise<void> {
+  const login = (name: string, user: keyof typeof receiverUsers) =>
+    addCredential(db, vault, { name, kind: 'password', certificate: null, facts: null, user, secret: receiverUsers[user].secret })
+  const sender = await login('Embrik at the works receiver', 'embrik')
+  const witness = await login('Witness at the works receiver', 'witness')
+  const { id: destinationId } = await addDestination(db, {
+    name: 'Works receiver',
+    kind: 'http',
+    enabled: true,
+    settings: HttpSettings.parse({
+      url: receiverUrl,
+      authorityId,
+      loginBy: 'basic',
+      credentialId: sender.id,
+      batch: 'array',
+      answersAt: '/items',
+      retryMs: 1000,
+      witness: true,
+      readUrl: `${receiverUrl}/kept?after={cursor}`,
+      readPlace: '/path',
+      readPayload: '/payload',
+      witnessCredentialId: witness.id,
+      outboxMb: 200,
+    }),
+  })
+  const made = await addPublication(db, {
+    name: 'Kiln zones, to the receiver',
+    equipmentIds: zones,
+    trigger: { kind: 'every', seconds: 10 },
+    shape: flatJsonSettings,
+    address: { kind: 'http', topic: '{site}/kiln/{unit}', method: 'POST', topicRule: 'slug', headers: [], contentType: '' },
+    steersOnly: false,
+    destinationId,
+  })
+  await goLive(db, made.id, 'Ines Rook', freeze)
+}
+
 /** The data was kept but the ports moved: what points at the stand-ins follows. */
 async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const s of await listSources(db)) {
@@ -127,6 +168,8 @@ async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const d of await listDestinations(db)) {
     if (d.name === 'Works stream' && d.kind === 'stream' && d.settings.servers.startsWith('127.0.0.1:') && d.settings.servers !== streamServers)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, servers: streamServers } })
+    if (d.name === 'Works receiver' && d.kind === 'http' && d.settings.url.startsWith('https://127.0.0.1:') && d.settings.url !== receiverUrl)
+      await changeDestination(db, d.id, { ...d, settings: { ...d.settings, url: receiverUrl, readUrl: `${receiverUrl}/kept?after={cursor}` } })
     if (d.name === 'Site broker' && d.kind === 'mqtt' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: ports.brokerMutual } })
   }
@@ -272,6 +315,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   await publish('Kiln zones, each change', zones, '{enterprise}/{site}/{area}/{centre}/{unit}/state', { kind: 'change' }, false)
   await publish('Kiln, every 10 s', [kiln], '{enterprise}/{site}/{area}/{centre}/state', { kind: 'every', seconds: 10 }, true)
   await seedStream(db, vault, authority.id, zones)
+  await seedReceiver(db, vault, authority.id, zones)
   // Last: whoever finds people here finds a whole demo.
   for (const p of people) await addPerson(db, p)
 }

@@ -15,6 +15,7 @@ export function portsOf(base) {
     compressor: base + 16,
     stream: base + 17,
     streamSecond: base + 18,
+    receiver: base + 24,
   }
 }
 
@@ -38,6 +39,7 @@ const names = {
   compressor: 'compressor, HTTP',
   stream: 'works stream, first node',
   streamSecond: 'works stream, second node',
+  receiver: 'works receiver, HTTPS',
 }
 
 /** Throws one line that names the first port somebody else holds. */

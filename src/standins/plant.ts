@@ -16,6 +16,13 @@ export const streamPermissions = {
   reader: { write: [], read: ['varnmoor.'] },
 }
 
+/** Who may what at the works receiver. */
+export const receiverUsers = {
+  embrik: { secret: 'clay-poster-4', reads: false },
+  witness: { secret: 'clay-witness-7', writes: false },
+  reader: { secret: 'clay-reader-9', writes: false },
+}
+
 export const brokerUsers: User[] = [
   {
     name: 'embrik',

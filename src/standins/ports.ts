@@ -11,5 +11,6 @@ export function standinPorts(base: number) {
     /** Of the works stream's two nodes. */
     stream: base + 17,
     streamSecond: base + 18,
+    receiver: base + 24,
   }
 }

@@ -11,8 +11,9 @@ import { FieldServer } from './modbus/server'
 import { worksUnits } from './modbus/units'
 import { Panel } from './panel/panel'
 import { demoPki } from './pki'
-import { brokerUsers, compressorLogin, deviceLogins, kilnLogin, streamPermissions, streamTopics, streamUsers } from './plant'
+import { brokerUsers, compressorLogin, deviceLogins, kilnLogin, receiverUsers, streamPermissions, streamTopics, streamUsers } from './plant'
 import { standinPorts } from './ports'
+import { Receiver } from './receiver/receiver'
 import { Stream } from './stream/stream'
 
 /** Everything of the works that this machine plays. */
@@ -24,6 +25,7 @@ export interface RunningWorks {
   fieldGate: Gate
   compressor: CompressorServer
   stream: Stream
+  receiver: Receiver
   stop(): Promise<void>
 }
 
@@ -86,8 +88,14 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     permissions: streamPermissions,
     most: Number(process.env.EMBRIK_BROKER_LOG ?? 100_000),
   })
+  const receiver = await Receiver.start({
+    port: ports.receiver,
+    tls: { cert, key },
+    users: receiverUsers,
+    most: Number(process.env.EMBRIK_BROKER_LOG ?? 100_000),
+  })
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
-  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream })
+  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver })
   return {
     broker,
     kiln,
@@ -96,10 +104,12 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     fieldGate,
     compressor,
     stream,
+    receiver,
     stop: async () => {
       unwatchFile(trustFile)
       await panel.stop()
       await speakers.stop()
+      await receiver.stop()
       await stream.stop()
       await compressor.stop()
       await fieldGate.close()

@@ -109,7 +109,9 @@ export async function barriers(page: Page, rules?: readonly string[]): Promise<s
 }
 
 /** All of a stand-in's log, page by page: on a slow machine there is a lot of it before anything goes wrong. */
-export async function wholeLog<A extends { n: number }, C = never>(device: 'broker' | 'stream'): Promise<{ arrivals: A[]; copies: C[] }> {
+export async function wholeLog<A extends { n: number }, C = never>(
+  device: 'broker' | 'stream' | 'receiver',
+): Promise<{ arrivals: A[]; copies: C[] }> {
   const arrivals: A[] = []
   const copies: C[] = []
   for (;;) {

@@ -48,6 +48,17 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <label>Topics with <input name="errorOn" size="12" data-text></label><label>answer error <input type="number" name="error" min="-1" max="200" value="7"></label><label>Largest batch <input type="number" name="maximumBatch" min="100" value="1048576"></label>
 <span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <p>What it was handed and told to be kept stands in <a href="/api/stream/log">the stream's log</a>.</p>
+<h2>Works receiver (HTTPS)</h2><p>Link: <b id="rl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="receiver"> s</label> <button data-cut="receiver">Cut</button> <button id="rt">End all tokens</button></p>
+<p>Told to be kept <span id="rk"></span></p>
+<form data-faults="receiver" aria-label="Faults of the receiver">
+<label>Slow by, ms <input type="number" name="slowMs" min="0" max="120000" value="0"></label><label>Refuse log-ins <input type="checkbox" name="refuseLogins"></label><label>Seed <input type="number" name="seed" value="1" step="1"></label>
+<label>Drop, % <input type="number" name="drop" min="0" max="100" step="0.1" value="0" data-share></label><label>Double, % <input type="number" name="double" min="0" max="100" step="0.1" value="0" data-share></label><label>Alter, % <input type="number" name="alter" min="0" max="100" step="0.1" value="0" data-share></label>
+<label>Lose answers, % <input type="number" name="loseAnswer" min="0" max="100" step="0.1" value="0" data-share></label><label>Fail after keeping, % <input type="number" name="failAfter" min="0" max="100" step="0.1" value="0" data-share></label><label>No room <input type="checkbox" name="full"></label>
+<label>Paths with <input name="errorOn" size="12" data-text></label><label>answer status <input type="number" name="status" min="200" max="599" value="503"></label><label>Retry after, s <input type="number" name="retryAfterS" min="0" max="3600" value="0"></label>
+<label>Redirect to <input name="location" size="12" data-text></label><label>Refuses messages with <input name="dislikes" size="12" data-text></label><label>as a whole request <input type="checkbox" name="whole"></label>
+<label>Largest request <input type="number" name="most" min="100" value="8388608"></label><span></span><span></span>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
+<p>What it was handed and answered as kept stands in <a href="/api/receiver/log">the receiver's log</a>.</p>
 <script>
 const $=i=>document.getElementById(i), send=(m,u,b)=>fetch(u,{method:m,headers:{'content-type':'application/json'},body:JSON.stringify(b)}), post=(u,b)=>send('POST',u,b).then(draw)
 function put(form,faults){for(const i of form.querySelectorAll('input')){const v=faults[i.name];if(i===document.activeElement)continue
@@ -57,12 +68,12 @@ const r=await send('PUT','/api/'+form.dataset.faults+'/faults',b),said=form.quer
 const touched=new Set()
 for(const f of document.querySelectorAll('form')){f.oninput=()=>touched.add(f);f.onsubmit=e=>{e.preventDefault();take(f)}
 f.querySelector('[data-clear]').onclick=()=>send('PUT','/api/'+f.dataset.faults+'/faults',{}).then(()=>{touched.delete(f);draw()})}
-function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs','error','maximumBatch'].includes(k)&&v!==0&&v!==false&&v!==''&&!(k==='maximumQos'&&v===2)&&!(k==='retainAvailable'&&v))}
+function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs','error','maximumBatch','status','most'].includes(k)&&v!==0&&v!==false&&v!==''&&!(k==='maximumQos'&&v===2)&&!(k==='retainAvailable'&&v))}
 const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls)td.className=cls;return td}
 async function draw(){try{const s=await(await fetch('/api/state')).json()
-for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
+for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream],['rl',s.receiver]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
 for(const f of document.querySelectorAll('form')){const x=s[f.dataset.faults].faults;if(!touched.has(f)){put(f,x);const b=f.querySelector('[data-said]');b.textContent=working(x)?'in force':'';b.className='bad'}}
-$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
+$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('rk').textContent=s.receiver.kept;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
 const kc=$('kc');kc.replaceChildren();for(const c of s.kiln.certificates){const r=kc.insertRow();cell(r,c.subject);cell(r,c.thumbprint);cell(r,c.state,c.state==='trusted'?'good':'bad')
 const b=document.createElement('button');b.textContent=c.state==='trusted'?'Refuse':'Trust';b.onclick=()=>post('/api/kiln/certificates/'+c.thumbprint,{trusted:c.state!=='trusted'});r.insertCell().append(b)}
 if(!s.kiln.certificates.length)cell(kc.insertRow(),'None has called yet').colSpan=4
@@ -70,5 +81,6 @@ const bc=$('bc');bc.replaceChildren();for(const c of s.broker.clients){const r=b
 }catch(e){document.title='Stand-in panel: no answer'}}
 for(const b of document.querySelectorAll('[data-cut]'))b.onclick=()=>post('/api/'+b.dataset.cut+'/cut',{seconds:+document.querySelector('[data-cut-s='+b.dataset.cut+']').value})
 $('sm').onclick=()=>post('/api/stream/leaders',{})
+$('rt').onclick=()=>post('/api/receiver/tokens',{})
 draw();setInterval(draw,1500)
 </script></body></html>`

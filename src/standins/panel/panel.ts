@@ -6,6 +6,8 @@ import type { CompressorServer } from '../compressor/server'
 import type { Gate } from '../gate'
 import type { KilnServer } from '../kiln/server'
 import type { FieldServer } from '../modbus/server'
+import { ReceiverFaults } from '../receiver/faults'
+import type { Receiver } from '../receiver/receiver'
 import { StreamFaults } from '../stream/faults'
 import type { Stream } from '../stream/stream'
 import { page } from './page'
@@ -30,6 +32,7 @@ export interface Works {
   fieldGate: Gate
   compressor: CompressorServer
   stream: Stream
+  receiver: Receiver
 }
 
 /** The stand-in panel: what somebody at the works would do to kiln and broker. */
@@ -88,6 +91,7 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
       },
       field: { cut: works.fieldGate.isShut(), faults: works.field.faults, requests: works.field.requests },
       compressor: { faults: works.compressor.faults },
+      receiver: { cut: works.receiver.isShut(), faults: works.receiver.faults.settings, kept: works.receiver.arrivals.length },
       stream: { cut: works.stream.isShut(), faults: works.stream.faults.settings, kept: works.stream.truth.kept },
       broker: {
         cut: works.broker.isShut(),
@@ -122,6 +126,22 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
   if (route === 'PUT /api/compressor/faults') {
     works.compressor.faults = CompressorFaults.parse(await body(req))
     return answer(res, 200, works.compressor.faults)
+  }
+  if (route === 'POST /api/receiver/cut') {
+    works.receiver.cut(Cut.parse(await body(req)).seconds)
+    return answer(res, 200, { cut: works.receiver.isShut() })
+  }
+  if (route === 'POST /api/receiver/tokens') {
+    works.receiver.logins.endTokens()
+    return answer(res, 200, {})
+  }
+  if (route === 'PUT /api/receiver/faults') {
+    works.receiver.setFaults(ReceiverFaults.parse(await body(req)))
+    return answer(res, 200, works.receiver.faults.settings)
+  }
+  if (route === 'GET /api/receiver/log') {
+    const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
+    return answer(res, 200, { arrivals: works.receiver.arrivals.filter((a) => a.n > after).slice(0, LOG_PAGE) })
   }
   if (route === 'POST /api/stream/cut') {
     works.stream.cut(Cut.parse(await body(req)).seconds)
