@@ -134,6 +134,7 @@ const certificate: Readonly<Record<string, [code: string, words: string, hint: s
     'its authority is not trusted here',
     'Choose its authority as trusted; the server may not send its chain',
   ],
+  CERT_SIGNATURE_FAILURE: ['authority', 'it is signed by another authority of the same name', 'Choose the authority that signed it'],
   UNABLE_TO_GET_ISSUER_CERT_LOCALLY: ['authority', 'its authority is not trusted here', 'Choose its authority as trusted'],
   ERR_SSL_TLSV13_ALERT_CERTIFICATE_REQUIRED: ['client', 'it wants a certificate of ours', 'Log in by certificate'],
 }
