@@ -9,7 +9,7 @@ import { Engine } from '~/engine/engine'
 import { ReceiverFaults } from '~/standins/receiver/faults'
 import { type Arrival, Receiver } from '~/standins/receiver/receiver'
 import { listAsides } from '~/store/aside'
-import { addDestination } from '~/store/destination'
+import { addDestination, changeDestination } from '~/store/destination'
 import { bareDelivery } from './random-faults'
 import { pause } from './scene'
 import { folder, freshDatabase, until } from './support'
@@ -240,6 +240,54 @@ it('one message of many that is refused goes aside alone, with what the server s
     expect(s.counts()[0]).toMatchObject({ rejected: 2, confirmed: 60, missing: 0, doubled: 0 })
     for (const p of parts.splice(0).reverse()) await p.stop()
   }
+})
+
+it('a server that comes back without what it kept is read from its beginning: nothing is called missing that is there', {
+  timeout: 240_000,
+}, async () => {
+  const s = await begin({ lateS: 5 })
+  s.offer(0, 200)
+  await s.settled()
+  s.receiver.forget()
+  await s.up()
+  s.offer(0, 200)
+  await s.settled()
+  expect(s.counts()[0]).toMatchObject({ missing: 0, doubled: 0, foreign: 0 })
+  const later = s.made.get(s.deliveries[0]!)!.slice(200)
+  const verdicts = later.map((m) => s.engine().ledger.account(s.deliveries[0]!).verdict(m.seq))
+  expect(verdicts.filter((v) => v !== 'confirmed' && v !== 'unknown')).toEqual([])
+  s.offer(0, 200)
+  await s.settled()
+  const [counts] = s.counts()
+  expect(counts).toMatchObject({ missing: 0, doubled: 0, foreign: 0 })
+  expect(counts!.confirmed).toBeGreaterThanOrEqual(400)
+})
+
+it('what was under way goes again whole though the destination was saved to send otherwise meanwhile', { timeout: 240_000 }, async () => {
+  const s = await begin({ batch: 'array', lingerMs: 200, ackS: 2 })
+  s.receiver.setFaults(faults({ slowMs: 20_000 }))
+  s.offer(0, 50)
+  await until(() => s.receiver.requests > 3, 'requests to be under way', 30)
+  await changeDestination(s.t.db, s.id, { name: 'Receiver', kind: 'http', enabled: true, settings: { ...s.settings, batch: 'one' } })
+  await pause(3000)
+  s.receiver.setFaults(faults({}))
+  await s.settled()
+  const ids = new Set(s.receiver.arrivals.map((a) => a.id))
+  expect(ids.size).toBe(50)
+  expect(s.counts()[0]).toMatchObject({ missing: 0, dropped: 0 })
+})
+
+it('a server that ends kept connections all the time loses nothing, and no link', { timeout: 240_000 }, async () => {
+  const s = await begin({ parallel: 2 })
+  const up = s.destination().present().since
+  for (let i = 0; i < 30; i++) {
+    s.receiver.endIdle()
+    s.offer(0, 10)
+    await pause(60)
+  }
+  await s.settled()
+  expect(s.wrong()).toEqual([])
+  expect(s.destination().present().since).toBe(up)
 })
 
 it('a path that takes nothing rests, and the others go on; the server that asks for time gets it', { timeout: 240_000 }, async () => {

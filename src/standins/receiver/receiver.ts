@@ -149,6 +149,14 @@ export class Receiver {
     return this.shut !== null
   }
 
+  /** It starts anew without what it kept. */
+  forget(): void {
+    this.kept = []
+    this.first = 0
+    this.answers.clear()
+    for (const socket of this.sockets) socket.destroy()
+  }
+
   /** Nobody gets through for so long. */
   cut(seconds: number): void {
     if (this.shut) clearTimeout(this.shut)
@@ -156,6 +164,11 @@ export class Receiver {
       this.shut = null
     }, seconds * 1000)
     for (const socket of this.sockets) socket.destroy()
+  }
+
+  /** Ends connections over which nothing is asked just now, as servers do with those that were kept long enough. */
+  endIdle(): void {
+    this.server.closeIdleConnections()
   }
 
   private async answer(req: IncomingMessage, res: ServerResponse): Promise<void> {

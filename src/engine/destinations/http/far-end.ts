@@ -11,6 +11,8 @@ import { Pages, type Told, type WrittenPages } from './pages'
 
 /** Octets of an answer at most. */
 const ANSWER_MOST = 32 << 20
+/** It is looked so often whether the server still keeps what it kept, by its last page that held something, ms. */
+const PROVE_MS = 3000
 /** Sightings that are not written yet; with more nothing is asked for. */
 const UNWRITTEN_MOST = 20_000
 
@@ -18,6 +20,13 @@ const UNWRITTEN_MOST = 20_000
 interface Written {
   since: number
   pages: WrittenPages
+  proof: Proof | null
+}
+
+/** The last page that held something, and what came first on it: a server that tells another there has lost what it kept. */
+interface Proof {
+  cursor: string
+  who: number
 }
 
 /** One thing that is kept there. */
@@ -39,10 +48,18 @@ export class HttpFarEnd implements FarEnd {
   private since: number | null = null
   private session: WebSession | null = null
   private connectedAt: number | null = null
+  /** All that was kept at that moment has come, if the server still keeps what it kept. */
+  private endAt = Number.NEGATIVE_INFINITY
+  /** It does: that was seen since. */
   private clearAt = Number.NEGATIVE_INFINITY
+  private asked = false
+  private provedAt = Number.NEGATIVE_INFINITY
   private askedAt: number | null = null
   private wanted: readonly string[] = []
   private changed = false
+  private proof: Proof | null = null
+  /** It may hold again what it told before: until its end is found nobody can say which copies are new. */
+  private older = false
   private unwritten = 0
   private resume: () => void = () => undefined
 
@@ -55,7 +72,8 @@ export class HttpFarEnd implements FarEnd {
 
   restore(position: Position): void {
     if (!position || position === 'forget') return
-    const { since, pages } = JSON.parse(Buffer.from(position).toString('utf8')) as Written
+    const { since, pages, proof } = JSON.parse(Buffer.from(position).toString('utf8')) as Written
+    this.proof = proof
     this.since = since + this.clock.mono() - this.clock.wall()
     this.pages = new Pages(pages)
   }
@@ -63,7 +81,7 @@ export class HttpFarEnd implements FarEnd {
   position(): Uint8Array | null {
     if (!this.changed || this.since === null) return null
     this.changed = false
-    const written: Written = { since: this.since - this.clock.mono() + this.clock.wall(), pages: this.pages.written() }
+    const written: Written = { since: this.since - this.clock.mono() + this.clock.wall(), pages: this.pages.written(), proof: this.proof }
     return Buffer.from(JSON.stringify(written))
   }
 
@@ -74,10 +92,10 @@ export class HttpFarEnd implements FarEnd {
   async connect(): Promise<void> {
     const session = sessionOf(this.user, this.clock)
     this.session = session
-    this.clearAt = Number.NEGATIVE_INFINITY
+    this.endAt = this.clearAt = Number.NEGATIVE_INFINITY
     try {
       if (this.since === null) await this.toTheEnd(session)
-      else await this.ask(session)
+      else await this.verify(session)
     } catch (e) {
       if (this.session === session) this.drop()
       throw e instanceof FailureError ? e : new FailureError({ ...failureOfWeb(e, this.url()), where: 'witness' }, 502)
@@ -97,6 +115,7 @@ export class HttpFarEnd implements FarEnd {
       const at = this.clock.mono()
       const { items, next } = await this.ask(session)
       this.pages.skip(items.length)
+      if (items[0]) this.proof = { cursor: this.pages.cursor, who: whoOf(items[0]) }
       const more = next !== null && next !== this.pages.cursor
       if (more) this.pages.next(next)
       if (this.session !== session) throw new FailureError(closedWhile, 502)
@@ -107,8 +126,29 @@ export class HttpFarEnd implements FarEnd {
     }
   }
 
-  private async ask(session: WebSession): Promise<{ items: Kept[]; next: string | null }> {
-    const url = this.url(this.pages.cursor)
+  /** Messages wait for nothing but that all has come: a server that lost what it kept would tell of nothing new behind our cursor. */
+  private async prove(session: WebSession): Promise<void> {
+    this.asked = false
+    this.provedAt = this.clock.mono()
+    const { endAt } = this
+    if (await this.verify(session)) this.clearAt = Math.max(this.clearAt, endAt)
+  }
+
+  /** Whether it still keeps what it kept; one that does not is read from its beginning, and what went there before is known by nobody. */
+  private async verify(session: WebSession): Promise<boolean> {
+    const { proof } = this
+    const { items } = await this.ask(session, proof?.cursor)
+    if (!proof || (items[0] && whoOf(items[0]) === proof.who)) return true
+    this.pages = new Pages()
+    this.proof = null
+    this.since = this.clock.mono()
+    this.older = true
+    this.changed = true
+    return false
+  }
+
+  private async ask(session: WebSession, cursor = this.pages.cursor): Promise<{ items: Kept[]; next: string | null }> {
+    const url = this.url(cursor)
     this.askedAt = this.clock.mono()
     try {
       const headers = { accept: 'application/json', ...(await session.authorization()) }
@@ -138,6 +178,8 @@ export class HttpFarEnd implements FarEnd {
         const { items, next } = await this.ask(session)
         if (this.session !== session) return
         more = this.took(items, next, at)
+        if (!more && (this.asked || at - this.provedAt > PROVE_MS)) await this.prove(session)
+        if (this.session !== session) return
       } catch (e) {
         if (this.session !== session) return
         this.drop()
@@ -150,6 +192,8 @@ export class HttpFarEnd implements FarEnd {
 
   /** @returns whether there may be more at once */
   private took(items: readonly Kept[], next: string | null, askedAt: number): boolean {
+    const [first] = items
+    if (first) this.proof = { cursor: this.pages.cursor, who: whoOf(first) }
     const told = this.pages.took(items.map(whoOf))
     const [mono, at] = [this.clock.mono(), this.clock.wall()]
     const more = next !== null && next !== this.pages.cursor
@@ -158,12 +202,12 @@ export class HttpFarEnd implements FarEnd {
       if (!token) continue
       const { id, path, digest: seen } = items[i]!
       this.unwritten++
-      this.sink.sighting({ id, topic: path, digest: seen, at, mono, repeated: false, held: false, comesAgain: true, token })
+      this.sink.sighting({ id, topic: path, digest: seen, at, mono, repeated: this.older, held: false, comesAgain: true, token })
     }
-    // All that was kept when this was asked has come.
     if (!more) {
-      this.clearAt = Math.max(this.clearAt, askedAt)
+      this.endAt = askedAt
       this.pages.atEnd()
+      this.older = false
     }
     return more
   }
@@ -209,7 +253,7 @@ export class HttpFarEnd implements FarEnd {
   }
 
   probe(): void {
-    // It is asked all the time.
+    this.asked = true
   }
 
   silentMs(): number {

@@ -21,6 +21,10 @@ const PROBE_MS = 15_000
 const memoryKey = 'http lanes'
 const zipped = promisify(gzip)
 
+interface Memory extends LaneMemory<Sending> {
+  way: string
+}
+
 class PathLane extends BatchLane<Sending> {}
 
 /**
@@ -57,7 +61,10 @@ export class HttpSender implements DestinationConnection {
   /** Begins when the server answers at all, and a token is there where one is needed. */
   static async begin(session: WebSession, s: HttpSettings, sink: DestinationSink, clock: Clock, remembered: Remembered): Promise<HttpSender> {
     await greet(session, webAddress(s.url)!)
-    const memory = (remembered.get(memoryKey) as LaneMemory<Sending> | undefined) ?? freshMemory<Sending>()
+    // What went elsewhere, or otherwise, cannot go again as it was.
+    const way = `${s.url} ${s.batch}`
+    const known = remembered.get(memoryKey) as Memory | undefined
+    const memory: Memory = known?.way === way ? known : { ...freshMemory<Sending>(), way }
     remembered.set(memoryKey, memory)
     return new HttpSender(session, s, sink, clock, memory)
   }
@@ -202,11 +209,13 @@ export class HttpSender implements DestinationConnection {
       return null
     }
     if (!Array.isArray(list) || list.length !== count) return null
-    return list.map((one) => {
+    const said = list.map((one) => {
       const reason = pointed(one, this.s.answerReason)
       const words = reason === undefined || reason === null ? '' : reasonIn(typeof reason === 'string' ? reason : JSON.stringify(reason))
       return { status: Number(pointed(one, this.s.answerStatus)), reason: words }
     })
+    // What says nothing of a status says nothing of them.
+    return said.every(({ status }) => Number.isInteger(status) && status >= 200 && status < 600) ? said : null
   }
 
   /** What was sent and what waits behind it goes later; of all paths where the server takes nothing. */

@@ -35,7 +35,11 @@ export interface WebAnswer {
 export class NoAnswer extends Error {
   readonly code: string
 
-  constructor(e: unknown) {
+  constructor(
+    e: unknown,
+    /** The connection had been kept, and was closed before it said anything: the server may just have ended it (RFC 9112 9.3.1). */
+    readonly stale = false,
+  ) {
     super(e instanceof Error ? e.message : String(e))
     this.code = (e as { code?: string }).code ?? ''
   }
@@ -56,8 +60,20 @@ export class Web {
     this.secure = new SecureAgent({ ...how, ...access.tls })
   }
 
-  /** Rejects with `NoAnswer` when none comes, or with why the address may not be reached. */
-  send(r: WebRequest): Promise<WebAnswer> {
+  /**
+   * Rejects with `NoAnswer` when none comes, or with why the address may not be reached. On a kept connection that the server ended
+   * just then it goes once more, over another one.
+   */
+  async send(r: WebRequest): Promise<WebAnswer> {
+    try {
+      return await this.once(r)
+    } catch (e) {
+      if (e instanceof NoAnswer && e.stale) return this.once(r)
+      throw e
+    }
+  }
+
+  private once(r: WebRequest): Promise<WebAnswer> {
     const secure = r.url.protocol === 'https:'
     const port = Number(r.url.port || (secure ? 443 : 80))
     const { host, lookup } = reach.to(r.url.hostname.replace(/^\[|\]$/g, ''), port)
@@ -77,8 +93,13 @@ export class Web {
         signal: abort.signal,
       }
       const request = secure ? secureRequest({ ...options, agent: this.secure }) : plainRequest({ ...options, agent: this.plain })
-      request.once('error', (e) => failed(new NoAnswer(abort.signal.aborted ? (abort.signal.reason ?? e) : e)))
+      let began = false
+      request.once('error', (e) => {
+        const { aborted } = abort.signal
+        failed(new NoAnswer(aborted ? (abort.signal.reason ?? e) : e, request.reusedSocket && !aborted && !began))
+      })
       request.once('response', (response) => {
+        began = true
         const parts: Buffer[] = []
         let octets = 0
         response.on('data', (part: Buffer) => {
