@@ -16,6 +16,9 @@ import { standinPorts } from './ports'
 import { Receiver } from './receiver/receiver'
 import { Stream } from './stream/stream'
 
+/** So many messages stream and receiver keep. */
+const KEPT = 100_000
+
 /** Everything of the works that this machine plays. */
 export interface RunningWorks {
   broker: Broker
@@ -86,13 +89,13 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     listeners: [{ name: 'tls', ports: [ports.stream, ports.streamSecond], tls: { cert, key }, users: streamUsers }],
     topics: streamTopics,
     permissions: streamPermissions,
-    most: Number(process.env.EMBRIK_BROKER_LOG ?? 100_000),
+    most: KEPT,
   })
   const receiver = await Receiver.start({
     port: ports.receiver,
     tls: { cert, key },
     users: receiverUsers,
-    most: Number(process.env.EMBRIK_BROKER_LOG ?? 100_000),
+    most: KEPT,
   })
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
   const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver })

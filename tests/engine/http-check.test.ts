@@ -205,7 +205,7 @@ async function sending(t: HttpTarget, payloads: readonly string[], path = 'kiln/
     const properties = packProperties({ ...plainJson, how: 'POST' })
     const times = { deviceAt: 0, producedAt: 0, turn: 0, madeMono: 0 }
     const envelope = { delivery: 1, seq: i + 1, topic: path, payload, properties, assurance: 'acknowledged' as const, ...times }
-    const m = { envelope, id: `7f3a9c21.1.${i + 1}`, ordinal: i, again: false, inDoubt: false }
+    const m = { envelope, id: `7f3a9c21.1.${i + 1}`, ordinal: i, again: false, inDoubt: false, alone: false }
     const unfit = sender.unfit(m)
     if (unfit) answers.set(i, { kind: 'refused', failure: unfit })
     else sender.send(m, (answer) => answers.set(i, answer))

@@ -290,6 +290,22 @@ it('a server that ends kept connections all the time loses nothing, and no link'
   expect(s.destination().present().since).toBe(up)
 })
 
+it('a message on which the server hangs up is found among those that went with it, and goes aside alone', { timeout: 300_000 }, async () => {
+  const s = await begin({ batch: 'array', lingerMs: 50 })
+  s.receiver.setFaults(faults({ hangsUpOn: 'poison' }))
+  s.offer(0, 30)
+  s.offer(0, 1, ',"kind":"poison"')
+  s.offer(0, 60)
+  await s.settled(250)
+  const asides = await until(async () => {
+    const all = await listAsides(s.t.db, s.id)
+    return all.length > 0 ? all : null
+  }, 'one to be aside')
+  expect(asides.map((a) => Buffer.from(a.payload, 'base64').toString())).toEqual([expect.stringContaining('poison')])
+  expect(s.counts()[0]).toMatchObject({ rejected: 1, missing: 0, dropped: 0, unknown: 0 })
+  expect(s.counts()[0]!.confirmed + s.counts()[0]!.doubled).toBe(90)
+})
+
 it('a path that takes nothing rests, and the others go on; the server that asks for time gets it', { timeout: 240_000 }, async () => {
   const s = await begin()
   s.receiver.setFaults(faults({ errorOn: 'kiln', status: 500 }))

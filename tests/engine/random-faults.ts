@@ -19,7 +19,7 @@ const DELAY_MS = 4000
 export const keyInPayload = (m: Pick<Message, 'topic' | 'payload'>) => `${m.topic} ${/"n":(\d+)/.exec(m.payload.toString())?.[1] ?? '?'}`
 
 /** A paused publication with a delivery, so that messages can be handed in directly. */
-export async function bareDelivery(t: Fresh, destinationId: string, filter: string): Promise<number> {
+export async function bareDelivery(t: Pick<Fresh, 'db'>, destinationId: string, filter: string): Promise<number> {
   const id = newId()
   await t.db
     .insertInto('publication')

@@ -117,7 +117,7 @@ class Driving {
         continue
       }
       const n = at++
-      const m = { envelope: e, id: `x.1.${e.seq}`, ordinal: n, again: false, inDoubt: false }
+      const m = { envelope: e, id: `x.1.${e.seq}`, ordinal: n, again: false, inDoubt: false, alone: false }
       const failure = sender.unfit(m)
       if (failure) {
         this.last.set(n, { kind: 'refused', failure })

@@ -74,6 +74,11 @@ export class BatchLane<R> {
     return has
   }
 
+  /** A batch that is unsure does not go again as it was: each of it goes for itself, and may be kept twice. */
+  dissolve(): void {
+    this.memory.unsure.delete(this.place)
+  }
+
   /** Whether a batch is to go now: it is full, the oldest has waited long enough, or one is unsure, which goes first. */
   due(now: number, o: { lingerMs: number; most: BatchLimits }): boolean {
     const [first] = this.waiting

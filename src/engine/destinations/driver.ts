@@ -75,6 +75,8 @@ export interface Outgoing {
   again: boolean
   /** An earlier run may have sent it: nobody knows. */
   inDoubt: boolean
+  /** It is looked whether the link is lost on just this one: nothing is to go with it. */
+  alone: boolean
 }
 
 export interface DestinationConnection {

@@ -573,6 +573,7 @@ export class DestinationSupervisor {
         ordinal: item.segment.ordinal + item.index,
         again: item.segment.ordinal + item.index <= this.sentOrdinal,
         inDoubt: this.outbox.inDoubt(item.segment.ordinal + item.index),
+        alone: this.suspicion.careful || this.suspicion.suspects(item),
       }
       const unfit = connection.unfit(m) ?? (this.suspicion.barred(item, clock.mono()) ? barredFailure(e, this.ctx.driver) : null)
       if (unfit) {

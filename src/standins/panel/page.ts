@@ -56,7 +56,7 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <label>Lose answers, % <input type="number" name="loseAnswer" min="0" max="100" step="0.1" value="0" data-share></label><label>Fail after keeping, % <input type="number" name="failAfter" min="0" max="100" step="0.1" value="0" data-share></label><label>No room <input type="checkbox" name="full"></label>
 <label>Paths with <input name="errorOn" size="12" data-text></label><label>answer status <input type="number" name="status" min="200" max="599" value="503"></label><label>Retry after, s <input type="number" name="retryAfterS" min="0" max="3600" value="0"></label>
 <label>Redirect to <input name="location" size="12" data-text></label><label>Refuses messages with <input name="dislikes" size="12" data-text></label><label>as a whole request <input type="checkbox" name="whole"></label>
-<label>Largest request <input type="number" name="most" min="100" value="8388608"></label><span></span><span></span>
+<label>Largest request <input type="number" name="most" min="100" value="8388608"></label><label>Hangs up on messages with <input name="hangsUpOn" size="12" data-text></label><span></span>
 <span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <p>What it was handed and answered as kept stands in <a href="/api/receiver/log">the receiver's log</a>.</p>
 <script>

@@ -26,6 +26,8 @@ export const ReceiverFaults = z.strictObject({
   location: z.string().max(500).default(''),
   /** Messages that hold this text are refused; empty: none. */
   dislikes: z.string().max(200).default(''),
+  /** It hangs up on a request that holds this text, before anything of it is kept; empty: on none. */
+  hangsUpOn: z.string().max(200).default(''),
   /** A request that holds one of these is refused as a whole. */
   whole: z.boolean().default(false),
   /** Octets of a request at most. */

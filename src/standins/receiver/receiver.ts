@@ -211,6 +211,7 @@ export class Receiver {
 
   private take(req: IncomingMessage, url: URL, text: string, res: ServerResponse, say: (status: number, json: unknown) => void): void {
     const { settings } = this.faults
+    if (settings.hangsUpOn !== '' && text.includes(settings.hangsUpOn)) return void res.destroy()
     const key = String(req.headers['idempotency-key'] ?? '')
     const before = key === '' ? undefined : this.answers.get(key)
     if (before) return say(before.status, JSON.parse(before.body))

@@ -84,9 +84,10 @@ export class HttpSender implements DestinationConnection {
     const lane = this.lanes.get(place) ?? new PathLane(place, this.memory)
     this.lanes.set(place, lane)
     if (lane.has(m.ordinal)) return answer({ kind: 'has' })
+    if (m.alone) lane.dissolve()
     const octets = typeof payload === 'string' ? Buffer.from(payload) : payload
     const record: Sending = { path: topic, payload: octets, beside: unpackProperties(properties), id: m.id }
-    lane.add({ ordinal: m.ordinal, record, octets: octets.length + 1, answer, alone: false }, this.clock.mono())
+    lane.add({ ordinal: m.ordinal, record, octets: octets.length + 1, answer, alone: m.alone }, this.clock.mono())
     this.pump()
   }
 
@@ -97,8 +98,12 @@ export class HttpSender implements DestinationConnection {
     let wait = false
     for (const [place, lane] of this.lanes) {
       if (this.closed || this.busy >= this.s.parallel) return
-      if (lane.due(now, pace)) void this.request(lane)
-      else if (lane.flying === null && lane.waiting.length > 0) wait = true
+      if (lane.due(now, pace)) {
+        // Whose turn it was is the last the next time.
+        this.lanes.delete(place)
+        this.lanes.set(place, lane)
+        void this.request(lane)
+      } else if (lane.flying === null && lane.waiting.length > 0) wait = true
       else if (lane.flying === null) this.lanes.delete(place)
     }
     if (wait)

@@ -114,7 +114,7 @@ export class MqttSender implements DestinationConnection {
       }
     }
     if (e.payload.length + 1000 > connack.maximumPacketSize || connack.maximumPacketSize < 65_536) {
-      const size = this.link.sizeOf(this.framed({ envelope: e, id, ordinal: 0, again: false, inDoubt: false }))
+      const size = this.link.sizeOf(this.framed({ envelope: e, id, ordinal: 0, again: false, inDoubt: false, alone: false }))
       if (size > connack.maximumPacketSize)
         return no(
           'size',
