@@ -59,3 +59,9 @@ export function leavesOf(document: unknown, limit = 500, depth = 24): Leaf[] {
   walk(document, '', '', 0)
   return out
 }
+
+/** What a pointer that is one points to; undefined: there is nothing. */
+export function pointed(value: unknown, pointer: string): unknown {
+  const levels = parsePointer(pointer)
+  return levels === null ? undefined : atPointer(value, levels)
+}

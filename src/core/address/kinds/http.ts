@@ -6,10 +6,10 @@ import type { Finding } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
 import { compressionOf, shapeOf } from '../../shape/registry'
 import type { AddressKind } from '../kind'
+import { readByFilter } from '../read-by-filter'
 import { some } from '../some'
 import type { TemplateProblem } from '../template'
-import { matches, overlap, widen } from '../topic-filter'
-import { filterOf, type Levels, levelBy, placeProblems } from '../topic-template'
+import { type Levels, levelBy, placeProblems } from '../topic-template'
 
 /** So long may a path be, characters. */
 const PATH_MAX = 2000
@@ -75,13 +75,7 @@ export const httpAddress: AddressKind<'http'> = {
   // There are no degrees: each goes out until the server has said that it has it.
   sentAs: ({ method }) => ({ assurance: 'acknowledged', kept: false, expiryS: null, how: method }),
   beside: (place, suffix) => place + suffix,
-  reads: (places, suffixes) => {
-    const filters = places.flatMap((p) => ['', ...suffixes].map((suffix) => filterOf(p) + suffix))
-    const filter = filters.reduce((a, b) => (a === '' ? b : a === b ? a : widen(a, b)), '')
-    return filter === '' ? [] : [filter]
-  },
-  overlap,
-  mayBecome: (resolved, place) => matches(filterOf(resolved), place),
+  ...readByFilter,
   apart: (m, text) => text(m.place),
   leftBehind: () => [],
   leaves: { nouns: ['message', 'messages'], taken: false },

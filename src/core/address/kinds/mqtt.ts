@@ -5,9 +5,9 @@ import { assurances } from '../../delivery/envelope'
 import { qosOf } from '../../mqtt/qos'
 import { shapeOf } from '../../shape/registry'
 import type { AddressKind } from '../kind'
+import { readByFilter } from '../read-by-filter'
 import { topicFindings } from '../topic-check'
-import { matches, overlap, widen } from '../topic-filter'
-import { filterOf, templateProblems, topicLevels } from '../topic-template'
+import { templateProblems, topicLevels } from '../topic-template'
 
 const finding = (severity: Finding['severity'], section: Finding['section'], message: string, hint: string): Finding => ({
   severity,
@@ -77,13 +77,7 @@ export const mqttAddress: AddressKind<'mqtt'> = {
   prescribed: (a, { assurance, kept }) => ({ ...a, qos: qosOf[assurance], retain: kept }),
   sentAs: ({ qos, retain, expiryS }) => ({ assurance: assurances[qos]!, kept: retain, expiryS, how: '' }),
   beside: (place, suffix) => place + suffix,
-  reads: (places, suffixes) => {
-    const filters = places.flatMap((p) => ['', ...suffixes].map((suffix) => filterOf(p) + suffix))
-    const filter = filters.reduce((a, b) => (a === '' ? b : a === b ? a : widen(a, b)), '')
-    return filter === '' ? [] : [filter]
-  },
-  overlap,
-  mayBecome: (resolved, place) => matches(filterOf(resolved), place),
+  ...readByFilter,
   apart: (m, text) => text(m.place),
   leftBehind(before, after) {
     if (!before.address.retain) return []

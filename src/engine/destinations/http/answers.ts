@@ -1,7 +1,7 @@
 import type { IncomingHttpHeaders } from 'node:http'
 import { type Failure, FailureError } from '~/contract/failure'
+import { pointed } from '~/core/source/json-leaf'
 import { httpDate } from '~/core/value/http-date'
-import { pointed } from '~/core/value/json-pointer'
 import { wordsOf } from '../../log'
 import { portFailure } from '../../net/steps'
 import type { WebAnswer } from './web'

@@ -3,7 +3,7 @@ import { gzip } from 'node:zlib'
 import { type HttpSettings, webAddress } from '~/contract/destinations/http'
 import type { Failure } from '~/contract/failure'
 import { unpackProperties } from '~/core/delivery/properties'
-import { pointed } from '~/core/value/json-pointer'
+import { pointed } from '~/core/source/json-leaf'
 import type { Clock } from '../../clock/clock'
 import { tryPort } from '../../net/steps'
 import { BatchLane, type BatchLimits, freshMemory, type LaneMemory } from '../batch-lane'
@@ -25,7 +25,7 @@ interface Memory extends LaneMemory<Sending> {
   way: string
 }
 
-class PathLane extends BatchLane<Sending> {}
+type PathLane = BatchLane<Sending>
 
 /**
  * Sends messages by requests: to one path one after the other, so that they stay in order, to several at once. One whose answer was
@@ -81,7 +81,7 @@ export class HttpSender implements DestinationConnection {
     const { topic, payload, properties } = m.envelope
     // What differs in its headers goes in requests of its own.
     const place = `${topic} ${properties}`
-    const lane = this.lanes.get(place) ?? new PathLane(place, this.memory)
+    const lane = this.lanes.get(place) ?? new BatchLane<Sending>(place, this.memory)
     this.lanes.set(place, lane)
     if (lane.has(m.ordinal)) return answer({ kind: 'has' })
     if (m.alone) lane.dissolve()
