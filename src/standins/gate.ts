@@ -96,6 +96,11 @@ export class Gate {
     for (const s of this.sockets) s.resetAndDestroy()
   }
 
+  /** Ends a cut before its time. */
+  mend(): void {
+    this.shutUntil = 0
+  }
+
   async close(): Promise<void> {
     for (const s of this.sockets) s.destroy()
     await new Promise<void>((done) => this.server.close(() => done()))
