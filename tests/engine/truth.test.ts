@@ -90,6 +90,23 @@ describe.concurrent('the ledger is true', () => {
     await s.end()
   })
 
+  it('a version with new topics goes live while the witness says again what it listens to: its topics are read back', async () => {
+    const s = await scene({ settings: { lateS: 1 } })
+    s.faults({ subackMs: 1500 })
+    const { truth, asked } = s.b.broker
+    s.gate.cut(0.1)
+    // The broker has been asked, and has not answered yet.
+    await until(() => s.b.broker.asked > asked, 'the witness to ask again')
+    await publishedDraft(s.t, s.publicationId, { address: { topic: 'varnmoor/two/{unit}' } })
+    await until(() => s.engine.publishers.get(s.publicationId)!.plan.number === 2, 'the new version')
+    s.faults({})
+    s.change(5)
+    await s.settled()
+    expect(truth.arrivals.filter((a) => a.topic === 'varnmoor/two/zone-1').length).toBeGreaterThanOrEqual(5)
+    expect(s.counts()).toMatchObject({ missing: 0, unknown: 0, arrived: s.counts()!.produced })
+    await s.end()
+  })
+
   it.each([['half-open, from the broker'], ['1 kB/s']])('a link that is %s: nothing is called missing at any moment', async (how) => {
     const s = await scene({ settings: { lateS: 1, keepAliveS: 5 }, zones: 5 })
     let worst = 0

@@ -48,6 +48,8 @@ export class Broker {
   readonly truth: Truth
   published = 0
   delivered = 0
+  /** How often a client has asked for messages, answered or not yet. */
+  asked = 0
 
   private constructor(private readonly options: BrokerOptions) {
     this.truth = new Truth(options.logLimit ?? 100_000, options.keyOf ?? idProperty)

@@ -275,6 +275,7 @@ export class Connection implements Line {
   }
 
   private subscribe(p: ISubscribePacket): void {
+    this.broker.asked++
     const { subackMs } = this.broker.faults.settings
     if (subackMs === 0) return this.subscribeNow(p)
     setTimeout(() => {

@@ -159,6 +159,7 @@ export class MqttFarEnd implements FarEnd {
     }
     // Older subscriptions are said again too: a broker that came back with an older state has forgotten the newest.
     await this.say([...this.coverage.filters])
+    await this.asking
     if (this.link === null || this.link.lostOrClosed || mine !== this.connection)
       throw new FailureError(mqttFailure(Object.assign(new Error('closed'), { code: 'ECONNRESET' }), this.access, 'witness'), 502)
     this.connectedAt = clock.mono()
@@ -178,7 +179,8 @@ export class MqttFarEnd implements FarEnd {
 
   async watch(filters: readonly string[]): Promise<void> {
     this.coverage.want(filters)
-    if (this.link && this.connectedAt !== null) await this.say(this.coverage.due().fresh)
+    // While it connects too: what is being said then was wanted before.
+    if (this.link) await this.say([])
   }
 
   release(needed: readonly string[]): void {
