@@ -2,11 +2,12 @@ import { z } from 'zod'
 import { HttpSettings } from './destinations/http'
 import { MqttSettings } from './destinations/mqtt'
 import { StreamSettings } from './destinations/stream'
+import { TableSettings } from './destinations/table'
 import type { Terms } from './destinations/terms'
 import { Id, Name } from './id'
 
 /** The settings of each kind of destination: its own, and the terms that all have. */
-export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings, http: HttpSettings }
+export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings, http: HttpSettings, table: TableSettings }
 export type DestinationKind = keyof typeof destinationSettings
 export type DestinationSettings = { [K in DestinationKind]: z.infer<(typeof destinationSettings)[K]> & Terms }
 
@@ -16,6 +17,7 @@ const unionOf = <S extends z.core.$ZodLooseShape>(more: S) =>
     z.object({ kind: z.literal('mqtt'), settings: destinationSettings.mqtt, ...more }),
     z.object({ kind: z.literal('stream'), settings: destinationSettings.stream, ...more }),
     z.object({ kind: z.literal('http'), settings: destinationSettings.http, ...more }),
+    z.object({ kind: z.literal('table'), settings: destinationSettings.table, ...more }),
   ])
 
 export const DestinationDraft = unionOf(drafted)

@@ -13,6 +13,10 @@ export const brokerPlace = (s: { host: string; port: number; tls: boolean }): st
 export const nodePlace = (tls: boolean, { host, port }: { host: string; port: number }): string =>
   placeText(tls ? 'kafka-secure' : 'kafka', host, port)
 
+/** The place of a database. */
+export const databasePlace = (s: { host: string; port: number; tls: boolean }): string =>
+  placeText(s.tls ? 'postgresqls' : 'postgresql', s.host, s.port)
+
 /** The place of a web server. */
 export const webPlace = (url: URL): string => {
   const scheme = url.protocol.replace(/:$/, '')
@@ -20,7 +24,16 @@ export const webPlace = (url: URL): string => {
 }
 
 /** By scheme the port where none is said. */
-const ports: Readonly<Record<string, number>> = { mqtt: 1883, mqtts: 8883, kafka: 9092, 'kafka-secure': 9093, http: 80, https: 443 }
+const ports: Readonly<Record<string, number>> = {
+  mqtt: 1883,
+  mqtts: 8883,
+  kafka: 9092,
+  'kafka-secure': 9093,
+  postgresql: 5432,
+  postgresqls: 5432,
+  http: 80,
+  https: 443,
+}
 
 /** A place as an administrator types it: scheme, host and port. Null: it is none. */
 export function placeOf(text: string): string | null {

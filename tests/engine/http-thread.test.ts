@@ -222,6 +222,16 @@ it('one message a request has its method, headers and key, and is kept once over
   expect(s.receiver.arrivals).toHaveLength(50)
 })
 
+it('without ids messages are known by path and payload, whatever their headers', { timeout: 120_000 }, async () => {
+  const s = await begin({ batch: 'array', lingerMs: 20, readId: '' })
+  for (let i = 0; i < 20; i++) {
+    s.offer(i % 2, 25, '', i % 3 === 0 ? 'PUT' : 'POST')
+    await pause(20)
+  }
+  await s.settled()
+  for (const c of s.counts()) expect(c).toMatchObject({ confirmed: 250, missing: 0, doubled: 0, foreign: 0, altered: 0 })
+})
+
 it('one message of many that is refused goes aside alone, with what the server said; by answers for each, or by trying apart', {
   timeout: 240_000,
 }, async () => {

@@ -76,7 +76,7 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   /** The place of a message that goes before another one, with this after its name. */
   beside(place: string, suffix: string): string
   /** What a witness has to read to see all messages at these places, and at those beside them. */
-  reads(places: readonly Resolved[], suffixes: readonly string[]): string[]
+  reads(places: readonly Resolved[], suffixes: readonly string[], a: AddressOfKind<K>): string[]
   /** Whether two that are read may be the same place. */
   overlap(a: string, b: string): boolean
   /** Whether what waits for values may become this place. */

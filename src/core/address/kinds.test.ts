@@ -75,8 +75,8 @@ describe('a topic of a stream', () => {
   })
 
   it('is read by its name, with those beside it', () => {
-    expect(stream.reads(['b', 'a', 'b', ''], [])).toEqual(['a', 'b'])
-    expect(stream.reads(['a'], ['/metadata/1'])).toEqual(['a', 'a.metadata.1'])
+    expect(stream.reads(['b', 'a', 'b', ''], [], stream.fresh)).toEqual(['a', 'b'])
+    expect(stream.reads(['a'], ['/metadata/1'], stream.fresh)).toEqual(['a', 'a.metadata.1'])
     expect([stream.overlap('a', 'a'), stream.overlap('a', 'a.b')]).toEqual([true, false])
   })
 

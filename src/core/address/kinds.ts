@@ -3,10 +3,16 @@ import type { AddressKind, SentAs } from './kind'
 import { httpAddress } from './kinds/http'
 import { mqttAddress } from './kinds/mqtt'
 import { streamAddress } from './kinds/stream'
+import { tableAddress } from './kinds/table'
 import { placeMoved } from './topic-template'
 
 /** Every kind of address: there is one for each kind of destination. */
-export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } = { mqtt: mqttAddress, stream: streamAddress, http: httpAddress }
+export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } = {
+  mqtt: mqttAddress,
+  stream: streamAddress,
+  http: httpAddress,
+  table: tableAddress,
+}
 
 /** The kind of an address, which takes it as its own. */
 export function kindOf<K extends AddressKindName>(address: { kind: K }): AddressKind<K> {

@@ -1,5 +1,5 @@
 import type { DestinationDraft } from '~/contract/destination'
-import { brokerPlace, placeText } from '~/contract/place'
+import { brokerPlace, databasePlace } from '~/contract/place'
 import type { SourceDraft } from '~/contract/source'
 import { kindOf } from '../address/kinds'
 
@@ -16,7 +16,7 @@ export function sourceReach(s: Pick<SourceDraft, 'kind' | 'settings'>): string |
       return `${url.protocol}//${url.hostname.toLowerCase()}:${url.port || (url.protocol === 'https:' ? 443 : 80)}`
     }
     case 'sql':
-      return placeText(one.settings.tls ? 'postgresqls' : 'postgresql', one.settings.host, one.settings.port)
+      return databasePlace(one.settings)
     case 'mqtt':
       return brokerPlace(one.settings)
     default:

@@ -39,6 +39,20 @@ function sending(n: number, limits = defaultLimits, assurance: Assurance = 'ackn
   return { account, settled, see, send }
 }
 
+it('a copy without an id is found by topic and payload in whichever part of the topic keeps its order', () => {
+  const account = new Account(1, emptyStanding(), true, defaultLimits)
+  for (const [i, within] of ['t a', 't b', 't b', 't'].entries()) {
+    account.next(i + 1)
+    account.stored(i + 1, i + 1, 0)
+    account.sent(message(i + 1, { within, digest: i < 2 ? 7 : 8 }), i + 1, () => undefined)
+  }
+  expect(account.find('t', 7)).toBe(1)
+  account.seen({ seq: 1, topic: 't', digest: 7, at: 5, mono: 5, counted: () => undefined })
+  expect(account.find('t', 7)).toBe(2)
+  expect(account.find('t', 8)).toBe(3)
+  expect(account.find('u', 8)).toBeNull()
+})
+
 describe('one message', () => {
   it('is confirmed once the witness saw it, and then settled', () => {
     const { account, settled, see } = sending(1)

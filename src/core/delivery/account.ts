@@ -93,6 +93,8 @@ interface Open extends Sending {
 export class Account {
   private open = new Map<number, Open>()
   private topics = new Map<string, TopicOrder<Open>>()
+  /** By topic those parts of it that keep an order of their own. */
+  private readonly parted = new Map<string, Set<string>>()
   private readonly changes: AccountChanges
   /** Copies of messages that were sent by an earlier run and not yet again by this one, in the order in which they came. */
   private early: Sighting[] = []
@@ -204,13 +206,23 @@ export class Account {
     this.newest = { at: producedAt, turn }
   }
 
-  private order(topic: string): TopicOrder<Open> {
-    let order = this.topics.get(topic)
+  private order({ topic, within = topic }: Pick<Sending, 'topic' | 'within'>): TopicOrder<Open> {
+    let order = this.topics.get(within)
     if (!order) {
-      if (this.topics.size >= 20_000) for (const [t, o] of this.topics) if (o.empty) this.topics.delete(t)
-      this.topics.set(topic, (order = new TopicOrder()))
+      if (this.topics.size >= 20_000) this.tidy()
+      this.topics.set(within, (order = new TopicOrder()))
+      // Without ids a copy tells its topic only.
+      if (within !== topic && !this.byId) this.parted.set(topic, (this.parted.get(topic) ?? new Set()).add(within))
     }
     return order
+  }
+
+  private tidy(): void {
+    for (const [within, order] of this.topics) if (order.empty) this.topics.delete(within)
+    for (const [topic, parts] of this.parted) {
+      for (const within of parts) if (!this.topics.has(within)) parts.delete(within)
+      if (parts.size === 0) this.parted.delete(topic)
+    }
   }
 
   /**
@@ -231,11 +243,11 @@ export class Account {
     const { odd, known } = this.standing
     const missing = odd.missing.has(seq)
     if (known.has(seq) && !missing) {
-      if (!this.byId) this.order(m.within ?? m.topic).remember(seq, m.digest)
+      if (!this.byId) this.order(m).remember(seq, m.digest)
       this.remember(seq, m.digest)
       settled()
     } else {
-      const order = this.order(m.within ?? m.topic)
+      const order = this.order(m)
       // What an earlier run had may have gone out as soon as it was made.
       const firstByWall = before || !this.wentOnce(seq)
       const { topic, digest, assurance, deviceAt, producedAt, turn, madeMono } = m
@@ -445,7 +457,9 @@ export class Account {
 
   /** Which message of this delivery a copy without an id is, by its topic and payload; null: none. */
   find(topic: string, digest: number): number | null {
-    return this.topics.get(topic)?.find(digest) ?? null
+    const found = [topic, ...(this.parted.get(topic) ?? [])].flatMap((within) => this.topics.get(within)?.find(digest) ?? [])
+    const onTheWay = found.filter((seq) => this.open.has(seq))
+    return onTheWay.length > 0 ? Math.min(...onTheWay) : (found[0] ?? null)
   }
 
   /** Whether all up to this number has been handed to the wire by this run, or needs not to be. */

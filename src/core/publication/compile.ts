@@ -74,11 +74,13 @@ export function compile(
   const reads = kind.reads(
     messages.map((m) => m.place),
     shape.suffixes?.(draft.shape as never) ?? [],
+    draft.address,
   )
   return { body: { reads, equipment, messages, contentType: contentTypeOf(draft) }, findings, converted }
 }
 
-const contentTypeOf = ({ address, shape }: PublicationDraft) => address.contentType || shapeOf(shape).contentType(shape as never)
+const contentTypeOf = ({ address, shape }: PublicationDraft) =>
+  ('contentType' in address && address.contentType) || shapeOf(shape).contentType(shape as never)
 
 /** Equipment with what fills its members. */
 function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Placed[] {

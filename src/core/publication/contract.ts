@@ -223,7 +223,7 @@ export function asyncApi(plan: PlanLike, server: NamedServer, exampleOf: Example
     }
     for (const n of places) {
       const m = plan.messages[n]!
-      channel(placeOf(plan, m), name, kind.reads([m.place], [])[0] ?? '', false, title)
+      channel(placeOf(plan, m), name, kind.reads([m.place], [], plan.address)[0] ?? '', false, title)
     }
     if (!before) continue
     const metadata = unique(takenMessages, `${title} metadata`)

@@ -126,6 +126,8 @@ export interface DestinationDriver<K extends DestinationKind = DestinationKind> 
   manner(e: Envelope): string
   /** A message to people: where it goes, and how. */
   described(e: Envelope): string
+  /** By which digest a witness there knows a message again that is kept otherwise than it was sent; null, or none: by that of its payload. */
+  digest?(e: Envelope): number | null
   /** Where to look when the other side hangs up on a message. */
   dislikes: string
   /** Tries everything in order, the witness too, and yields each step as running and as done. Harmless; saves nothing. */

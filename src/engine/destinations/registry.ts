@@ -3,8 +3,14 @@ import type { DestinationDriver } from './driver'
 import { httpDriver } from './http/driver'
 import { mqttDriver } from './mqtt/driver'
 import { streamDriver } from './stream/driver'
+import { tableDriver } from './table/driver'
 
-const drivers: { [K in DestinationKind]: DestinationDriver<K> } = { mqtt: mqttDriver, stream: streamDriver, http: httpDriver }
+const drivers: { [K in DestinationKind]: DestinationDriver<K> } = {
+  mqtt: mqttDriver,
+  stream: streamDriver,
+  http: httpDriver,
+  table: tableDriver,
+}
 
 /** The driver of a kind; targets that it is given must be of that kind. */
 export const driverOf = (kind: DestinationKind): DestinationDriver => drivers[kind]

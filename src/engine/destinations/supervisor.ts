@@ -378,9 +378,10 @@ export class DestinationSupervisor {
     const e = item.envelope
     this.topics.add(e.topic, account)
     const { seq, topic, assurance, deviceAt, producedAt, turn, madeMono } = e
-    const octets = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
-    const within = this.ctx.driver.within(e)
-    const m = { seq, topic, within, digest: digest(octets), assurance, deviceAt, producedAt, turn, madeMono }
+    const { driver } = this.ctx
+    const within = driver.within(e)
+    const sum = driver.digest?.(e) ?? digest(typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload)
+    const m = { seq, topic, within, digest: sum, assurance, deviceAt, producedAt, turn, madeMono }
     account.sent(m, this.ctx.clock.mono(), () => this.outbox.settled(item), before)
   }
 

@@ -1,11 +1,10 @@
 import pg from 'pg'
 import type { Failure } from '~/contract/failure'
-import { FailureError, fail } from '~/contract/failure'
+import { type FailureError, fail } from '~/contract/failure'
 import { parseExact } from '~/core/value/exact-json'
 import { wholeFromText } from '~/core/value/whole'
 import { wordsOf } from '../../log'
-import { reach } from '../../net/reach'
-import { portFailure } from '../../net/steps'
+import { connectFailure, openPostgres } from '../../net/postgres'
 import type { SourceTarget } from '../driver'
 
 export type SqlTarget = SourceTarget<'sql'>
@@ -46,37 +45,24 @@ const exact = {
   }) as pg.CustomTypesConfig['getTypeParser'],
 }
 
+const accessOf = ({ settings: s, password, authority }: SqlTarget) => ({
+  ...s,
+  password: password ?? '',
+  tls: s.tls ? { ca: authority?.certificate ?? null } : null,
+})
+
 /** Opens a connection that can only read. */
-export async function connectSql(target: SqlTarget, onLost: (e: unknown) => void): Promise<pg.Client> {
-  const { settings: s, password, authority } = target
-  await reach.look(s.host, s.port)
-  const client = new pg.Client({
-    host: s.host,
-    port: s.port,
-    database: s.database,
-    user: s.user,
-    password: password ?? '',
-    ...(s.tls && {
-      ssl: { ...(authority?.certificate && { ca: authority.certificate }), ...(/^[\d.]+$|:/.test(s.host) ? {} : { servername: s.host }) },
-    }),
-    application_name: 'embrik source',
-    types: exact,
-    connectionTimeoutMillis: 10_000,
-    // The server ends the query; this ends the waiting when the server is gone.
-    query_timeout: s.timeoutMs + 2000,
-    statement_timeout: s.timeoutMs,
-    options: '-c default_transaction_read_only=on',
-    keepAlive: true,
-  })
-  client.on('error', onLost)
-  try {
-    await client.connect()
-  } catch (e) {
-    await client.end().catch(() => undefined)
-    throw e
-  }
-  return client
-}
+export const connectSql = (target: SqlTarget, onLost: (e: unknown) => void): Promise<pg.Client> =>
+  openPostgres(
+    {
+      ...accessOf(target),
+      statementMs: target.settings.timeoutMs,
+      name: 'embrik source',
+      types: exact,
+      options: '-c default_transaction_read_only=on',
+    },
+    onLost,
+  )
 
 /**
  * Runs the query through a cursor in a read-only transaction: that takes one select and nothing else, and no more rows than
@@ -136,15 +122,12 @@ function numeric(text: string): string | number | bigint {
 
 /** Puts what PostgreSQL and the socket throw into words (appendix A of its manual: error codes). */
 export function sqlFailure(e: unknown, target: SqlTarget): Failure {
-  if (e instanceof FailureError) return e.failure
+  const connecting = connectFailure(e, accessOf(target), 'source')
+  if (connecting) return connecting
   const { code = '', position } = e as { code?: string; position?: string }
-  const { host, port, user, database } = target.settings
   const words = wordsOf(e).slice(0, 300)
   const known: Record<string, [string, string, string]> = {
-    '28P01': ['sql.log-in', `The server refuses user ${user} or the password`, 'Check both'],
-    '28000': ['sql.log-in', `The server does not let ${user} in`, 'Its access rules (pg_hba.conf) must allow this user, database and address'],
-    '3D000': ['sql.database', `There is no database ${database}`, 'Check the name'],
-    '42501': ['sql.permission', `${user} may not read that: ${words}`, 'Grant select there'],
+    '42501': ['sql.permission', `${target.settings.user} may not read that: ${words}`, 'Grant select there'],
     '42P01': ['sql.query', words, 'Check the name of the table, and its schema'],
     '42703': ['sql.query', words, 'Check the name of the column'],
     '42601': [
@@ -154,20 +137,9 @@ export function sqlFailure(e: unknown, target: SqlTarget): Failure {
     ],
     '25006': ['sql.writes', 'The query wants to write', 'Only reading is possible here'],
     '57014': ['sql.slow', `The query took longer than ${target.settings.timeoutMs} ms`, 'Make it faster, or give it more time'],
-    '53300': ['sql.full', 'The server has no connection left', 'Close others, or raise its limit'],
   }
   const hit = known[code]
   if (hit) return { code: hit[0], message: hit[1], hint: hit[2], where: 'source' }
-  if (['ECONNREFUSED', 'ETIMEDOUT', 'EHOSTUNREACH', 'ENETUNREACH', 'ECONNRESET'].includes(code)) return portFailure(e, host, port, 'source')
-  if (/server does not support SSL/i.test(words))
-    return { code: 'tls.none', message: 'The server does not speak TLS', hint: 'Switch TLS off, or ask for it there', where: 'source' }
-  if (/self.signed|unable to verify|certificate/i.test(words))
-    return {
-      code: 'tls.authority',
-      message: `The server's certificate is not accepted: ${words}`,
-      hint: 'Choose the authority that signed it',
-      where: 'source',
-    }
   if (/timeout/i.test(words))
     return { code: 'sql.silent', message: 'The server does not answer in time', hint: 'It may be busy: try again', where: 'source' }
   return { code: 'sql.failed', message: words, hint: 'Check the connection step by step', where: 'source' }

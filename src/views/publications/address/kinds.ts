@@ -4,8 +4,14 @@ import type { AddressFieldsProps } from './fields-props'
 import { HttpFields } from './http'
 import { MqttFields } from './mqtt'
 import { StreamFields } from './stream'
+import { TableFields } from './table'
 
-const kinds: { [K in AddressKindName]: (props: AddressFieldsProps<K>) => ReactNode } = { mqtt: MqttFields, stream: StreamFields, http: HttpFields }
+const kinds: { [K in AddressKindName]: (props: AddressFieldsProps<K>) => ReactNode } = {
+  mqtt: MqttFields,
+  stream: StreamFields,
+  http: HttpFields,
+  table: TableFields,
+}
 
 /** The fields of a kind of address; the address that they are given must be of that kind. */
 export const fieldsOf = (kind: AddressKindName) => kinds[kind] as (props: AddressFieldsProps<AddressKindName>) => ReactNode
