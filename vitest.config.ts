@@ -12,7 +12,7 @@ export default defineConfig({
       // Each file brings up real sockets and shares one database server: one after the other.
       {
         resolve: { alias },
-        test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 120_000, hookTimeout: 90_000, fileParallelism: false },
+        test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, fileParallelism: false },
       },
     ],
   },

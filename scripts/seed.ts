@@ -2,8 +2,9 @@ import { X509Certificate } from 'node:crypto'
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { HttpSettings } from '~/contract/destinations/http'
+import { TableSettings } from '~/contract/destinations/table'
 import { newId } from '~/contract/id'
-import { flatJsonSettings } from '~/contract/shape'
+import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
 import type { Source } from '~/contract/source'
 import type { TagInput } from '~/contract/tag'
 import { certificateFacts } from '~/core/credential/certificate'
@@ -11,8 +12,9 @@ import { overMqtt } from '~/core/publication/over-mqtt'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
 import { setUpOrders } from '~/standins/orders'
 import { demoPki } from '~/standins/pki'
-import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, receiverUsers, streamUsers } from '~/standins/plant'
+import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, receiverUsers, recordsLogins, streamUsers } from '~/standins/plant'
 import { standinPorts } from '~/standins/ports'
+import { setUpRecords } from '~/standins/records'
 import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
 import { type Db, databaseUrl, openDatabase } from '~/store/database'
 import { addDestination, changeDestination, listDestinations } from '~/store/destination'
@@ -47,6 +49,7 @@ try {
   await mkdir(demo, { recursive: true })
   const pki = await demoPki(join(demo, 'pki'))
   const { database } = await setUpOrders(databaseUrl())
+  await setUpRecords(databaseUrl())
   if (await needsSetUp(db)) await seed(db, vault, pki, database)
   else await movePorts(db, vault)
   await handOut(db, pki.folder)
@@ -67,6 +70,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
     compressor: compressorLogin,
     orders: ordersLogin,
     broker: brokerUsers.map(({ name, password }) => ({ user: name, password })),
+    records: recordsLogins,
     stream: streamUsers,
     receiver: Object.fromEntries(Object.entries(receiverUsers).map(([user, { secret }]) => [user, secret])),
   }
@@ -159,6 +163,41 @@ async function seedReceiver(db: Db, vault: Vault, authorityId: string, zones: st
   await goLive(db, made.id, 'Ines Rook', freeze)
 }
 
+/** Tables of the works' records, which take the kiln's zones as rows. */
+async function seedRecords(db: Db, vault: Vault, zones: string[]): Promise<void> {
+  const { database, writer, reader } = recordsLogins
+  const login = (name: string, { user, password }: typeof writer) =>
+    addCredential(db, vault, { name, kind: 'password', certificate: null, facts: null, user, secret: password })
+  const { id: destinationId } = await addDestination(db, {
+    name: 'Works records',
+    kind: 'table',
+    enabled: true,
+    settings: TableSettings.parse({
+      host: '127.0.0.1',
+      port: databasePort,
+      database,
+      tls: false,
+      authorityId: null,
+      credentialId: (await login('Embrik at the works records', writer)).id,
+      make: true,
+      retryMs: 1000,
+      witness: true,
+      witnessCredentialId: (await login('Witness at the works records', reader)).id,
+      outboxMb: 200,
+    }),
+  })
+  const made = await addPublication(db, {
+    name: 'Kiln zones, to the records',
+    equipmentIds: zones,
+    trigger: { kind: 'every', seconds: 10 },
+    shape: ShapeSettings.parse({ kind: 'rows', form: 'json', rows: 'wide' }),
+    address: { kind: 'table', topic: 'kiln_zones', topicRule: 'underscores', keys: '' },
+    steersOnly: false,
+    destinationId,
+  })
+  await goLive(db, made.id, 'Ines Rook', freeze)
+}
+
 /** The data was kept but the ports moved: what points at the stand-ins follows. */
 async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const s of await listSources(db)) {
@@ -170,6 +209,8 @@ async function movePorts(db: Db, vault: Vault): Promise<void> {
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, servers: streamServers } })
     if (d.name === 'Works receiver' && d.kind === 'http' && d.settings.url.startsWith('https://127.0.0.1:') && d.settings.url !== receiverUrl)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, url: receiverUrl, readUrl: `${receiverUrl}/kept?after={cursor}` } })
+    if (d.name === 'Works records' && d.kind === 'table' && d.settings.host === '127.0.0.1' && d.settings.port !== databasePort)
+      await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: databasePort } })
     if (d.name === 'Site broker' && d.kind === 'mqtt' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: ports.brokerMutual } })
   }
@@ -316,6 +357,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   await publish('Kiln, every 10 s', [kiln], '{enterprise}/{site}/{area}/{centre}/state', { kind: 'every', seconds: 10 }, true)
   await seedStream(db, vault, authority.id, zones)
   await seedReceiver(db, vault, authority.id, zones)
+  await seedRecords(db, vault, zones)
   // Last: whoever finds people here finds a whole demo.
   for (const p of people) await addPerson(db, p)
 }

@@ -4,6 +4,12 @@ import type { User } from './broker/access'
 export const kilnLogin = { user: 'embrik', password: 'kiln-reader-4' }
 export const compressorLogin = { user: 'monitor', password: 'air-reader-6' }
 export const ordersLogin = { user: 'works_reader', password: 'order-reader-7', database: 'varnmoor_works' }
+/** Who may what in the records of the works. */
+export const recordsLogins = {
+  database: 'varnmoor_records',
+  writer: { user: 'records_writer', password: 'clay-keeper-5' },
+  reader: { user: 'records_reader', password: 'clay-reader-10' },
+}
 export const deviceLogins = { probes: 'clay-probe-8', packing: 'clay-packer-9' }
 
 export const streamUsers = { embrik: 'clay-stream-1', witness: 'clay-witness-6', reader: 'clay-reader-8' }

@@ -3,7 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { postgresBin } from '../../scripts/lib/packages.mjs'
 import { routes } from '../../src/contract/routes'
-import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, receiverUsers, streamUsers } from '../../src/standins/plant'
+import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, receiverUsers, recordsLogins, streamUsers } from '../../src/standins/plant'
 import { answersFile, api, demo, expect, home, people, test, web } from './support'
 
 /** The middle of a PEM key, without line ends: what would show it in whatever wrapping. */
@@ -23,6 +23,8 @@ function secretsOfThisRun(): [string, string][] {
     ['kiln password', kilnLogin.password],
     ['compressor password', compressorLogin.password],
     ['works orders password', ordersLogin.password],
+    ['password of who writes records', recordsLogins.writer.password],
+    ['password of who reads records', recordsLogins.reader.password],
   ]
   for (const [, password] of Object.values(people)) found.push(['password of a person', password])
   for (const [name, password] of Object.entries(streamUsers)) found.push([`stream password of ${name}`, password])

@@ -3,6 +3,8 @@ import { get } from 'node:https'
 import { join } from 'node:path'
 import { Kafka, logLevel } from 'kafkajs'
 import mqtt from 'mqtt'
+import pg from 'pg'
+import { recordsLogins } from '../../src/standins/plant'
 import { receiver } from '../handed-over'
 import { api, demo, expect, home, ledger, logIn, port, sums, tellPanel, test } from './support'
 
@@ -285,9 +287,23 @@ test('every message of the running demo is as its receivers were handed it', asy
       })
       request.once('error', failed)
     })
+  const url = new URL(process.env.EMBRIK_E2E_DATABASE_URL ?? '')
+  const { database, reader } = recordsLogins
+  const records = new pg.Client({ host: url.hostname, port: Number(url.port), database, user: reader.user, password: reader.password })
+  await records.connect()
+  let row = '0'
+  /** What lies in the table, without what is Embrik's and the table's own there. */
+  const rows = async () => {
+    const text = `select embrik_row::text as n, (to_jsonb(t) - 'embrik_row' - 'embrik_id')::text as row from kiln_zones t where embrik_row > $1 order by embrik_row`
+    for (const r of (await records.query<{ n: string; row: string }>(text, [row])).rows) {
+      row = r.n
+      came('kiln_zones', Buffer.from(`[${r.row}]`), {})
+    }
+  }
   await expect
     .poll(
       async () => {
+        await rows()
         const { items, next } = await kept()
         after = next
         for (const { path, payload } of items) came(path.slice(1), Buffer.from(payload), {})
@@ -298,5 +314,6 @@ test('every message of the running demo is as its receivers were handed it', asy
     .toBeGreaterThanOrEqual(5)
   client.end(true)
   await consumer.disconnect()
+  await records.end()
   expect(wrong).toEqual([])
 })

@@ -89,7 +89,7 @@ const habits: Record<string, Habit> = {
 }
 
 describe.concurrent('a broker that', () => {
-  it.each(Object.entries(habits))('%s', { timeout: 400_000 }, async (name, h) => {
+  it.each(Object.entries(habits))('%s', { timeout: 1_200_000 }, async (name, h) => {
     const w = await openStreams(name.replaceAll(/\W+/g, '-'), h.faults)
     if (!h.passing) await w.up()
     const from = w.marks()
@@ -105,7 +105,7 @@ describe.concurrent('a broker that', () => {
       await pause(6000)
       w.b.broker.setFaults(null)
     }
-    await until(f.settled, 'every verdict', 300)
+    await until(f.settled, 'every verdict', 900)
     f.look()
     clearInterval(look)
     expect(accused.slice(0, 5)).toEqual([])

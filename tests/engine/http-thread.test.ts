@@ -151,7 +151,7 @@ async function begin(part: Partial<HttpSettings> = {}) {
 const faults = (part: Partial<ReceiverFaults>) => ReceiverFaults.parse(part)
 
 describe('20,000 messages by HTTP', () => {
-  it.each(['array', 'lines'] as const)('many a request, as %s: each confirmed, in order by path', { timeout: 400_000 }, async (batch) => {
+  it.each(['array', 'lines'] as const)('many a request, as %s: each confirmed, in order by path', { timeout: 900_000 }, async (batch) => {
     const s = await begin({ batch, lingerMs: 20 })
     await s.flow(TOTAL)
     await s.settled()
@@ -162,7 +162,7 @@ describe('20,000 messages by HTTP', () => {
   })
 
   it('go through cuts, lost answers, failures after keeping, a full disk and a busy server: once each, nothing missing', {
-    timeout: 600_000,
+    timeout: 1_200_000,
   }, async () => {
     const s = await begin({ batch: 'array', lingerMs: 20, ackS: 3 })
     await s.flow(TOTAL, async (round) => {
@@ -181,7 +181,7 @@ describe('20,000 messages by HTTP', () => {
     expect(s.disordered()).toBe(0)
   })
 
-  it('that the receiver drops, doubles or alters are found, each one', { timeout: 600_000 }, async () => {
+  it('that the receiver drops, doubles or alters are found, each one', { timeout: 1_200_000 }, async () => {
     const s = await begin({ batch: 'lines', lingerMs: 20, lateS: 5 })
     s.receiver.setFaults(faults({ drop: 0.01, double: 0.01, alter: 0.01, seed: 7 }))
     await s.flow(TOTAL)
@@ -195,7 +195,7 @@ describe('20,000 messages by HTTP', () => {
     for (const c of s.counts()) for (const v of ['missing', 'doubled', 'altered'] as const) expect(c[v]).toBeGreaterThan(0)
   })
 
-  it('survive an engine that is stopped and started with messages under way', { timeout: 600_000 }, async () => {
+  it('survive an engine that is stopped and started with messages under way', { timeout: 1_200_000 }, async () => {
     const s = await begin()
     for (let i = 0; i < 3; i++) {
       s.receiver.setFaults(faults({ slowMs: 20 }))
@@ -212,7 +212,7 @@ describe('20,000 messages by HTTP', () => {
   })
 })
 
-it('one message a request has its method, headers and key, and is kept once over a lost answer', { timeout: 120_000 }, async () => {
+it('one message a request has its method, headers and key, and is kept once over a lost answer', { timeout: 300_000 }, async () => {
   const s = await begin({ parallel: 1 })
   s.receiver.setFaults(faults({ loseAnswer: 0.5, seed: 3 }))
   for (let i = 0; i < 10; i++) s.offer(0, 5, '', 'PUT')
@@ -222,7 +222,7 @@ it('one message a request has its method, headers and key, and is kept once over
   expect(s.receiver.arrivals).toHaveLength(50)
 })
 
-it('without ids messages are known by path and payload, whatever their headers', { timeout: 120_000 }, async () => {
+it('without ids messages are known by path and payload, whatever their headers', { timeout: 300_000 }, async () => {
   const s = await begin({ batch: 'array', lingerMs: 20, readId: '' })
   for (let i = 0; i < 20; i++) {
     s.offer(i % 2, 25, '', i % 3 === 0 ? 'PUT' : 'POST')
@@ -233,7 +233,7 @@ it('without ids messages are known by path and payload, whatever their headers',
 })
 
 it('one message of many that is refused goes aside alone, with what the server said; by answers for each, or by trying apart', {
-  timeout: 240_000,
+  timeout: 600_000,
 }, async () => {
   for (const answersAt of ['/items', '']) {
     const s = await begin({ batch: 'array', lingerMs: 100, answersAt })
@@ -253,7 +253,7 @@ it('one message of many that is refused goes aside alone, with what the server s
 })
 
 it('a server that comes back without what it kept is read from its beginning: nothing is called missing that is there', {
-  timeout: 240_000,
+  timeout: 600_000,
 }, async () => {
   const s = await begin({ lateS: 5 })
   s.offer(0, 200)
@@ -273,7 +273,7 @@ it('a server that comes back without what it kept is read from its beginning: no
   expect(counts!.confirmed).toBeGreaterThanOrEqual(400)
 })
 
-it('what was under way goes again whole though the destination was saved to send otherwise meanwhile', { timeout: 240_000 }, async () => {
+it('what was under way goes again whole though the destination was saved to send otherwise meanwhile', { timeout: 600_000 }, async () => {
   const s = await begin({ batch: 'array', lingerMs: 200, ackS: 2 })
   s.receiver.setFaults(faults({ slowMs: 20_000 }))
   s.offer(0, 50)
@@ -287,7 +287,7 @@ it('what was under way goes again whole though the destination was saved to send
   expect(s.counts()[0]).toMatchObject({ missing: 0, dropped: 0 })
 })
 
-it('a server that ends kept connections all the time loses nothing, and no link', { timeout: 240_000 }, async () => {
+it('a server that ends kept connections all the time loses nothing, and no link', { timeout: 600_000 }, async () => {
   const s = await begin({ parallel: 2 })
   const up = s.destination().present().since
   for (let i = 0; i < 30; i++) {
@@ -300,7 +300,7 @@ it('a server that ends kept connections all the time loses nothing, and no link'
   expect(s.destination().present().since).toBe(up)
 })
 
-it('a message on which the server hangs up is found among those that went with it, and goes aside alone', { timeout: 300_000 }, async () => {
+it('a message on which the server hangs up is found among those that went with it, and goes aside alone', { timeout: 600_000 }, async () => {
   const s = await begin({ batch: 'array', lingerMs: 50 })
   s.receiver.setFaults(faults({ hangsUpOn: 'poison' }))
   s.offer(0, 30)
@@ -316,7 +316,7 @@ it('a message on which the server hangs up is found among those that went with i
   expect(s.counts()[0]!.confirmed + s.counts()[0]!.doubled).toBe(90)
 })
 
-it('a path that takes nothing rests, and the others go on; the server that asks for time gets it', { timeout: 240_000 }, async () => {
+it('a path that takes nothing rests, and the others go on; the server that asks for time gets it', { timeout: 600_000 }, async () => {
   const s = await begin()
   s.receiver.setFaults(faults({ errorOn: 'kiln', status: 500 }))
   s.offer(0, 100)

@@ -229,6 +229,8 @@ beforeAll(async () => {
   set(zone(1), 600)
   set(zone(3), 700)
   await until(() => engine.ledger.countsOf(plan.delivery)!.waiting > 0, 'messages to wait')
+  const since = () => wire.packets.slice(marks['host gone'])
+  await until(() => since().some((p) => p.from === 'client' && p.packet.cmd === 'subscribe' && isNode(p.connection)), 'it to be connected and wait')
   mark('host back')
   await says(true, T + 2000)
   await until(() => between('host back').filter((m) => m.type === 'DDATA').length >= 2, 'what waited')
@@ -252,7 +254,7 @@ beforeAll(async () => {
   await setRunning(t.db, id, false)
   await heard((m) => m.type === 'NDEATH', 'end', 'the death when it is paused')
   await until(() => wire.packets.slice(marks.end).some((p) => p.packet.cmd === 'disconnect'), 'the farewell')
-}, 120_000)
+}, 300_000)
 afterAll(async () => {
   host?.end(true)
   await engine?.stop()

@@ -154,7 +154,7 @@ const hashOf = (payload: string) => createHash('sha256').update(payload).digest(
 const counts = (s: Awaited<ReturnType<typeof begin>>) => s.deliveries.map((d) => s.engine().ledger.account(d).counts())
 
 describe('20,000 messages to a stream', () => {
-  it('arrive, each confirmed, in order by key, and another client reads just these', { timeout: 300_000 }, async () => {
+  it('arrive, each confirmed, in order by key, and another client reads just these', { timeout: 600_000 }, async () => {
     const s = await begin({ compression: 'gzip' })
     await s.flow(TOTAL)
     await s.settled()
@@ -182,7 +182,7 @@ describe('20,000 messages to a stream', () => {
     expect(disordered).toEqual([])
   })
 
-  it('go through cuts, lost answers, leaders that move, a full disk and throttling: once each, nothing missing', { timeout: 400_000 }, async () => {
+  it('go through cuts, lost answers, leaders that move, a full disk and throttling: once each, nothing missing', { timeout: 900_000 }, async () => {
     const s = await begin()
     const trouble = [
       () => s.stream.cut(0.3),
@@ -203,7 +203,7 @@ describe('20,000 messages to a stream', () => {
     for (const c of counts(s)) expect(c).toMatchObject({ missing: 0, doubled: 0, altered: 0, foreign: 0 })
   })
 
-  it('that the cluster drops, doubles or alters are found, each one', { timeout: 300_000 }, async () => {
+  it('that the cluster drops, doubles or alters are found, each one', { timeout: 600_000 }, async () => {
     const s = await begin({ lateS: 20 })
     s.stream.setFaults({ drop: 0.01, double: 0.01, alter: 0.01, seed: 9 })
     await s.flow(TOTAL)
@@ -215,7 +215,7 @@ describe('20,000 messages to a stream', () => {
     for (const k of ['missing', 'doubled', 'altered'] as const) expect(sum(k)).toBeGreaterThan(100)
   })
 
-  it('survive an engine that is stopped and started with messages under way', { timeout: 300_000 }, async () => {
+  it('survive an engine that is stopped and started with messages under way', { timeout: 600_000 }, async () => {
     const s = await begin()
     await s.flow(TOTAL / 2)
     await s.again()
@@ -226,7 +226,7 @@ describe('20,000 messages to a stream', () => {
   })
 })
 
-it('a key that is taken back is read as nothing under that key, and confirmed', { timeout: 400_000 }, async () => {
+it('a key that is taken back is read as nothing under that key, and confirmed', { timeout: 900_000 }, async () => {
   const s = await begin()
   const [delivery] = s.deliveries as [number]
   const [topic] = names as [string]
@@ -253,7 +253,7 @@ it('a key that is taken back is read as nothing under that key, and confirmed', 
   await consumer.disconnect()
 })
 
-it('what is too large goes aside with its reason, alone, and a topic that is not ours too; the rest goes on', { timeout: 400_000 }, async () => {
+it('what is too large goes aside with its reason, alone, and a topic that is not ours too; the rest goes on', { timeout: 900_000 }, async () => {
   const s = await begin({}, { 'varnmoor.kiln': 6, 'varnmoor.dryers': 3, 'varnmoor.works': 1 })
   s.stream.setFaults({ maximumBatch: 20_000 })
   const [first] = s.deliveries
@@ -276,7 +276,7 @@ it('what is too large goes aside with its reason, alone, and a topic that is not
   expect(aside.every((a) => a.message.length > 10 && a.hint.length > 5)).toBe(true)
 })
 
-it('a topic with too few copies rests, and the others go on; what waited goes out in order once it has them', { timeout: 400_000 }, async () => {
+it('a topic with too few copies rests, and the others go on; what waited goes out in order once it has them', { timeout: 900_000 }, async () => {
   const s = await begin()
   s.stream.setFaults({ errorOn: 'dryers', error: 19 })
   for (let n = 0; n < 20; n++) for (const [i, topic] of names.entries()) s.offer(s.deliveries[i]!, topic, 50)
@@ -295,7 +295,7 @@ it('a topic with too few copies rests, and the others go on; what waited goes ou
   expect(kept).toHaveLength(1000)
 })
 
-it('a topic that rests and is then gone does not keep its destination in trouble: what waited for it goes aside', { timeout: 400_000 }, async () => {
+it('a topic that rests and is then gone does not keep its destination in trouble: what waited for it goes aside', { timeout: 900_000 }, async () => {
   const s = await begin()
   s.stream.setFaults({ errorOn: 'dryers', error: 19 })
   s.offer(s.deliveries[1]!, 'varnmoor.dryers', 50)

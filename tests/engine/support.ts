@@ -147,7 +147,7 @@ export async function startBroker(ports?: TestBroker['ports'], more: Pick<Broker
 }
 
 /** Waits until `look` gives something true; fails with what it last gave. */
-export async function until<T>(look: () => T | Promise<T>, what: string, seconds = 30): Promise<NonNullable<T>> {
+export async function until<T>(look: () => T | Promise<T>, what: string, seconds = 90): Promise<NonNullable<T>> {
   let last: unknown
   for (const end = performance.now() + seconds * 1000; performance.now() < end; ) {
     last = await look()

@@ -147,7 +147,7 @@ function holds(j: Judged, atLeast: number, said: string): void {
 
 // Each has its own broker, database and engine, and mostly waits: together they take as long as the longest.
 describe.concurrent('500 messages a second', () => {
-  it('the broker is cut off for 20 s, three times', { timeout: 480_000 }, async () => {
+  it('the broker is cut off for 20 s, three times', { timeout: 900_000 }, async () => {
     const flow = await Flow.make()
     try {
       await flow.start()
@@ -163,7 +163,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('the engine is killed ten times at random moments', { timeout: 480_000 }, async () => {
+  it('the engine is killed ten times at random moments', { timeout: 900_000 }, async () => {
     const seed = Number(process.env.EMBRIK_SEED ?? Math.floor(Math.random() * 1e9))
     const random = chance(seed)
     const flow = await Flow.make()
@@ -181,7 +181,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('the engine stands still for 20 s and goes on', { timeout: 480_000 }, async () => {
+  it('the engine stands still for 20 s and goes on', { timeout: 900_000 }, async () => {
     const flow = await Flow.make()
     try {
       await flow.start()
@@ -197,7 +197,7 @@ describe.concurrent('500 messages a second', () => {
   })
 
   it('the engine stands still for 20 s while another takes over: the one that wakes ends, and nothing is sent by both', {
-    timeout: 480_000,
+    timeout: 900_000,
   }, async () => {
     const flow = await Flow.make()
     try {
@@ -216,7 +216,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('the engine runs out of file handles while the link is cut, and has some again', { timeout: 480_000 }, async () => {
+  it('the engine runs out of file handles while the link is cut, and has some again', { timeout: 900_000 }, async () => {
     const flow = await Flow.make()
     try {
       await flow.start()
@@ -233,7 +233,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('PostgreSQL is stopped at once and started again, three times', { timeout: 480_000 }, async () => {
+  it('PostgreSQL is stopped at once and started again, three times', { timeout: 900_000 }, async () => {
     const { privateCluster } = (await import(
       /* @vite-ignore */ join(process.cwd(), 'scripts', 'lib', 'postgres.mjs')
     )) as typeof import('../../scripts/lib/postgres.mjs')

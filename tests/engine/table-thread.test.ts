@@ -136,7 +136,7 @@ async function begin({ settings: part = {}, columns = 'n bigint, value double pr
 }
 
 describe('20,000 messages as rows', () => {
-  it.each([1, 3])('%i a message: each confirmed, and in the tables once, in order', { timeout: 400_000 }, async (rows) => {
+  it.each([1, 3])('%i a message: each confirmed, and in the tables once, in order', { timeout: 900_000 }, async (rows) => {
     const s = await begin()
     await s.flow(rows === 1 ? TOTAL : TOTAL / 4, undefined, rows)
     await s.settled()
@@ -149,7 +149,7 @@ describe('20,000 messages as rows', () => {
   })
 
   it('go through cuts, lost answers, a server that ends its connections and a locked table: once each, nothing missing', {
-    timeout: 600_000,
+    timeout: 1_200_000,
   }, async () => {
     const s = await begin({ settings: { ackS: 3 } })
     const { gate, run, endAll } = s.records
@@ -176,7 +176,7 @@ describe('20,000 messages as rows', () => {
     for (const c of s.counts()) expect(c).toMatchObject({ missing: 0, doubled: 0, foreign: 0, unknown: 0, dropped: 0 })
   })
 
-  it('that the database drops, doubles or alters by itself are found, each one', { timeout: 600_000 }, async () => {
+  it('that the database drops, doubles or alters by itself are found, each one', { timeout: 1_200_000 }, async () => {
     const s = await begin({ settings: { lateS: 5 } })
     for (const name of names) {
       await s.records.run(`alter table ${name} drop constraint ${name}_embrik_id_key`)
@@ -194,7 +194,7 @@ describe('20,000 messages as rows', () => {
     for (const c of s.counts()) for (const v of ['missing', 'doubled', 'altered'] as const) expect(c[v]).toBeGreaterThan(0)
   })
 
-  it('survive an engine that is stopped and started with messages under way', { timeout: 600_000 }, async () => {
+  it('survive an engine that is stopped and started with messages under way', { timeout: 1_200_000 }, async () => {
     const s = await begin()
     for (let i = 0; i < 3; i++) {
       s.records.gate.slowMs = 20
@@ -210,7 +210,7 @@ describe('20,000 messages as rows', () => {
   })
 })
 
-it('a row that is refused goes aside alone, with what the database said, and the rest of its statement goes on', { timeout: 240_000 }, async () => {
+it('a row that is refused goes aside alone, with what the database said, and the rest of its statement goes on', { timeout: 600_000 }, async () => {
   const s = await begin({
     columns: 'n smallint not null check (n <> 13), value double precision, at timestamptz, kind varchar(8)',
     settings: { lingerMs: 200 },
@@ -239,7 +239,7 @@ it('a row that is refused goes aside alone, with what the database said, and the
   expect(s.counts()[0]).toMatchObject({ rejected: 11, missing: 0, doubled: 0, altered: 0 })
 })
 
-it('a table that is not there is waited for, and the others go on; then nothing is lost', { timeout: 240_000 }, async () => {
+it('a table that is not there is waited for, and the others go on; then nothing is lost', { timeout: 600_000 }, async () => {
   const s = await begin({ settings: { lateS: 5 } })
   await s.records.run('drop table dryers')
   s.offer(0, 100)
@@ -252,7 +252,7 @@ it('a table that is not there is waited for, and the others go on; then nothing 
   expect(s.counts()[1]).toMatchObject({ missing: 0, rejected: 0, dropped: 0, doubled: 0 })
 })
 
-it('tables and columns are made as messages need them, with types for what is in them', { timeout: 240_000 }, async () => {
+it('tables and columns are made as messages need them, with types for what is in them', { timeout: 600_000 }, async () => {
   const s = await begin({ columns: '', settings: { make: true, lingerMs: 50, lateS: 5 } })
   s.offer(0, 10)
   await s.settled()
@@ -284,7 +284,7 @@ it('tables and columns are made as messages need them, with types for what is in
 })
 
 it('one row for each key holds what came last; what was replaced before it was read is unknown, and nothing is missing', {
-  timeout: 240_000,
+  timeout: 600_000,
 }, async () => {
   const s = await begin({ columns: 'unit text unique, n bigint, value double precision, extra text', keys: 'unit', settings: { lateS: 3 } })
   for (let round = 0; round < 20; round++) {
@@ -302,7 +302,7 @@ it('one row for each key holds what came last; what was replaced before it was r
   expect(await s.records.run('select count(*) as n from kiln where value is null')).toEqual([{ n: 0 }])
 })
 
-it('without a column of the id messages are known by table and values', { timeout: 240_000 }, async () => {
+it('without a column of the id messages are known by table and values', { timeout: 600_000 }, async () => {
   const s = await begin({ settings: { idColumn: '' } })
   for (let i = 0; i < 20; i++) {
     s.offer(i % 2, 50)
@@ -314,7 +314,7 @@ it('without a column of the id messages are known by table and values', { timeou
   for (const c of s.counts()) expect(c).toMatchObject({ missing: 0, doubled: 0, altered: 0, unknown: 0 })
 })
 
-it('a table that is emptied, or comes back as it was before, makes nobody guilty', { timeout: 240_000 }, async () => {
+it('a table that is emptied, or comes back as it was before, makes nobody guilty', { timeout: 600_000 }, async () => {
   const s = await begin({ settings: { lateS: 4 } })
   s.offer(0, 300)
   await s.settled()
@@ -335,7 +335,7 @@ it('a table that is emptied, or comes back as it was before, makes nobody guilty
   expect(s.verdicts(0).slice(-100)).toEqual(Array(100).fill('confirmed'))
 })
 
-it('rows of others that are written slowly beside ours hide none of ours', { timeout: 240_000 }, async () => {
+it('rows of others that are written slowly beside ours hide none of ours', { timeout: 600_000 }, async () => {
   const s = await begin()
   for (let i = 0; i < 6; i++) {
     await s.records.run('begin')

@@ -55,7 +55,7 @@ describe('a broker that', () => {
     if (name !== 'does not acknowledge now and then') expect(f.worst.doubled).toBe(0)
   })
 
-  it('comes back with an older session after a kill', { timeout: 120_000 }, async () => {
+  it('comes back with an older session after a kill', { timeout: 300_000 }, async () => {
     await w.up()
     const from = w.marks()
     let older = w.b.broker.remember()
@@ -81,7 +81,7 @@ describe('a broker that', () => {
 })
 
 it('100,000 messages over a wire that is cut at random octets, half-open and slow by turns: verdicts as the broker’s log has them', {
-  timeout: 300_000,
+  timeout: 600_000,
 }, async () => {
   await w.up()
   const from = w.marks()

@@ -297,7 +297,7 @@ describe.concurrent('the ledger is true', () => {
   })
 
   it('a message on which the broker hangs up goes aside after three tries; neighbours wait, come once each, and go on', {
-    timeout: 180_000,
+    timeout: 300_000,
   }, async () => {
     const s = await scene({ settings: { window: 10 } })
     s.faults({ hangUpOn: 'bad' })

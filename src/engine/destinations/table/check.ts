@@ -148,7 +148,8 @@ async function readsBack(user: TableUser, s: TableSettings, reads: readonly stri
 }
 
 async function readable(client: pg.Client, user: TableUser, s: TableSettings, place: string, table: Table): Promise<void> {
-  if (!(await may(client, place, 'SELECT'))) throw stop('not-allowed', `${user.user} may not select from ${place}`, 'Grant select there', 'witness')
+  if (!(await may(client, place, 'SELECT')))
+    throw stop('not-allowed', `${user.user} may not select from ${place}`, 'Grant select there, and usage on its schema', 'witness')
   const row = table.columns.get(s.rowColumn)
   if (!row || !/^(bigint|integer)$/.test(row.type) || !row.own)
     throw stop(
