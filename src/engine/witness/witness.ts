@@ -210,7 +210,11 @@ export class Witness {
     const n = this.filters.length
     const { size } = this.refused
     if (size === 0) this.set('running', `listens to ${n === 1 ? this.filters[0] : `${n} addresses`}`)
-    else this.set('running', `may not read ${size} of ${n} addresses: ${[...this.refused.keys()][0]}`, 'Give it the permission to subscribe there')
+    else {
+      const [[filter, why] = ['', '']] = this.refused
+      const which = n === 1 ? '' : `${size} of ${n} addresses: `
+      this.set('running', `may not read ${which}${filter}: ${why}`, 'Give it the permission to read there')
+    }
   }
 
   private async run(): Promise<'again' | 'wait'> {
