@@ -31,7 +31,7 @@ interface Reading {
   /** Since when what goes there is sure to be read (monotonic ms). */
   since: number
   numbers: Numbers
-  /** The id of the row that was read last: a database that came back as it was before has another one there, or none. */
+  /** Who the row is that was read last: a table that was emptied, or came back as it was before, has another one there, or none. */
   last: string | null
   /** Rows of messages of which not all have been read. */
   parts: Map<string, { rows: (Row | undefined)[]; numbers: number[] }>
@@ -46,6 +46,7 @@ interface Token {
 
 interface Asked {
   n: string
+  who: string | null
   id: string | null
   row: string
 }
@@ -155,27 +156,33 @@ export class TableFarEnd implements FarEnd {
 
   /** Whether the row that was read last is still the one that it was. */
   private async isSame(client: pg.Client, table: Table, through: number, last: string | null): Promise<boolean> {
-    if (through === 0) return true
-    const { rows } = await client.query<{ id: string | null }>(
-      `select ${this.idText()} as id from ${table.quoted} where ${quoted(this.s.rowColumn)} = $1`,
-      [through],
-    )
-    return rows.length > 0 && rows[0]!.id === last
+    const { rows } = await client.query<{ who: string | null }>(`select ${this.whoText('t')} as who from ${this.lastRow(table)}`, [through])
+    return sameRow(through, rows[0]?.who ?? null, last)
   }
 
-  private idText(): string {
-    return this.s.idColumn === '' ? 'null' : `${quoted(this.s.idColumn)}::text`
+  private lastRow(table: Table): string {
+    return `${table.quoted} t where ${quoted(this.s.rowColumn)} = $1`
+  }
+
+  /** Who a row is: by its id, or by the transaction that wrote it. */
+  private whoText(row: string): string {
+    const id = this.s.idColumn === '' ? 'null' : `${row}.${quoted(this.s.idColumn)}::text`
+    return `coalesce(${id}, ${row}.xmin::text)`
+  }
+
+  private idText(row: string): string {
+    return this.s.idColumn === '' ? 'null' : `(${row}).${quoted(this.s.idColumn)}::text`
   }
 
   /** What was there before anybody watched is nobody's concern. */
   private async fromNow(client: pg.Client, table: Table): Promise<Reading> {
     const row = quoted(this.s.rowColumn)
     const since = this.clock.mono()
-    const { rows } = await client.query<{ n: string; id: string | null }>(
-      `select ${row}::text as n, ${this.idText()} as id from ${table.quoted} order by ${row} desc nulls last limit 1`,
+    const { rows } = await client.query<{ n: string; who: string | null }>(
+      `select ${row}::text as n, ${this.whoText('t')} as who from ${table.quoted} t order by ${row} desc nulls last limit 1`,
     )
     const numbers = new Numbers({ through: Number(rows[0]?.n ?? 0), left: [] })
-    return { table, since, numbers, last: rows[0]?.id ?? null, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
+    return { table, since, numbers, last: rows[0]?.who ?? null, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
   }
 
   private async run(client: pg.Client): Promise<void> {
@@ -208,13 +215,12 @@ export class TableFarEnd implements FarEnd {
     const at = this.clock.mono()
     this.askedAt = at
     const { left } = numbers
-    const { rows } = await client.query<Asked & { oldest: string; next: string; top: string | null }>(
+    const { rows } = await client.query<Asked & { oldest: string; next: string; proof: string | null }>(
       `with s as (select pg_snapshot_xmin(pg_current_snapshot())::text as oldest, pg_snapshot_xmax(pg_current_snapshot())::text as next,
-          (select max(${row})::text from ${table.quoted}) as top),
-        new as (select ${row} as n, t as r from ${table.quoted} t where ${row} > $1 order by ${row} limit ${ROWS_MOST}),
-        old as (select ${row} as n, t as r from unnest($2::bigint[], $3::bigint[]) g(a, b) join ${table.quoted} t on ${row} between g.a and g.b)
-      select s.oldest, s.next, s.top, x.n::text as n, ${this.idText().replace(quoted(this.s.idColumn), `(x.r).${quoted(this.s.idColumn)}`)} as id,
-        to_json(x.r)::text as row
+          (select ${this.whoText('t')} from ${this.lastRow(table)}) as proof),
+        new as (select ${row} as n, ${this.whoText('t')} as who, t as r from ${table.quoted} t where ${row} > $1 order by ${row} limit ${ROWS_MOST}),
+        old as (select ${row} as n, null as who, t as r from unnest($2::bigint[], $3::bigint[]) g(a, b) join ${table.quoted} t on ${row} between g.a and g.b)
+      select s.oldest, s.next, s.proof, x.n::text as n, x.who, ${this.idText('x.r')} as id, to_json(x.r)::text as row
       from s left join (select * from old union all select * from new) x on true order by x.n`,
       [numbers.through, left.map((g) => g.from), left.map((g) => g.to)],
     )
@@ -222,7 +228,7 @@ export class TableFarEnd implements FarEnd {
     if (this.client !== client || this.readings.get(name) !== reading) return false
     const [first] = rows
     if (!first) return false
-    if (Number(first.top ?? 0) < numbers.through) {
+    if (!this.replaced.has(name) && !sameRow(numbers.through, first.proof, reading.last)) {
       // Emptied, or as it was before: it is read on from here, and what went there until now nobody can say anything of.
       this.readings.set(name, await this.fromNow(client, table))
       this.changed = true
@@ -232,7 +238,7 @@ export class TableFarEnd implements FarEnd {
     const whole = came.filter((r) => Number(r.n) > numbers.through).length < ROWS_MOST
     const snapshot = { oldest: BigInt(first.oldest), next: BigInt(first.next) }
     const highest = came.at(-1)
-    if (highest && Number(highest.n) > numbers.through) reading.last = highest.id
+    if (highest && Number(highest.n) > numbers.through) reading.last = highest.who
     numbers.took(
       came.map((r) => Number(r.n)),
       whole,
@@ -362,6 +368,7 @@ export class TableFarEnd implements FarEnd {
   }
 }
 
+const sameRow = (through: number, now: string | null, before: string | null) => through === 0 || (now !== null && now === before)
 const withKeys = (reads: readonly string[]): string[] => reads.map(tableRead).flatMap((r) => (r.keys.length > 0 ? [r.table] : []))
 
 const onStandby: Failure = {
