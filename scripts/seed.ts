@@ -187,7 +187,7 @@ async function seedRecords(db: Db, vault: Vault, zones: string[]): Promise<void>
     }),
   })
   const made = await addPublication(db, {
-    name: 'Kiln zones, to the records',
+    name: 'Kiln zones, as rows',
     equipmentIds: zones,
     trigger: { kind: 'every', seconds: 10 },
     shape: ShapeSettings.parse({ kind: 'rows', form: 'json', rows: 'wide' }),

@@ -249,11 +249,11 @@ it('a table that is not there is waited for, and the others go on; then nothing 
   await s.records.run(tableOf('dryers', 'n bigint, value double precision'))
   await s.settled()
   expect(await s.records.run('select count(*) as n from dryers')).toEqual([{ n: 100 }])
-  expect(s.counts()[1]).toMatchObject({ missing: 0, rejected: 0, dropped: 0, doubled: 0 })
+  expect(s.counts()[1]).toMatchObject({ arrived: 100, missing: 0, rejected: 0, dropped: 0, doubled: 0 })
 })
 
 it('tables and columns are made as messages need them, with types for what is in them', { timeout: 600_000 }, async () => {
-  const s = await begin({ columns: '', settings: { make: true, lingerMs: 50, lateS: 5 } })
+  const s = await begin({ columns: '', settings: { make: true, lingerMs: 50, lateS: 30 } })
   s.offer(0, 10)
   await s.settled()
   const more = ',"at":"2026-11-27T06:00:00.250Z","on":true,"order":"K-17","limits":{"high":9},"big":9007199254740993'
@@ -274,13 +274,8 @@ it('tables and columns are made as messages need them, with types for what is in
     'big numeric',
   ])
   expect(await s.records.run(`select big::text as big from kiln where big is not null limit 1`)).toEqual([{ big: '9007199254740993' }])
-  // The witness finds the table some time after it was made: until then it can say nothing.
-  const [counts] = s.counts()
-  expect(counts).toMatchObject({ missing: 0, altered: 0, doubled: 0, rejected: 0 })
-  await until(() => s.destination().witness?.view()?.coveredSince('kiln') !== Number.POSITIVE_INFINITY, 'the witness to find it', 30)
-  s.offer(0, 50, { more })
-  await s.settled()
-  expect(s.verdicts(0).slice(-50)).toEqual(Array(50).fill('confirmed'))
+  // The witness finds the table some time after it was made: there was nothing in it before.
+  expect(s.counts()[0]).toMatchObject({ confirmed: 20, missing: 0, altered: 0, doubled: 0, rejected: 0, unknown: 0 })
 })
 
 it('one row for each key holds what came last; what was replaced before it was read is unknown, and nothing is missing', {

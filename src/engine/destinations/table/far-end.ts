@@ -19,7 +19,7 @@ const ROWS_MOST = 2000
 /** Seen and not yet written: more are not asked for. */
 const UNWRITTEN_MOST = 10_000
 /** A table that may not be read is looked at again so often, ms. */
-const LOOK_AGAIN_MS = 10_000
+const LOOK_AGAIN_MS = 4000
 
 interface Written {
   tables: [name: string, since: number, numbers: NumbersWritten, last: string | null][]
@@ -59,6 +59,8 @@ export class TableFarEnd implements FarEnd {
   private readonly readings = new Map<string, Reading>()
   private refused = new Map<string, string>()
   private restored = new Map<string, { since: number; numbers: NumbersWritten; last: string | null }>()
+  /** When tables that are not there were looked for last (monotonic ms): all that will be in them comes after. */
+  private readonly absent = new Map<string, number>()
   private client: pg.Client | null = null
   private connectedAt: number | null = null
   private askedAt: number | null = null
@@ -124,13 +126,22 @@ export class TableFarEnd implements FarEnd {
       const there = this.readings.get(name)
       if (there && !anew) continue
       try {
+        const at = this.clock.mono()
         const table = await this.lookAt(client, name)
+        if (!table) {
+          this.absent.set(name, at)
+          this.readings.delete(name)
+          // It is made by the first message.
+          if (!this.s.make) refused.set(name, `there is no table ${name}`)
+          continue
+        }
         const known = there ?? this.restored.get(name)
         const numbers = known instanceof Object && 'parts' in known ? known.numbers : known && new Numbers(known.numbers)
         const same = known && numbers && (await this.isSame(client, table, numbers.through, known.last))
         const reading: Reading = same
           ? { table, since: known.since, numbers, last: known.last, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
-          : await this.fromNow(client, table)
+          : ((known ? null : this.fromNothing(name, table)) ?? (await this.fromNow(client, table)))
+        this.absent.delete(name)
         this.restored.delete(name)
         this.readings.set(name, reading)
         this.changed = true
@@ -146,9 +157,10 @@ export class TableFarEnd implements FarEnd {
     this.sink.refused(refused)
   }
 
-  private async lookAt(client: pg.Client, name: string): Promise<Table> {
+  /** Null: it is not there. */
+  private async lookAt(client: pg.Client, name: string): Promise<Table | null> {
     const table = await tableOf(client, name)
-    if (!table) throw fail(404, 'table.no-table', `there is no table ${name}`, 'Make it', 'witness')
+    if (!table) return null
     for (const column of [this.s.rowColumn, this.s.idColumn])
       if (column !== '' && !table.columns.has(column)) throw fail(404, 'table.no-column', `it has no column ${column}`, 'Add it', 'witness')
     return table
@@ -172,6 +184,12 @@ export class TableFarEnd implements FarEnd {
 
   private idText(row: string): string {
     return this.s.idColumn === '' ? 'null' : `(${row}).${quoted(this.s.idColumn)}::text`
+  }
+
+  /** A table that was not there a while ago holds nothing older. */
+  private fromNothing(name: string, table: Table): Reading | null {
+    const since = this.absent.get(name)
+    return since === undefined ? null : { table, since, numbers: new Numbers(), last: null, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
   }
 
   /** What was there before anybody watched is nobody's concern. */
@@ -247,7 +265,8 @@ export class TableFarEnd implements FarEnd {
     )
     const values = came.map((r) => parseExact(r.row) as Row)
     // A column that came since: the table is looked at again, so that it is known whether it fills itself.
-    if (values.some((row) => Object.keys(row).some((column) => !reading.table.columns.has(column)))) reading.table = await this.lookAt(client, name)
+    if (values.some((row) => Object.keys(row).some((column) => !reading.table.columns.has(column))))
+      reading.table = (await this.lookAt(client, name)) ?? reading.table
     if (this.client !== client) return false
     came.forEach((r, i) => {
       this.row(name, reading, r, values[i]!)
