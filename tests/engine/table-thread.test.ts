@@ -343,3 +343,54 @@ it('rows of others that are written slowly beside ours hide none of ours', { tim
   await until(() => s.counts()[0]!.foreign === 120, 'what others wrote, once it was to be seen', 60)
   expect(s.counts()[0]).toMatchObject({ confirmed: 1200, missing: 0, doubled: 0, altered: 0, unknown: 0 })
 })
+
+it('odd values and names of columns come through as they are, or go aside and say why', { timeout: 600_000 }, async () => {
+  const s = await begin({
+    columns: 'n bigint, value double precision, words text, "__proto__" text, "odd "" col" jsonb',
+    settings: { lingerMs: 100 },
+  })
+  const fine = [
+    ...[
+      '""',
+      '"\\u2028 \\"{}[]\\\\ \ud83d\ude00"',
+      '"null"',
+      '"NaN"',
+      '"007"',
+      '"1e5"',
+      '"{\\"a\\": 1}"',
+      '"2026-11-27T06:00:00Z"',
+      '"1969-12-31T23:59:59.999Z"',
+    ],
+    `"${'k'.repeat(60_000)}"`,
+  ].map((words) => `,"words":${words}`)
+  const odd = [',"__proto__":"mine"', ',"odd \\" col":{"deep":[1,{"x":null}]}', ',"odd \\" col":[]', ',"words":21.50', ',"words":true']
+  const numbers = ['5e-324', '-0', '1.7976931348623157e308', '9007199254740993', '0.1']
+  for (const more of [...fine, ...odd]) s.offer(0, 1, { more })
+  for (const value of numbers) s.offer(0, 1, { body: (n) => `{"n":${n},"value":${value === '9007199254740993' ? 1 : value},"words":${value}}` })
+  s.offer(0, 1, { body: () => '{"n":9223372036854775807,"value":1}' })
+  s.offer(0, 1, { body: () => '{"n":9223372036854775808,"value":1}' })
+  s.offer(0, 1, { more: ',"words":"\\ud800 alone"' })
+  await s.settled()
+  const well = fine.length + odd.length + numbers.length + 1
+  expect(s.verdicts(0).slice(0, well)).toEqual(Array(well).fill('confirmed'))
+  expect(s.verdicts(0).slice(well)).toEqual(['rejected', 'rejected'])
+  expect((await s.asides(2)).map((a) => a.code).sort()).toEqual(['table.out-of-range', 'table.type'])
+})
+
+it('a database that takes octets and says nothing is left, and its messages go again', { timeout: 600_000 }, async () => {
+  const s = await begin({ settings: { ackS: 2, lateS: 5 } })
+  for (const way of ['up', 'down'] as const) {
+    s.records.gate.deaf[way] = true
+    s.offer(0, 30)
+    await until(() => s.destination().present().state === 'trouble', 'the silence to be told')
+    s.records.gate.deaf[way] = false
+    await s.up()
+    await s.settled()
+  }
+  expect(await s.wrong(1, () => ['confirmed', 'late', 'unknown'])).toEqual([])
+  expect(s.counts()[0]).toMatchObject({ missing: 0, doubled: 0, altered: 0 })
+  await until(
+    async () => Number((await s.records.admin(`select count(*) as n from pg_stat_activity where application_name = 'embrik'`))[0]!.n) <= 1,
+    'connections of before to be gone',
+  )
+})

@@ -1,3 +1,4 @@
+import type { Socket } from 'node:net'
 import pg from 'pg'
 import { type Failure, FailureError } from '~/contract/failure'
 import { wordsOf } from '../log'
@@ -46,10 +47,19 @@ export async function openPostgres(a: PostgresAccess, lost: (e: unknown) => void
   try {
     await client.connect()
   } catch (e) {
-    await client.end().catch(() => undefined)
+    hangUp(client)
     throw e
   }
   return client
+}
+
+/** Says goodbye; a server that does not answer to it is not waited for. */
+export function hangUp(client: pg.Client): void {
+  const { stream } = (client as unknown as { connection: { stream: Socket } }).connection
+  void client.end().catch(() => undefined)
+  const timer = setTimeout(() => stream.destroy(), GONE_MS)
+  timer.unref()
+  stream.once('close', () => clearTimeout(timer))
 }
 
 /** Why there is no connection, or no log-in (PostgreSQL's manual, appendix A); null: it is something else. */

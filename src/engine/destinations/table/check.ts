@@ -3,6 +3,7 @@ import type { TableSettings } from '~/contract/destinations/table'
 import { type CheckStep, fail } from '~/contract/failure'
 import { tableRead } from '~/core/address/kinds/table'
 import { realClock } from '../../clock/real-clock'
+import { hangUp } from '../../net/postgres'
 import { reachSteps, runSteps } from '../../net/steps'
 import type { Planned } from '../driver'
 import { connectTable, senderUser, type TableTarget, type TableUser, witnessUser } from './access'
@@ -20,7 +21,7 @@ async function once<T>(user: TableUser, work: (client: pg.Client) => Promise<T>)
   try {
     return await work(client)
   } finally {
-    await client.end().catch(() => undefined)
+    hangUp(client)
   }
 }
 

@@ -7,6 +7,7 @@ import { digest } from '~/core/delivery/digest'
 import { parseExact } from '~/core/value/exact-json'
 import { plainRows, type Row } from '~/core/value/plain-rows'
 import { type Clock, sleep } from '../../clock/clock'
+import { hangUp } from '../../net/postgres'
 import type { FarEnd, FarSink, Position } from '../far-end'
 import { connectTable, type TableUser } from './access'
 import { lostFailure, meaningOf } from './answers'
@@ -280,7 +281,8 @@ export class TableFarEnd implements FarEnd {
   }
 
   private row(name: string, reading: Reading, { n, id }: Asked, all: Row): void {
-    const values: Record<string, unknown> = {}
+    // Without a prototype: a column may be called __proto__.
+    const values: Record<string, unknown> = Object.create(null)
     for (const [column, { own }] of reading.table.columns) if (!own && column !== this.s.idColumn) values[column] = all[column]
     const { id: of, k, of: count } = id === null ? { id: '', k: 0, of: 1 } : readRowId(id)
     if (count === 1) return this.sighting(name, reading, id, [values], [Number(n)])
@@ -378,7 +380,7 @@ export class TableFarEnd implements FarEnd {
     this.client = null
     this.connectedAt = null
     this.askedAt = null
-    void client?.end().catch(() => undefined)
+    if (client) hangUp(client)
     this.wake()
   }
 

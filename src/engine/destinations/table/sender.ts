@@ -5,6 +5,7 @@ import { type Failure, fail } from '~/contract/failure'
 import { unpackProperties } from '~/core/delivery/properties'
 import type { Row } from '~/core/value/plain-rows'
 import type { Clock } from '../../clock/clock'
+import { hangUp } from '../../net/postgres'
 import { BatchLane, type BatchLimits, type Entry, freshMemory, type LaneMemory } from '../batch-lane'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
 import { connectTable, type TableUser } from './access'
@@ -65,7 +66,6 @@ export class TableSender implements DestinationConnection {
   private idle: (() => void)[] = []
   private stopTimer: (() => void) | null = null
   private readonly stopProbing: () => void
-  /** Ends once, by what was lost. */
   private client!: pg.Client
 
   private constructor(
@@ -313,10 +313,8 @@ export class TableSender implements DestinationConnection {
     this.stopTimer?.()
     this.stopProbing()
     for (const lane of this.lanes.values()) lane.unknown(this.clock.mono())
-    const stream = (this.client as unknown as { connection?: { stream: { destroy(): void } } } | undefined)?.connection?.stream
-    // A statement that is under way ends with its connection: it is not waited for.
-    if (this.busy) stream?.destroy()
-    else void this.client?.end().catch(() => undefined)
+    // It may be over before there is one.
+    if (this.client as pg.Client | undefined) hangUp(this.client)
     for (const done of this.idle.splice(0)) done()
   }
 }
