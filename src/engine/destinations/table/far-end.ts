@@ -65,6 +65,7 @@ export class TableFarEnd implements FarEnd {
   private client: pg.Client | null = null
   private connectedAt: number | null = null
   private askedAt: number | null = null
+  private beginning: Promise<void> = Promise.resolve()
   private lookedAt = Number.NEGATIVE_INFINITY
   private changed = false
   private unwritten = 0
@@ -88,7 +89,11 @@ export class TableFarEnd implements FarEnd {
     if (!this.changed) return null
     this.changed = false
     const shift = this.clock.mono() - this.clock.wall()
-    const tables = [...this.readings].map(([name, r]): Written['tables'][number] => [name, r.since - shift, r.numbers.written(), r.last])
+    const tables = [
+      ...[...this.readings].map(([name, r]): Written['tables'][number] => [name, r.since - shift, r.numbers.written(), r.last]),
+      // What this run has not come to yet is still where the last one was.
+      ...[...this.restored].map(([name, r]): Written['tables'][number] => [name, r.since - shift, r.numbers, r.last]),
+    ]
     return Buffer.from(JSON.stringify({ tables } satisfies Written))
   }
 
@@ -119,8 +124,14 @@ export class TableFarEnd implements FarEnd {
     return [...new Set(this.wanted.map((read) => tableRead(read).table))]
   }
 
-  /** Begins with tables that are not read yet; `anew`: over a new connection, behind which all may be another. */
-  private async begin(client: pg.Client, anew: boolean): Promise<void> {
+  /** Begins with tables that are not read yet, once at a time; `anew`: over a new connection, behind which all may be another. */
+  private begin(client: pg.Client, anew: boolean): Promise<void> {
+    const begun = this.beginning.then(() => (this.client === client ? this.beginNow(client, anew) : undefined))
+    this.beginning = begun.catch(() => undefined)
+    return begun
+  }
+
+  private async beginNow(client: pg.Client, anew: boolean): Promise<void> {
     this.lookedAt = this.clock.mono()
     const refused = new Map<string, string>()
     for (const name of this.tables()) {
@@ -129,22 +140,13 @@ export class TableFarEnd implements FarEnd {
       try {
         const at = this.clock.mono()
         const table = await this.lookAt(client, name)
-        if (!table) {
+        if (table) this.readings.set(name, await this.readingOf(client, name, table))
+        else {
           this.absent.set(name, at)
           this.readings.delete(name)
           // It is made by the first message.
           if (!this.s.make) refused.set(name, `there is no table ${name}`)
-          continue
         }
-        const known = there ?? this.restored.get(name)
-        const numbers = known instanceof Object && 'parts' in known ? known.numbers : known && new Numbers(known.numbers)
-        const same = known && numbers && (await this.isSame(client, table, numbers.through, known.last))
-        const reading: Reading = same
-          ? { table, since: known.since, numbers, last: known.last, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
-          : ((known ? null : this.fromNothing(name, table)) ?? (await this.fromNow(client, table)))
-        this.absent.delete(name)
-        this.restored.delete(name)
-        this.readings.set(name, reading)
         this.changed = true
       } catch (e) {
         if (!(e instanceof FailureError) && meaningOf(e, name, this.user).meaning === 'lost') throw e
@@ -156,6 +158,24 @@ export class TableFarEnd implements FarEnd {
     if (said(refused) === said(this.refused)) return
     this.refused = refused
     this.sink.refused(refused)
+  }
+
+  /** Goes on where it was read last, if the table is still the one that it was. */
+  private async readingOf(client: pg.Client, name: string, table: Table): Promise<Reading> {
+    const { there, written } = { there: this.readings.get(name), written: this.restored.get(name) }
+    const fresh = { table, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
+    const known: Reading | null = there ?? (written ? { ...written, numbers: new Numbers(written.numbers), ...fresh } : null)
+    const absentAt = known ? undefined : this.absent.get(name)
+    const same = known && (await this.isSame(client, table, known.numbers.through, known.last))
+    const reading = same
+      ? Object.assign(known, { table, endAt: Number.NEGATIVE_INFINITY })
+      : // A table that was not there a while ago holds nothing older.
+        absentAt === undefined
+        ? await this.fromNow(client, table)
+        : { ...fresh, since: absentAt, numbers: new Numbers(), last: null }
+    this.restored.delete(name)
+    this.absent.delete(name)
+    return reading
   }
 
   /** Null: it is not there. */
@@ -185,12 +205,6 @@ export class TableFarEnd implements FarEnd {
 
   private idText(row: string): string {
     return this.s.idColumn === '' ? 'null' : `(${row}).${quoted(this.s.idColumn)}::text`
-  }
-
-  /** A table that was not there a while ago holds nothing older. */
-  private fromNothing(name: string, table: Table): Reading | null {
-    const since = this.absent.get(name)
-    return since === undefined ? null : { table, since, numbers: new Numbers(), last: null, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
   }
 
   /** What was there before anybody watched is nobody's concern. */
@@ -335,7 +349,9 @@ export class TableFarEnd implements FarEnd {
     this.wanted = [...new Set(filters)]
     // What went out under the filters before may still come.
     this.replaced = new Set([...this.replaced, ...withKeys(filters)])
-    if (this.client && this.connectedAt !== null) await this.begin(this.client, false).catch((e: unknown) => this.lost(e))
+    const { client } = this
+    // While it connects too: what is being looked at then was wanted before.
+    if (client) await this.begin(client, false).catch((e: unknown) => this.client === client && this.connectedAt !== null && this.lost(e))
   }
 
   release(needed: readonly string[]): void {
@@ -346,6 +362,7 @@ export class TableFarEnd implements FarEnd {
         this.readings.delete(name)
         this.changed = true
       }
+    for (const name of this.restored.keys()) if (!tables.has(name)) this.restored.delete(name)
   }
 
   view(): WitnessView | null {
