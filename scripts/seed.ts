@@ -187,7 +187,7 @@ async function seedRecords(db: Db, vault: Vault, zones: string[]): Promise<void>
     }),
   })
   const made = await addPublication(db, {
-    name: 'Kiln zones, as rows',
+    name: 'Kiln zones, in a table',
     equipmentIds: zones,
     trigger: { kind: 'every', seconds: 10 },
     shape: ShapeSettings.parse({ kind: 'rows', form: 'json', rows: 'wide' }),

@@ -91,7 +91,7 @@ test('a database is added: its check fails for a wrong name, and for a table tha
 
 test('what the database alters by itself stands on the wall', async () => {
   const of = async () => {
-    const line = (await ledger()).find((l) => l.publication === 'Kiln zones, as rows')
+    const line = (await ledger()).find((l) => l.publication === 'Kiln zones, in a table')
     return (line?.counts as Record<string, number> | undefined)?.altered ?? 0
   }
   const before = await of()

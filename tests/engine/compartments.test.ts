@@ -39,10 +39,10 @@ describe.concurrent('the database', () => {
     expect(s.counts()).toMatchObject({ dropped: 0, missing: 0, arrived: s.counts()!.produced })
     expect(s.counts()!.produced).toBeGreaterThan(500)
     await until(async () => (await s.events('database.silent')).length > 0, 'the silence to be told')
-    // Told when it begins and when it is over, and not meanwhile: on a slow machine it may be so twice.
-    const told = async () => [(await s.events('database.silent')).length, (await s.events('database.stores')).length] as const
-    await until(async () => (await told())[0] === (await told())[1], 'the end to be told')
-    expect((await told())[0]).toBeLessThanOrEqual(2)
+    await until(async () => s.engine.storeState.trouble === null && (await s.events('database.stores')).length > 0, 'the end to be told')
+    // Told when it begins and when it is over, and not meanwhile: on a slow machine it may be so twice, or by another cause in between.
+    expect((await s.events('database.stores')).length).toBeLessThanOrEqual(2)
+    expect((await s.events('database.silent')).length).toBeLessThanOrEqual(3)
     expect((await s.events('database.stores'))[0]?.message).toContain('nothing was lost')
     expect(await s.events('outbox.full')).toEqual([])
     expect(s.ended()).toBe(0)

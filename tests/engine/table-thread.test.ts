@@ -390,7 +390,11 @@ it('a database that takes octets and says nothing is left, and its messages go a
   expect(await s.wrong(1, () => ['confirmed', 'late', 'unknown'])).toEqual([])
   expect(s.counts()[0]).toMatchObject({ missing: 0, doubled: 0, altered: 0 })
   await until(
-    async () => Number((await s.records.admin(`select count(*) as n from pg_stat_activity where application_name = 'embrik' and datname = current_database()`))[0]!.n) <= 1,
+    async () =>
+      Number(
+        (await s.records.admin(`select count(*) as n from pg_stat_activity where application_name = 'embrik' and datname = current_database()`))[0]!
+          .n,
+      ) <= 1,
     'connections of before to be gone',
   )
 })
