@@ -10,6 +10,7 @@ import { ReceiverFaults } from '~/standins/receiver/faults'
 import { type Arrival, Receiver } from '~/standins/receiver/receiver'
 import { listAsides } from '~/store/aside'
 import { addDestination, changeDestination } from '~/store/destination'
+import { allJudged, flowInto } from './lines'
 import { bareDelivery } from './random-faults'
 import { pause } from './scene'
 import { folder, freshDatabase, until } from './support'
@@ -91,25 +92,10 @@ async function begin(part: Partial<HttpSettings> = {}) {
     destination().outbox.offer(envelopes)
   }
 
-  async function flow(total: number, during: (round: number) => void | Promise<void> = () => undefined): Promise<void> {
-    for (let done = 0, round = 0; done < total; done += 50 * names.length, round++) {
-      await until(() => destination() !== undefined && destination().outbox.waiting < 30_000, 'room in the outbox', 300)
-      for (const i of names.keys()) offer(i, 50)
-      await during(round)
-      await new Promise((next) => setImmediate(next))
-    }
-  }
+  const flow = (total: number, during?: (round: number) => void | Promise<void>) =>
+    flowInto({ count: names.length, offer: (i, n) => offer(i, n), waiting: () => destination()?.outbox.waiting ?? null }, total, during)
 
-  const settled = (seconds = 300) =>
-    until(
-      () =>
-        deliveries.every((d) => {
-          const account = engine.ledger.account(d)
-          return account.counts().waiting === 0 && account.standing.storedThrough === account.numberedThrough
-        }),
-      'every verdict',
-      seconds,
-    )
+  const settled = (seconds = 300) => allJudged(() => engine, deliveries, seconds)
 
   /** Whose verdict is not what the receiver's log says; `ends` says what those end as of which it knows nothing. */
   function wrong(ends: (m: Made) => readonly Verdict[] | null = () => null) {

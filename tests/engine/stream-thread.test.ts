@@ -11,6 +11,7 @@ import type { Arrival } from '~/standins/stream/log'
 import { Stream } from '~/standins/stream/stream'
 import { listAsides } from '~/store/aside'
 import { addDestination } from '~/store/destination'
+import { allJudged, flowInto } from './lines'
 import { bareDelivery } from './random-faults'
 import { pause } from './scene'
 import { folder, freshDatabase, until } from './support'
@@ -74,14 +75,12 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
   const random = chance(11)
 
   /** Makes messages for all topics, each tenth of its delivery under one key. */
-  async function flow(total: number, during: (round: number) => void | Promise<void> = () => undefined): Promise<void> {
-    for (let done = 0, round = 0; done < total; done += 50 * names.length, round++) {
-      await until(() => destination() !== undefined && destination().outbox.waiting < 30_000, 'room in the outbox', 300)
-      for (const [i, topic] of names.entries()) offer(deliveries[i]!, topic, Math.min(50, total))
-      await during(round)
-      await new Promise((next) => setImmediate(next))
-    }
-  }
+  const flow = (total: number, during?: (round: number) => void | Promise<void>) =>
+    flowInto(
+      { count: names.length, offer: (i, n) => offer(deliveries[i]!, names[i]!, n), waiting: () => destination()?.outbox.waiting ?? null },
+      total,
+      during,
+    )
   function offer(delivery: number, topic: string, n: number, pad = ''): void {
     const account = engine.ledger.account(delivery)
     const envelopes: Envelope[] = []
@@ -107,16 +106,7 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
     }
     destination().outbox.offer(envelopes)
   }
-  const settled = (seconds = 200) =>
-    until(
-      () =>
-        deliveries.every((d) => {
-          const account = engine.ledger.account(d)
-          return account.counts().waiting === 0 && account.standing.storedThrough === account.numberedThrough
-        }),
-      'every verdict',
-      seconds,
-    )
+  const settled = (seconds = 200) => allJudged(() => engine, deliveries, seconds)
 
   /** Whose verdict is not what the cluster's log says; `ends` says what those end as of which it knows nothing. */
   function wrong(ends: (m: Made) => readonly Verdict[] | null = () => null) {

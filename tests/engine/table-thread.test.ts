@@ -7,6 +7,7 @@ import { chance } from '~/core/value/chance'
 import { Engine } from '~/engine/engine'
 import { listAsides } from '~/store/aside'
 import { addDestination } from '~/store/destination'
+import { allJudged, flowInto } from './lines'
 import { bareDelivery } from './random-faults'
 import { pause } from './scene'
 import { folder, freshDatabase, until } from './support'
@@ -77,25 +78,10 @@ async function begin({ settings: part = {}, columns = 'n bigint, value double pr
     destination().outbox.offer(envelopes)
   }
 
-  async function flow(total: number, during: (round: number) => void | Promise<void> = () => undefined, rows = 1): Promise<void> {
-    for (let done = 0, round = 0; done < total; done += 50 * names.length, round++) {
-      await until(() => destination() !== undefined && destination().outbox.waiting < 30_000, 'room in the outbox', 300)
-      for (const i of names.keys()) offer(i, 50, { rows })
-      await during(round)
-      await new Promise((next) => setImmediate(next))
-    }
-  }
+  const flow = (total: number, during?: (round: number) => void | Promise<void>, rows = 1) =>
+    flowInto({ count: names.length, offer: (i, n) => offer(i, n, { rows }), waiting: () => destination()?.outbox.waiting ?? null }, total, during)
 
-  const settled = (seconds = 300) =>
-    until(
-      () =>
-        deliveries.every((d) => {
-          const account = engine.ledger.account(d)
-          return account.counts().waiting === 0 && account.standing.storedThrough === account.numberedThrough
-        }),
-      'every verdict',
-      seconds,
-    )
+  const settled = (seconds = 300) => allJudged(() => engine, deliveries, seconds)
 
   /** Whose verdict is not what lies in the tables. */
   async function wrong(rows = 1, ends: (m: Made) => readonly Verdict[] | null = () => null) {
@@ -295,6 +281,44 @@ it('one row for each key holds what came last; what was replaced before it was r
   expect(counts.confirmed + counts.unknown + counts.late).toBe(2000)
   // Columns that a message does not have stay as they were.
   expect(await s.records.run('select count(*) as n from kiln where value is null')).toEqual([{ n: 0 }])
+})
+
+it('a message that cannot stand in its table goes aside, and keeps nobody waiting', { timeout: 600_000 }, async () => {
+  const keyed = await begin({ columns: 'unit text unique, n bigint, value double precision', keys: 'unit', settings: { lateS: 3 } })
+  keyed.offer(0, 1, { body: () => '[{"unit":"a","n":1},{"unit":"a","n":2}]' })
+  keyed.offer(0, 1, { body: () => '{"n":1}' })
+  keyed.offer(0, 1, { body: () => '{"unit":null,"n":1}' })
+  keyed.offer(0, 1, { body: (n) => `{"unit":"a","n":${n}}` })
+  await keyed.settled()
+  expect((await keyed.asides(3)).map((a) => a.code).sort()).toEqual(['table.no-key-value', 'table.no-key-value', 'table.same-key'])
+  expect(await keyed.records.run('select n from kiln')).toEqual([{ n: 4 }])
+  const bare = await begin({ settings: { idColumn: '', lateS: 3 } })
+  bare.offer(0, 1, { body: () => '{}' })
+  await bare.settled()
+  bare.offer(0, 1, { body: () => '{"n":null}' })
+  await bare.records.run('alter table dryers enable row level security')
+  await bare.records.run('alter table dryers force row level security')
+  await bare.records.run('create policy warm on dryers using (true) with check (value > 0)')
+  bare.offer(1, 1, { body: (n) => `{"n":${n},"value":-1}` })
+  bare.offer(1, 1, { body: (n) => `{"n":${n},"value":1}` })
+  await bare.settled()
+  expect((await bare.asides(2)).map((a) => a.code).sort()).toEqual(['table.empty', 'table.rule'])
+  expect(bare.verdicts(0)).toEqual(['rejected', 'confirmed'])
+  expect(bare.verdicts(1)).toEqual(['rejected', 'confirmed'])
+})
+
+it('ids of strangers that claim millions of rows cost nothing, and hide nothing', { timeout: 600_000 }, async () => {
+  const s = await begin()
+  const [mine] = s.deliveries
+  s.offer(0, 100, { rows: 2 })
+  await s.settled()
+  await s.records.run(`insert into kiln (embrik_id, n) select 'x.' || i || '/1/9999999', 1 from generate_series(1, 500) i`)
+  await s.records.run(`insert into kiln (embrik_id, n) values ('x/0/0', 1), ('x/7/3', 1), ('/1/2', 1), ('', 1), ('7f.${mine}.1/2', 1)`)
+  s.offer(0, 300, { rows: 2 })
+  await s.settled()
+  expect(s.counts()[0]).toMatchObject({ confirmed: 400, missing: 0, altered: 0, doubled: 0, unknown: 0 })
+  // Two of them claim to be rows of one message.
+  await until(() => s.counts()[0]!.foreign === 504, 'strangers to be counted')
 })
 
 it('without a column of the id messages are known by table and values', { timeout: 600_000 }, async () => {

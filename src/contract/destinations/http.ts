@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { Id } from '../id'
-import { outboxTerms, paceTerms, witnessTerms } from './terms'
+import { outboxTerms, paceTerms, windowTerm, witnessTerms } from './terms'
 
 const POINTER = /^(\/([^~/]|~[01])*)*$/
 /** A place in a JSON text (RFC 6901). */
@@ -80,13 +80,7 @@ export const HttpSettings = z
       .default(4)
       .meta({ label: 'Requests at once', help: 'To one path one after the other, so that it stays in order', group: 'Pace' }),
     ...paceTerms,
-    window: z
-      .number()
-      .int()
-      .min(1)
-      .max(20_000)
-      .default(1000)
-      .meta({ label: 'In flight', help: 'Messages handed over ahead of their answer', group: 'Pace' }),
+    ...windowTerm(1000, 'Messages handed over ahead of their answer'),
     ...witnessTerms,
     readUrl: z
       .string()

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { ClientId, Id } from '../id'
-import { outboxTerms, paceTerms, witnessTerms } from './terms'
+import { outboxTerms, paceTerms, windowTerm, witnessTerms } from './terms'
 
 const MOST_SERVERS = 20
 
@@ -49,13 +49,7 @@ export const StreamSettings = z
       .meta({ label: 'Gathered for', unit: 'ms', help: 'A batch goes when it is full, or after this', group: 'Pace' }),
     batchKb: z.number().int().min(1).max(10_000).default(256).meta({ label: 'Batch up to', unit: 'kB', group: 'Pace' }),
     ...paceTerms,
-    window: z
-      .number()
-      .int()
-      .min(1)
-      .max(20_000)
-      .default(2000)
-      .meta({ label: 'In flight', help: 'Messages sent ahead of their acknowledgement', group: 'Pace' }),
+    ...windowTerm(2000, 'Messages sent ahead of their acknowledgement'),
     ...witnessTerms,
     witnessCredentialId: Id.nullable().meta({ label: 'Witness certificate or log-in', group: 'Witness' }),
     ...outboxTerms,

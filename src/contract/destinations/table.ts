@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { Id } from '../id'
-import { hostField, portField } from '../sources/pace'
-import { outboxTerms, paceTerms, witnessTerms } from './terms'
+import { databaseFields } from '../sources/database'
+import { outboxTerms, paceTerms, windowTerm, witnessTerms } from './terms'
 
 /** A name in PostgreSQL has so many octets at most (4.1.1). */
 export const NAME_OCTETS = 63
@@ -14,11 +14,7 @@ const column = z
 /** A PostgreSQL database whose tables take messages as rows. */
 export const TableSettings = z
   .object({
-    host: hostField.meta({ label: 'Host', group: 'Reach' }),
-    port: portField.meta({ label: 'Port', help: '5432 unless they say otherwise', group: 'Reach' }),
-    database: z.string().trim().min(1, 'Which database?').max(63).meta({ label: 'Database', group: 'Reach' }),
-    tls: z.boolean().meta({ label: 'TLS', group: 'Security' }),
-    authorityId: Id.nullable().meta({ label: 'Trusted authority', help: 'Which CA signed the server', group: 'Security' }),
+    ...databaseFields,
     credentialId: Id.nullable().meta({ label: 'Log-in', help: 'User and password; it must be allowed to insert', group: 'Identity' }),
     idColumn: column.default('embrik_id').meta({
       label: 'Column of the id',
@@ -40,13 +36,7 @@ export const TableSettings = z
       .default(20)
       .meta({ label: 'Gathered for', unit: 'ms', help: 'A statement goes when it is full, or after this', group: 'Pace' }),
     ...paceTerms,
-    window: z
-      .number()
-      .int()
-      .min(1)
-      .max(20_000)
-      .default(2000)
-      .meta({ label: 'In flight', help: 'Messages handed over ahead of their answer', group: 'Pace' }),
+    ...windowTerm(2000, 'Messages handed over ahead of their answer'),
     ...witnessTerms,
     rowColumn: column.default('embrik_row').meta({
       label: 'Column of the row number',

@@ -21,6 +21,11 @@ export const paceTerms = {
     .meta({ label: 'Acknowledged within', unit: 's', help: 'Else Embrik connects anew and sends again', group: 'Pace' }),
 }
 
+/** How far what is sent may be ahead of its answers. */
+export const windowTerm = (usual: number, help: string) => ({
+  window: z.number().int().min(1).max(20_000).default(usual).meta({ label: 'In flight', help, group: 'Pace' }),
+})
+
 /** Whether it is read back, and when what is not seen counts as missing. */
 export const witnessTerms = {
   witness: z.boolean().meta({ label: 'Witness', help: 'Read everything back with a connection of its own', group: 'Witness' }),

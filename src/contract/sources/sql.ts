@@ -1,15 +1,11 @@
 import { z } from 'zod'
-import { Id } from '../id'
-import { hostField, paceFields, portField, timeoutField } from './pace'
+import { databaseFields } from './database'
+import { paceFields, timeoutField } from './pace'
 
 /** A read-only query on a PostgreSQL database, asked at a rate. */
 export const SqlSettings = z
   .object({
-    host: hostField.meta({ label: 'Host', group: 'Reach' }),
-    port: portField.meta({ label: 'Port', help: '5432 unless they say otherwise', group: 'Reach' }),
-    database: z.string().trim().min(1, 'Which database?').max(63).meta({ label: 'Database', group: 'Reach' }),
-    tls: z.boolean().meta({ label: 'TLS', group: 'Security' }),
-    authorityId: Id.nullable().meta({ label: 'Trusted authority', help: 'Which CA signed the server', group: 'Security' }),
+    ...databaseFields,
     user: z.string().trim().min(1, 'Which user?').max(63).meta({ label: 'User', group: 'Security' }),
     query: z
       .string()

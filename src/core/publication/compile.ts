@@ -244,6 +244,7 @@ function checkPlaces(
 ): void {
   const kind = kindOf(draft.address)
   const [noun] = kind.nouns
+  const { saysWhose = false } = shapeOf(draft.shape)
   const names = (m: PlanMessage) => {
     const one = equipment[m.equipment[0] ?? 0]
     return m.members?.length === 1 ? `${one?.name} ${one?.members[m.members[0]!]?.label}` : (one?.name ?? '')
@@ -258,7 +259,7 @@ function checkPlaces(
     if (typeof m.place === 'string') fixed.push(place)
     const apart = kind.apart(m, (r) => placeText(r, keys))
     const twin = owners.get(apart)
-    if (twin) {
+    if (twin && !saysWhose) {
       const bare = draft.shape.kind === 'value'
       if (told++ < 3)
         (bare ? stop : warn)(
@@ -291,7 +292,7 @@ function checkPlaces(
     const shared =
       messages.find((m) => typeof m.place === 'string' && m.place !== '' && theirs.has(kind.apart(m, text)))?.place ??
       fixed.find((p) => other.messages.some((m) => typeof m.place !== 'string' && kind.mayBecome(m.place, p)))
-    if (typeof shared === 'string')
+    if (typeof shared === 'string' && !(saysWhose && shapeOf(other.shape).saysWhose))
       warn('address', `${other.name} writes to ${shared} too`, 'Receivers cannot tell the two apart: change one address')
   }
   const steering = new Set(messages.flatMap((m) => m.steering.map((i) => equipment[m.equipment[0]!]!.members[i]!.key)))

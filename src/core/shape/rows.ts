@@ -102,6 +102,7 @@ export const rowsShape: Shape<'rows'> = {
   kind: 'rows',
   label: 'Rows',
   standard: 'RFC 8259, RFC 4180',
+  saysWhose: true,
   reserved: (s) => (s.rows === 'wide' ? ['equipment', 'at', 'quality'] : []),
   contentType: (s) => (s.form === 'csv' ? 'text/csv; header=present' : 'application/json'),
   grouping: (s) => s.per,

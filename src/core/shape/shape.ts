@@ -119,6 +119,8 @@ export interface Shape<K extends ShapeKind> {
   /** Names that members must not have at the top of the message. */
   reserved(settings: Settings<K>): readonly string[]
   contentType(settings: Settings<K>): string
+  /** The payload says whose values they are: places need not tell that. */
+  saysWhose?: boolean
   /** What one message is about. */
   grouping(settings: Settings<K>): 'member' | 'equipment' | 'publication'
   /** One line for people. */

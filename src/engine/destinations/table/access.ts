@@ -2,7 +2,7 @@ import pg from 'pg'
 import type { TableSettings } from '~/contract/destinations/table'
 import { fail } from '~/contract/failure'
 import type { OpenCredential } from '~/store/credential'
-import { openPostgres } from '../../net/postgres'
+import { openPostgres, type PostgresAccess } from '../../net/postgres'
 
 /** Settings with their credentials opened; for the driver only. */
 export interface TableTarget {
@@ -12,18 +12,8 @@ export interface TableTarget {
   witnessCredential: OpenCredential | null
 }
 
-/** Who speaks with the database. */
-export interface TableUser {
-  host: string
-  port: number
-  database: string
-  user: string
-  password: string
-  tls: { ca: string | null } | null
-  /** A statement ends after so long at the server, ms. */
-  statementMs: number
-  /** What the server's list of connections calls it. */
-  name: string
+/** Who speaks with the database; `reads`: and only reads. */
+export interface TableUser extends Omit<PostgresAccess, 'types' | 'options'> {
   reads: boolean
 }
 
@@ -56,7 +46,7 @@ const types = {
 }
 
 /** Connects and logs in; `lost` hears once when the connection ends by itself. */
-export async function connectTable(u: TableUser, lost: (e: unknown) => void): Promise<pg.Client> {
+export function connectTable(u: TableUser, lost: (e: unknown) => void): Promise<pg.Client> {
   return openPostgres(
     {
       ...u,

@@ -20,6 +20,12 @@ type Said = readonly [meaning: Meaning, code: string, words: string, hint: strin
 
 /** By error code (PostgreSQL's manual, appendix A), what is to be done about it. */
 const known: Readonly<Record<string, Said>> = {
+  '21000': [
+    'split',
+    'same-key',
+    'two rows of one message have the same key',
+    'Name more columns as keys of rows, or take a shape with one row a message',
+  ],
   '22001': ['split', 'too-long', 'a text is longer than its column takes', 'Make the column longer, or the text shorter'],
   '22003': ['split', 'out-of-range', 'a number is larger than its column takes', 'Give the column a larger type'],
   '22007': ['split', 'type', 'a value does not fit the type of its column', 'Change the type of the column, or how the shape writes times'],
@@ -32,6 +38,8 @@ const known: Readonly<Record<string, Said>> = {
   '23505': ['split', 'twice', 'a row with the same key is there already', 'Name the keys of rows in the address, so that rows are replaced'],
   '23514': ['split', 'rule', 'a rule of the table forbids it', 'Change the rule, or what is sent'],
   '23P01': ['split', 'rule', 'a rule of the table forbids it', 'Change the rule, or what is sent'],
+  '44000': ['split', 'rule', 'a rule of the view forbids it', 'Change the rule, or what is sent'],
+  '42601': ['split', 'empty', 'the message has nothing that a column could hold', 'Send a member that always has a value'],
   '54000': ['split', 'too-large', 'it is larger than the database takes', 'Send fewer members'],
   '42P10': ['later', 'no-key', 'no unique index is on the keys of rows', 'Make one on just these columns'],
   '42P01': ['later', 'no-table', 'there is no such table', 'Make it, or let Embrik make what is missing'],
@@ -41,6 +49,7 @@ const known: Readonly<Record<string, Said>> = {
   '42P07': ['later', 'made', 'somebody else made it in this moment', 'Embrik looks again'],
   '42809': ['later', 'no-table', 'it is no table that takes rows', 'Name a table'],
   '25006': ['all later', 'reads-only', 'the server only reads just now: a standby?', 'Send to the primary server'],
+  '40003': ['lost', 'ended', 'whether it was kept is not known', 'Embrik connects anew and sends again'],
   '40001': ['later', 'again', 'it collided with others', 'Embrik tries again'],
   '40P01': ['later', 'again', 'it and others waited for each other', 'Embrik tries again'],
   '55P03': ['later', 'locked', 'the table is locked', 'Embrik tries again'],
@@ -84,9 +93,10 @@ const isState = (code: unknown): code is string => typeof code === 'string' && /
 /** What an error means for what was sent to a table, and in words. */
 export function meaningOf(e: unknown, place: string, u: TableUser): { meaning: Meaning; failure: Failure } {
   if (e instanceof FailureError) return { meaning: 'later', failure: e.failure }
-  const { code, detail = '', column } = e as { code?: string; detail?: string; column?: string }
+  const { code, detail = '', column, routine } = e as { code?: string; detail?: string; column?: string; routine?: string }
   if (!isState(code)) return { meaning: 'lost', failure: lostFailure(e, u) }
-  const [meaning, short, words, hint] = known[code] ?? byClass(code)
+  // What may not be written there says the same code for a table and for one row of it (row security).
+  const [meaning, short, words, hint] = routine === 'ExecWithCheckOptions' ? known['44000']! : (known[code] ?? byClass(code))
   const said = [wordsOf(e), detail].filter(Boolean).join('; ').slice(0, 300)
   const where = column === undefined ? place : `${place}, column ${column}`
   return { meaning, failure: { code: `table.${short}`, message: `${where.slice(0, 200)}: ${words} (${code}: ${said})`, hint, where: 'destination' } }

@@ -35,9 +35,15 @@ interface Reading {
   /** Who the row is that was read last: a table that was emptied, or came back as it was before, has another one there, or none. */
   last: string | null
   /** Rows of messages of which not all have been read. */
-  parts: Map<string, { rows: (Row | undefined)[]; numbers: number[] }>
+  parts: Map<string, Parts>
   /** All that was there when this was asked has come (monotonic ms). */
   endAt: number
+}
+
+/** Rows of one message by which of them each is. */
+interface Parts {
+  rows: Map<number, Row>
+  numbers: number[]
 }
 
 interface Token {
@@ -162,8 +168,9 @@ export class TableFarEnd implements FarEnd {
 
   /** Goes on where it was read last, if the table is still the one that it was. */
   private async readingOf(client: pg.Client, name: string, table: Table): Promise<Reading> {
-    const { there, written } = { there: this.readings.get(name), written: this.restored.get(name) }
-    const fresh = { table, parts: new Map(), endAt: Number.NEGATIVE_INFINITY }
+    const there = this.readings.get(name)
+    const written = this.restored.get(name)
+    const fresh = { table, parts: new Map<string, Parts>(), endAt: Number.NEGATIVE_INFINITY }
     const known: Reading | null = there ?? (written ? { ...written, numbers: new Numbers(written.numbers), ...fresh } : null)
     const absentAt = known ? undefined : this.absent.get(name)
     const same = known && (await this.isSame(client, table, known.numbers.through, known.last))
@@ -270,19 +277,21 @@ export class TableFarEnd implements FarEnd {
     const came = rows.filter((r) => r.n !== null)
     const whole = came.filter((r) => Number(r.n) > numbers.through).length < ROWS_MOST
     const snapshot = { oldest: BigInt(first.oldest), next: BigInt(first.next) }
+    const values = came.map((r) => parseExact(r.row) as Row)
+    // A column that came since: the table is looked at again, so that it is known whether it fills itself.
+    if (values.some((row) => Object.keys(row).some((column) => !reading.table.columns.has(column))))
+      reading.table = (await this.lookAt(client, name)) ?? reading.table
+    if (this.client !== client || this.readings.get(name) !== reading) return false
+    // From here on nothing is waited for: what is taken is told.
     const highest = came.at(-1)
     if (highest && Number(highest.n) > numbers.through) reading.last = highest.who
-    numbers.took(
+    const all = numbers.took(
       came.map((r) => Number(r.n)),
       whole,
       snapshot,
       at,
     )
-    const values = came.map((r) => parseExact(r.row) as Row)
-    // A column that came since: the table is looked at again, so that it is known whether it fills itself.
-    if (values.some((row) => Object.keys(row).some((column) => !reading.table.columns.has(column))))
-      reading.table = (await this.lookAt(client, name)) ?? reading.table
-    if (this.client !== client) return false
+    if (!all) reading.since = at
     came.forEach((r, i) => {
       this.row(name, reading, r, values[i]!)
     })
@@ -300,21 +309,21 @@ export class TableFarEnd implements FarEnd {
     for (const [column, { own }] of reading.table.columns) if (!own && column !== this.s.idColumn) values[column] = all[column]
     const { id: of, k, of: count } = id === null ? { id: '', k: 0, of: 1 } : readRowId(id)
     if (count === 1) return this.sighting(name, reading, id, [values], [Number(n)])
-    const parts = reading.parts.get(of) ?? { rows: new Array<Row | undefined>(count).fill(undefined), numbers: [] }
-    reading.parts.set(of, parts)
     // Once more the same row: it is another copy of the message.
-    if (parts.rows[k]) this.tell(name, reading, of)
-    const own = reading.parts.get(of) ?? { rows: new Array<Row | undefined>(count).fill(undefined), numbers: [] }
-    reading.parts.set(of, own)
-    own.rows[k] = values
-    own.numbers.push(Number(n))
-    if (own.rows.every(Boolean)) this.tell(name, reading, of)
+    if (reading.parts.get(of)?.rows.has(k)) this.tell(name, reading, of)
+    const parts: Parts = reading.parts.get(of) ?? { rows: new Map(), numbers: [] }
+    reading.parts.set(of, parts)
+    parts.rows.set(k, values)
+    parts.numbers.push(Number(n))
+    if (parts.rows.size === count) this.tell(name, reading, of)
   }
 
   private tell(name: string, reading: Reading, id: string): void {
     const parts = reading.parts.get(id)
     reading.parts.delete(id)
-    if (parts) this.sighting(name, reading, id, parts.rows.filter((r) => r !== undefined) as Row[], parts.numbers)
+    if (!parts) return
+    const rows = [...parts.rows].sort(([a], [b]) => a - b).map(([, row]) => row)
+    this.sighting(name, reading, id, rows, parts.numbers)
   }
 
   private sighting(topic: string, reading: Reading, id: string | null, rows: readonly Row[], numbers: readonly number[]): void {
@@ -346,7 +355,7 @@ export class TableFarEnd implements FarEnd {
   }
 
   async watch(filters: readonly string[]): Promise<void> {
-    this.wanted = [...new Set(filters)]
+    this.wanted = filters
     // What went out under the filters before may still come.
     this.replaced = new Set([...this.replaced, ...withKeys(filters)])
     const { client } = this

@@ -42,8 +42,9 @@ export class Numbers {
   /**
    * Takes what was read at once, in order: those that were left, and those that are new. `whole`: nothing new was held back.
    * @param snapshot who was under way then: the oldest, and the first that had not begun
+   * @returns whether all that was passed by is still asked for: there may be too much of it
    */
-  took(numbers: readonly number[], whole: boolean, snapshot: { oldest: bigint; next: bigint }, now: number): void {
+  took(numbers: readonly number[], whole: boolean, snapshot: { oldest: bigint; next: bigint }, now: number): boolean {
     const before = this.through
     const fresh = numbers.filter((n) => n > before)
     const old = new Set(numbers.filter((n) => n <= before))
@@ -62,9 +63,11 @@ export class Numbers {
       if (n > last + 1) this.gaps.push({ from: last + 1, to: n - 1, before: snapshot.next, at: now })
       last = n
     }
-    if (this.gaps.length > GAPS_MOST) this.gaps.splice(0, this.gaps.length - GAPS_MOST)
     this.through = last
     for (const n of numbers) this.open.add(n)
+    if (this.gaps.length <= GAPS_MOST) return true
+    this.gaps.splice(0, this.gaps.length - GAPS_MOST)
+    return false
   }
 
   counted(numbers: readonly number[]): void {

@@ -113,6 +113,14 @@ export class TableSender implements DestinationConnection {
       }
     const { idColumn, rowColumn } = this.s
     const bad = filledIn(rows.rows).find((name) => !isName(name) || name === idColumn || name === rowColumn)
+    const keyless = columnsOf(unpackProperties(envelope.properties).how ?? '').find((k) => rows.rows.some((r) => r[k] === null || r[k] === undefined))
+    if (keyless !== undefined)
+      return {
+        code: 'table.no-key-value',
+        message: `${envelope.topic}: there is no ${keyless}, by which a row is known again`,
+        hint: 'Send it in each message, or correct the keys of rows',
+        where: 'destination',
+      }
     if (bad === undefined) return null
     return {
       code: 'table.name',
@@ -199,7 +207,11 @@ export class TableSender implements DestinationConnection {
     const { keys } = lane
     const write = (columns: readonly string[]) => writing({ table, columns, keys, idColumn, rowColumn })
     const all = (which: readonly Sending[]) => `[${which.map((m) => withIds(m, m.id, idColumn)).join(',')}]`
-    if (keys.length === 0) return [{ text: write([...new Set(sent.flatMap((m) => m.filled))].sort()), rows: all(sent) }]
+    if (keys.length === 0) {
+      const filled = [...new Set(sent.flatMap((m) => m.filled))].sort()
+      const rows = sent.flatMap((m) => m.rows)
+      return [{ text: write(filled.length > 0 ? filled : columnsIn(rows, table)), rows: all(sent) }]
+    }
     const out: { columns: string; keys: Set<string>; sent: Sending[] }[] = []
     for (const m of sent) {
       const columns = JSON.stringify(columnsIn(m.rows, table))
@@ -259,7 +271,7 @@ export class TableSender implements DestinationConnection {
       : {
           code: 'table.no-column',
           message: `${lane.table} has no column ${without.column}`,
-          hint: `Add it, or let Embrik make what is missing; then what is aside can be sent again`,
+          hint: 'Add it, or let Embrik make what is missing; then what is aside can be sent again',
           where: 'destination',
         }
     for (const { answer } of lane.refused(now)) answer({ kind: 'refused', failure })
