@@ -1,6 +1,7 @@
 import { X509Certificate } from 'node:crypto'
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
+import { FileSettings } from '~/contract/destinations/file'
 import { HttpSettings } from '~/contract/destinations/http'
 import { TableSettings } from '~/contract/destinations/table'
 import { newId } from '~/contract/id'
@@ -12,7 +13,17 @@ import { overMqtt } from '~/core/publication/over-mqtt'
 import { makeApplicationCertificate } from '~/engine/sources/opcua/application'
 import { setUpOrders } from '~/standins/orders'
 import { demoPki } from '~/standins/pki'
-import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, receiverUsers, recordsLogins, streamUsers } from '~/standins/plant'
+import {
+  brokerUsers,
+  compressorLogin,
+  kilnLogin,
+  objectBucket,
+  objectKeys,
+  ordersLogin,
+  receiverUsers,
+  recordsLogins,
+  streamUsers,
+} from '~/standins/plant'
 import { standinPorts } from '~/standins/ports'
 import { setUpRecords } from '~/standins/records'
 import { addCredential, applicationCredential, listCredentials } from '~/store/credential'
@@ -39,6 +50,7 @@ const base = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
 const ports = standinPorts(base)
 const streamServers = `127.0.0.1:${ports.stream}, 127.0.0.1:${ports.streamSecond}`
 const receiverUrl = `https://127.0.0.1:${ports.receiver}/api`
+const objectsUrl = `https://127.0.0.1:${ports.objects}`
 const databasePort = Number(new URL(databaseUrl()).port)
 const demo = process.env.EMBRIK_DEMO_DIR ?? '.embrik/demo'
 
@@ -73,6 +85,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
     records: recordsLogins,
     stream: streamUsers,
     receiver: Object.fromEntries(Object.entries(receiverUsers).map(([user, { secret }]) => [user, secret])),
+    objects: Object.fromEntries(Object.entries(objectKeys).map(([key, { secret }]) => [key, secret])),
   }
   await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`, { mode: 0o600 })
   const application = await applicationCredential(db, vault)
@@ -198,6 +211,43 @@ async function seedRecords(db: Db, vault: Vault, zones: string[]): Promise<void>
   await goLive(db, made.id, 'Ines Rook', freeze)
 }
 
+/** Files of the works' object store, which take the kiln's zones as columns. */
+async function seedLake(db: Db, vault: Vault, authorityId: string, zones: string[]): Promise<void> {
+  const login = (name: string, user: keyof typeof objectKeys) =>
+    addCredential(db, vault, { name, kind: 'password', certificate: null, facts: null, user, secret: objectKeys[user].secret })
+  const { id: destinationId } = await addDestination(db, {
+    name: 'Works lake',
+    kind: 'file',
+    enabled: true,
+    settings: FileSettings.parse({
+      store: 'objects',
+      url: objectsUrl,
+      bucket: objectBucket,
+      folder: 'lake',
+      authorityId,
+      credentialId: (await login('Embrik at the works lake', 'embrik')).id,
+      format: 'parquet',
+      compression: 'zstd',
+      ageS: 5,
+      retryMs: 1000,
+      witness: true,
+      lateS: 60,
+      witnessCredentialId: (await login('Witness at the works lake', 'witness')).id,
+      outboxMb: 200,
+    }),
+  })
+  const made = await addPublication(db, {
+    name: 'Kiln zones, in files',
+    equipmentIds: zones,
+    trigger: { kind: 'every', seconds: 20 },
+    shape: ShapeSettings.parse({ kind: 'rows', form: 'json', rows: 'wide' }),
+    address: { kind: 'file', topic: 'kiln/{time.year}-{time.month}-{time.day}', topicRule: 'slug', types: 'at time' },
+    steersOnly: false,
+    destinationId,
+  })
+  await goLive(db, made.id, 'Ines Rook', freeze)
+}
+
 /** The data was kept but the ports moved: what points at the stand-ins follows. */
 async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const s of await listSources(db)) {
@@ -211,6 +261,8 @@ async function movePorts(db: Db, vault: Vault): Promise<void> {
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, url: receiverUrl, readUrl: `${receiverUrl}/kept?after={cursor}` } })
     if (d.name === 'Works records' && d.kind === 'table' && d.settings.host === '127.0.0.1' && d.settings.port !== databasePort)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: databasePort } })
+    if (d.name === 'Works lake' && d.kind === 'file' && d.settings.url.startsWith('https://127.0.0.1:') && d.settings.url !== objectsUrl)
+      await changeDestination(db, d.id, { ...d, settings: { ...d.settings, url: objectsUrl } })
     if (d.name === 'Site broker' && d.kind === 'mqtt' && d.settings.host === '127.0.0.1' && d.settings.port !== ports.brokerMutual)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, port: ports.brokerMutual } })
   }
@@ -358,6 +410,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   await seedStream(db, vault, authority.id, zones)
   await seedReceiver(db, vault, authority.id, zones)
   await seedRecords(db, vault, zones)
+  await seedLake(db, vault, authority.id, zones)
   // Last: whoever finds people here finds a whole demo.
   for (const p of people) await addPerson(db, p)
 }

@@ -21,6 +21,7 @@ try {
     EMBRIK_PORT_BASE: String(base),
     EMBRIK_ENGINE_SECRET: process.env.EMBRIK_ENGINE_SECRET ?? keptSecret(join(home, 'engine.secret'), 24),
     EMBRIK_WORK_DIR: join(home, 'engine'),
+    EMBRIK_FILES_DIR: process.env.EMBRIK_FILES_DIR ?? join(home, 'files'),
     EMBRIK_WEB_DIST: join(root, 'dist', 'web'),
     EMBRIK_HOME: home,
   }

@@ -16,6 +16,7 @@ export function portsOf(base) {
     stream: base + 17,
     streamSecond: base + 18,
     receiver: base + 24,
+    objects: base + 25,
   }
 }
 
@@ -40,6 +41,7 @@ const names = {
   stream: 'works stream, first node',
   streamSecond: 'works stream, second node',
   receiver: 'works receiver, HTTPS',
+  objects: 'works object store, HTTPS',
 }
 
 /** Throws one line that names the first port somebody else holds. */

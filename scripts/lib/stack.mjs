@@ -53,6 +53,7 @@ export async function startDemoStack({
       EMBRIK_ENGINE_SECRET: secret,
       EMBRIK_MASTER_KEY_FILE: join(home, 'master.key'),
       EMBRIK_WORK_DIR: join(home, 'engine'),
+      EMBRIK_FILES_DIR: join(demo, 'files'),
       EMBRIK_WEB_DIST: join(root, 'dist', 'web'),
       EMBRIK_HOME: home,
       ...more,

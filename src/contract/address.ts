@@ -1,11 +1,12 @@
 import { z } from 'zod'
+import { FileAddress } from './addresses/file'
 import { HttpAddress } from './addresses/http'
 import { MqttAddress } from './addresses/mqtt'
 import { StreamAddress } from './addresses/stream'
 import { TableAddress } from './addresses/table'
 
 /** Where messages go, in the words of the kind of their destination. */
-export const Address = z.discriminatedUnion('kind', [MqttAddress, StreamAddress, HttpAddress, TableAddress])
+export const Address = z.discriminatedUnion('kind', [MqttAddress, StreamAddress, HttpAddress, TableAddress, FileAddress])
 export type Address = z.infer<typeof Address>
 export type AddressKindName = Address['kind']
 export type AddressOfKind<K extends AddressKindName> = Extract<Address, { kind: K }>

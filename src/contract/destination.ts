@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { FileSettings } from './destinations/file'
 import { HttpSettings } from './destinations/http'
 import { MqttSettings } from './destinations/mqtt'
 import { StreamSettings } from './destinations/stream'
@@ -7,7 +8,7 @@ import type { Terms } from './destinations/terms'
 import { Id, Name } from './id'
 
 /** The settings of each kind of destination: its own, and the terms that all have. */
-export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings, http: HttpSettings, table: TableSettings }
+export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings, http: HttpSettings, table: TableSettings, file: FileSettings }
 export type DestinationKind = keyof typeof destinationSettings
 export type DestinationSettings = { [K in DestinationKind]: z.infer<(typeof destinationSettings)[K]> & Terms }
 
@@ -18,6 +19,7 @@ const unionOf = <S extends z.core.$ZodLooseShape>(more: S) =>
     z.object({ kind: z.literal('stream'), settings: destinationSettings.stream, ...more }),
     z.object({ kind: z.literal('http'), settings: destinationSettings.http, ...more }),
     z.object({ kind: z.literal('table'), settings: destinationSettings.table, ...more }),
+    z.object({ kind: z.literal('file'), settings: destinationSettings.file, ...more }),
   ])
 
 export const DestinationDraft = unionOf(drafted)

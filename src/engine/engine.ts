@@ -328,11 +328,12 @@ export class Engine {
   }
 
   /** A destination with its credentials opened. */
-  async target<K extends DestinationKind>(d: { name: string; settings: DestinationSettings[K] }): Promise<DestinationTarget<K>> {
+  async target<K extends DestinationKind>(d: { id?: string; name: string; settings: DestinationSettings[K] }): Promise<DestinationTarget<K>> {
     const { db, vault } = this.options
     const open = (id: string | null): Promise<OpenCredential> | null => (id ? openCredential(db, vault, id) : null)
     const { authorityId, credentialId, witnessCredentialId } = d.settings
     return {
+      id: d.id ?? null,
       name: d.name,
       settings: d.settings,
       authority: await open(authorityId),

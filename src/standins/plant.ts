@@ -29,6 +29,14 @@ export const receiverUsers = {
   reader: { secret: 'clay-reader-9', writes: false },
 }
 
+/** The object store of the works, and who may what in its bucket, by what keys of objects begin with. */
+export const objectKeys = {
+  embrik: { secret: 'clay-lake-writer-11', write: ['lake/'], read: ['lake/'] },
+  witness: { secret: 'clay-lake-reader-12', write: [], read: ['lake/'] },
+  reader: { secret: 'clay-lake-reader-13', write: [], read: [''] },
+}
+export const objectBucket = 'varnmoor'
+
 export const brokerUsers: User[] = [
   {
     name: 'embrik',

@@ -12,5 +12,6 @@ export function standinPorts(base: number) {
     stream: base + 17,
     streamSecond: base + 18,
     receiver: base + 24,
+    objects: base + 25,
   }
 }

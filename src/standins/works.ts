@@ -9,9 +9,21 @@ import { Gate } from './gate'
 import { KilnServer } from './kiln/server'
 import { FieldServer } from './modbus/server'
 import { worksUnits } from './modbus/units'
+import { ObjectStoreStandin } from './objects/objects'
 import { Panel } from './panel/panel'
 import { demoPki } from './pki'
-import { brokerUsers, compressorLogin, deviceLogins, kilnLogin, receiverUsers, streamPermissions, streamTopics, streamUsers } from './plant'
+import {
+  brokerUsers,
+  compressorLogin,
+  deviceLogins,
+  kilnLogin,
+  objectBucket,
+  objectKeys,
+  receiverUsers,
+  streamPermissions,
+  streamTopics,
+  streamUsers,
+} from './plant'
 import { standinPorts } from './ports'
 import { Receiver } from './receiver/receiver'
 import { Stream } from './stream/stream'
@@ -29,6 +41,7 @@ export interface RunningWorks {
   compressor: CompressorServer
   stream: Stream
   receiver: Receiver
+  objects: ObjectStoreStandin
   stop(): Promise<void>
 }
 
@@ -97,8 +110,9 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     users: receiverUsers,
     most: KEPT,
   })
+  const objects = await ObjectStoreStandin.start({ port: ports.objects, tls: { cert, key }, bucket: objectBucket, keys: objectKeys })
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
-  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver })
+  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects })
   return {
     broker,
     kiln,
@@ -108,10 +122,12 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     compressor,
     stream,
     receiver,
+    objects,
     stop: async () => {
       unwatchFile(trustFile)
       await panel.stop()
       await speakers.stop()
+      await objects.stop()
       await receiver.stop()
       await stream.stop()
       await compressor.stop()

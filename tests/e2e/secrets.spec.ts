@@ -3,7 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { postgresBin } from '../../scripts/lib/packages.mjs'
 import { routes } from '../../src/contract/routes'
-import { brokerUsers, compressorLogin, kilnLogin, ordersLogin, receiverUsers, recordsLogins, streamUsers } from '../../src/standins/plant'
+import { brokerUsers, compressorLogin, kilnLogin, objectKeys, ordersLogin, receiverUsers, recordsLogins, streamUsers } from '../../src/standins/plant'
 import { answersFile, api, demo, expect, home, people, test, web } from './support'
 
 /** The middle of a PEM key, without line ends: what would show it in whatever wrapping. */
@@ -29,6 +29,7 @@ function secretsOfThisRun(): [string, string][] {
   for (const [, password] of Object.values(people)) found.push(['password of a person', password])
   for (const [name, password] of Object.entries(streamUsers)) found.push([`stream password of ${name}`, password])
   for (const [name, { secret }] of Object.entries(receiverUsers)) found.push([`receiver password of ${name}`, secret])
+  for (const [key, { secret }] of Object.entries(objectKeys)) found.push([`secret of the key ${key} of the object store`, secret])
   for (const u of brokerUsers) if (u.password) found.push([`broker password of ${u.name}`, u.password])
   for (const file of readdirSync(join(demo, 'pki')).filter((f) => f.includes('key')))
     for (const line of keyMaterial(readFileSync(join(demo, 'pki', file), 'utf8'))) found.push([`private key ${file}`, line])

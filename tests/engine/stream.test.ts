@@ -289,6 +289,7 @@ describe('a stream read back', () => {
         acquaintance: () => null,
         lost: (why) => told.push(why),
         hurry: () => undefined,
+        damaged: () => undefined,
         refused: (filters) => refusals.push([...filters.keys()]),
       },
       realClock,

@@ -81,7 +81,8 @@ export class SimEngine {
       ledger: this.ledger,
       driver: mqttDriverOver(world.net.dial(this.owner, (client, bytes) => world.wrote(this, client, bytes))),
       event: (dest, severity, code, message) => world.event(this, dest.name, severity, code, message),
-      target: (dest) => Promise.resolve({ name: dest.name, settings: dest.settings, authority: null, credential: null, witnessCredential: null }),
+      target: (dest) =>
+        Promise.resolve({ id: dest.id, name: dest.name, settings: dest.settings, authority: null, credential: null, witnessCredential: null }),
       maySend: () => this.lease.valid(),
       mayHold: () => this.lease.mayHold(),
       fenced: () => this.lease.lost(),

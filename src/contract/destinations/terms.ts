@@ -33,7 +33,7 @@ export const witnessTerms = {
     .number()
     .int()
     .min(1, 'At least 1 s')
-    .max(3600)
+    .max(172_800)
     .default(30)
     .meta({ label: 'Late after', unit: 's', help: 'Not seen that long after its acknowledgement: missing', group: 'Witness' }),
 }

@@ -1,5 +1,6 @@
 import type { Address, AddressKindName, AddressOfKind } from '~/contract/address'
 import type { AddressKind, SentAs } from './kind'
+import { fileAddress } from './kinds/file'
 import { httpAddress } from './kinds/http'
 import { mqttAddress } from './kinds/mqtt'
 import { streamAddress } from './kinds/stream'
@@ -12,6 +13,7 @@ export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } =
   stream: streamAddress,
   http: httpAddress,
   table: tableAddress,
+  file: fileAddress,
 }
 
 /** The kind of an address, which takes it as its own. */

@@ -8,6 +8,8 @@ import type { NodeSession } from './session'
 
 /** A destination with its credentials opened; for drivers only. */
 export interface DestinationTarget<K extends DestinationKind = DestinationKind> {
+  /** Null: it is not stored yet. */
+  id: string | null
   name: string
   settings: DestinationSettings[K]
   authority: OpenCredential | null
@@ -91,6 +93,8 @@ export interface DestinationConnection {
   ready(ordinal: number, e: Envelope): boolean
   /** Resolves when the other side has shown that it heard all that was said so far. */
   heard(): Promise<void>
+  /** Nothing more is handed over before something has its answer: what is gathered here goes now, all of it or as it likes. */
+  hurry?(all: boolean): void
   close(): void
 }
 
@@ -138,5 +142,5 @@ export interface DestinationDriver<K extends DestinationKind = DestinationKind> 
   sameSender(a: DestinationTarget<K>, b: DestinationTarget<K>): boolean
   sameWitness(a: DestinationTarget<K>, b: DestinationTarget<K>): boolean
   /** The far end, to be read back. */
-  farEnd(target: DestinationTarget<K>, sink: FarSink, clock: Clock): FarEnd
+  farEnd(target: DestinationTarget<K>, sink: FarSink, clock: Clock, remembered: Remembered): FarEnd
 }

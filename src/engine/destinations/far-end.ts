@@ -41,6 +41,8 @@ export interface FarSink {
   lost(why: Failure): void
   /** What was seen should be written at once: the other side hands out no more before that. */
   hurry(): void
+  /** Something that holds many messages cannot be read as it was written, for this reason. */
+  damaged(what: string, why: string): void
   /** Filters that may not be read, with the reason; all of them, each time. */
   refused(filters: ReadonlyMap<string, string>): void
 }

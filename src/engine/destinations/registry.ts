@@ -1,5 +1,6 @@
 import type { DestinationKind } from '~/contract/destination'
 import type { DestinationDriver } from './driver'
+import { fileDriver } from './file/driver'
 import { httpDriver } from './http/driver'
 import { mqttDriver } from './mqtt/driver'
 import { streamDriver } from './stream/driver'
@@ -10,6 +11,7 @@ const drivers: { [K in DestinationKind]: DestinationDriver<K> } = {
   stream: streamDriver,
   http: httpDriver,
   table: tableDriver,
+  file: fileDriver,
 }
 
 /** The driver of a kind; targets that it is given must be of that kind. */

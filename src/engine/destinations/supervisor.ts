@@ -152,6 +152,7 @@ export class DestinationSupervisor {
   private filters: readonly string[] = []
   /** Ends the connection so that it is made anew. */
   private end: () => void = () => undefined
+  private connection: DestinationConnection | null = null
   private readonly droppedNow = { full: 0, old: 0 }
   /** What each delivery had numbered when filters were exchanged: with all that judged the older filters may go. */
   private marks: Map<number, number> | null = null
@@ -342,7 +343,7 @@ export class DestinationSupervisor {
     this.witnessTarget = target
     this.witness = new Witness({
       clock,
-      farEnd: (sink) => driver.farEnd(target, sink, clock),
+      farEnd: (sink) => driver.farEnd(target, sink, clock, this.remembered),
       retryMs: settings.retryMs,
       installation,
       byId: driver.carriesId(settings),
@@ -452,6 +453,7 @@ export class DestinationSupervisor {
         doneLately: (n) => this.outbox.doneLately(n),
       },
     })
+    this.connection = connection
     this.begunAnew('sender')
     const began = clock.mono()
     const figures: Figures = { sent: 0, answered: 0, silent: false, asked: false, left: new Map(), idleSince: clock.mono() }
@@ -490,6 +492,7 @@ export class DestinationSupervisor {
     } finally {
       this.outbox.eager = false
       this.end = () => undefined
+      this.connection = null
       connection.close()
       this.underWay = new Map()
       this.suspicion.ended(figures.sent, figures.answered, this.sentOrdinal, figures.silent)
@@ -539,6 +542,7 @@ export class DestinationSupervisor {
     if (this.suspicion.careful && !(await this.control(connection, over))) return
     const blocked = (item: Item) => {
       const window = this.suspicion.careful || this.laterTold ? 1 : connection.window
+      if (underWay.size >= window) connection.hurry?.(false)
       return (
         this.held || this.finishing || underWay.size >= window || !this.mayGo() || !connection.ready(item.segment.ordinal + item.index, item.envelope)
       )
@@ -767,6 +771,7 @@ export class DestinationSupervisor {
   /** Waits for what is under way, for a while; nothing new goes out until `go` is called. */
   private async finish(ms: number): Promise<() => void> {
     this.finishing = true
+    this.connection?.hurry?.(true)
     const { clock } = this.ctx
     const end = clock.mono() + ms
     while (this.underWay.size > 0 && clock.mono() < end) await within(clock, 50, this.outbox.woken())
@@ -841,6 +846,7 @@ export class DestinationSupervisor {
     if (!this.witness || this.witness.listensTo(filters)) return
     this.marks = this.numbered()
     this.held = true
+    this.connection?.hurry?.(true)
     try {
       const end = this.ctx.clock.mono() + HOLD_MS
       while (this.underWay.size > 0 && this.ctx.clock.mono() < end) await within(this.ctx.clock, 50, this.outbox.woken())

@@ -101,6 +101,8 @@ export class Witness {
       },
       hurry: () => void o.ledger.flush(),
       refused: (filters) => this.mayNotRead(filters),
+      damaged: (what, why) =>
+        o.hooks.event('warning', 'witness.damaged', `${what} cannot be read: ${why}`, 'What is in it counts as missing; look at what keeps it'),
     })
     this.askAgain = o.clock.every(ASK_AGAIN_MS, () => {
       if (this.connected && this.refused.size > 0) void this.far.watch(this.filters)

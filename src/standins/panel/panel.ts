@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { z } from 'zod'
 import type { Broker } from '../broker/broker'
@@ -6,6 +7,8 @@ import type { CompressorServer } from '../compressor/server'
 import type { Gate } from '../gate'
 import type { KilnServer } from '../kiln/server'
 import type { FieldServer } from '../modbus/server'
+import { ObjectFaults } from '../objects/faults'
+import type { ObjectStoreStandin } from '../objects/objects'
 import { ReceiverFaults } from '../receiver/faults'
 import type { Receiver } from '../receiver/receiver'
 import { StreamFaults } from '../stream/faults'
@@ -22,6 +25,7 @@ const FieldFaults = z.strictObject({
 })
 const CompressorFaults = z.strictObject({ slowMs: z.number().min(0).max(60_000).default(0), failing: z.boolean().default(false) })
 const LOG_PAGE = 10_000
+const sha256 = (octets: Buffer) => createHash('sha256').update(octets).digest('hex').slice(0, 16)
 const Trust = z.object({ trusted: z.boolean() })
 
 export interface Works {
@@ -33,6 +37,7 @@ export interface Works {
   compressor: CompressorServer
   stream: Stream
   receiver: Receiver
+  objects: ObjectStoreStandin
 }
 
 /** The stand-in panel: what somebody at the works would do to kiln and broker. */
@@ -92,6 +97,12 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
       field: { cut: works.fieldGate.isShut(), faults: works.field.faults, requests: works.field.requests },
       compressor: { faults: works.compressor.faults },
       receiver: { cut: works.receiver.isShut(), faults: works.receiver.faults.settings, kept: works.receiver.arrivals.length },
+      objects: {
+        cut: works.objects.isShut(),
+        faults: works.objects.mishaps.settings,
+        kept: works.objects.puts.at(-1)?.n ?? 0,
+        partsOpen: works.objects.partsOpen,
+      },
       stream: { cut: works.stream.isShut(), faults: works.stream.faults.settings, kept: works.stream.truth.kept },
       broker: {
         cut: works.broker.isShut(),
@@ -142,6 +153,19 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
   if (route === 'GET /api/receiver/log') {
     const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
     return answer(res, 200, { arrivals: works.receiver.arrivals.filter((a) => a.n > after).slice(0, LOG_PAGE) })
+  }
+  if (route === 'POST /api/objects/cut') {
+    works.objects.cut(Cut.parse(await body(req)).seconds)
+    return answer(res, 200, { cut: works.objects.isShut() })
+  }
+  if (route === 'PUT /api/objects/faults') {
+    works.objects.setFaults(ObjectFaults.parse(await body(req)))
+    return answer(res, 200, works.objects.mishaps.settings)
+  }
+  if (route === 'GET /api/objects/log') {
+    const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
+    const puts = works.objects.puts.filter((p) => p.n > after).slice(0, LOG_PAGE)
+    return answer(res, 200, { puts: puts.map(({ octets, ...put }) => ({ ...put, octets: octets.length, hash: sha256(octets) })) })
   }
   if (route === 'POST /api/stream/cut') {
     works.stream.cut(Cut.parse(await body(req)).seconds)

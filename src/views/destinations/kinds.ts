@@ -1,11 +1,12 @@
 import type { Destination, DestinationKind } from '~/contract/destination'
+import { file } from './kinds/file'
 import { http } from './kinds/http'
 import type { KindView } from './kinds/kind-view'
 import { mqtt } from './kinds/mqtt'
 import { stream } from './kinds/stream'
 import { table } from './kinds/table'
 
-const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream, http, table }
+const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream, http, table, file }
 
 /** In the order in which they are offered. */
 export const destinationKinds = Object.keys(kinds) as DestinationKind[]

@@ -4,7 +4,7 @@ import { type HttpSettings, webAddress } from '~/contract/destinations/http'
 import { webPlace } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
-import { compressionOf, shapeOf } from '../../shape/registry'
+import { isJson } from '../json-shapes'
 import type { AddressKind } from '../kind'
 import { readByFilter } from '../read-by-filter'
 import { some } from '../some'
@@ -45,12 +45,6 @@ const finding = (severity: Finding['severity'], section: Finding['section'], mes
   message,
   hint,
 })
-
-/** Whether messages of a shape can stand beside others in one JSON text. */
-const isJson = (shape: ShapeSettings): boolean =>
-  compressionOf(shape) === 'none' &&
-  /\bjson\b/.test(shapeOf(shape).contentType(shape as never)) &&
-  !/seq/.test(shapeOf(shape).contentType(shape as never))
 
 export const httpAddress: AddressKind<'http'> = {
   nouns: ['path', 'paths'],

@@ -4,7 +4,7 @@ import { NAME_OCTETS, type TableSettings } from '~/contract/destinations/table'
 import { databasePlace } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
-import { compressionOf, shapeOf } from '../../shape/registry'
+import { isRows } from '../json-shapes'
 import type { AddressKind } from '../kind'
 import { some } from '../some'
 import type { TemplateProblem } from '../template'
@@ -41,18 +41,6 @@ const stops = (section: Finding['section'], message: string, hint: string): Find
 const wrongName = (place: string) => {
   const parts = place.split('.')
   return parts.length > 2 || parts.some((p) => p.trim() === '' || /["\\/\p{Cc}]/u.test(p)) || place.includes(BY)
-}
-
-/** Whether messages of a shape are rows: a JSON object, or a list of such. */
-function isRows(shape: ShapeSettings): boolean {
-  if (
-    compressionOf(shape) !== 'none' ||
-    !shapeOf(shape)
-      .contentType(shape as never)
-      .startsWith('application/json')
-  )
-    return false
-  return shape.kind === 'rows' || shape.kind === 'flat-json' || shape.kind === 'value-quality-time' || shape.kind === 'nested-json'
 }
 
 export const tableAddress: AddressKind<'table'> = {

@@ -3,8 +3,8 @@ import { type HttpSettings, webAddress } from '~/contract/destinations/http'
 import { fail } from '~/contract/failure'
 import type { OpenCredential } from '~/store/credential'
 import type { Clock } from '../../clock/clock'
+import { Web, type WebAccess } from '../../net/web'
 import { Tokens } from './tokens'
-import { Web, type WebAccess } from './web'
 
 /** Settings with their credentials opened; for the driver only. */
 export interface HttpTarget {

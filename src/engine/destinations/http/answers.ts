@@ -4,7 +4,7 @@ import { pointed } from '~/core/source/json-leaf'
 import { httpDate } from '~/core/value/http-date'
 import { wordsOf } from '../../log'
 import { portFailure } from '../../net/steps'
-import type { WebAnswer } from './web'
+import type { WebAnswer } from '../../net/web'
 
 /** What an answer means for what was sent. */
 export type Meaning =

@@ -1,11 +1,10 @@
-import { connect as connectTls } from 'node:tls'
 import { webAddress } from '~/contract/destinations/http'
 import type { CheckStep } from '~/contract/failure'
 import { fail } from '~/contract/failure'
 import { httpDate } from '~/core/value/http-date'
 import { realClock } from '../../clock/real-clock'
-import { reach } from '../../net/reach'
 import { reachSteps, runSteps, type StepPlan } from '../../net/steps'
+import { tlsGreeting } from '../../net/tls-greeting'
 import type { PlannedSend } from '../driver'
 import { type HttpTarget, senderUser, sessionOf, type WebUser, witnessUser } from './access'
 import { failureOfWeb, meaningOf, reasonIn } from './answers'
@@ -25,30 +24,6 @@ async function withSession<T>(user: WebUser, work: (session: ReturnType<typeof s
   } finally {
     session.close()
   }
-}
-
-/** The greeting of TLS, and whose certificate it is. */
-function handshake(url: URL, user: WebUser): Promise<{ detail: string; facts: Record<string, string> }> {
-  const servername = url.hostname.replace(/^\[|\]$/g, '')
-  return new Promise((done, failed) => {
-    const socket = connectTls({
-      ...reach.to(servername, portOf(url)),
-      ...user.tls,
-      servername: /^[\d.]+$|:/.test(servername) ? '' : servername,
-      ALPNProtocols: ['http/1.1'],
-    })
-    socket.setTimeout(ANSWER_MS, () => socket.destroy(Object.assign(new Error('no answer in time'), { code: 'ETIMEDOUT' })))
-    socket.once('error', failed)
-    socket.once('secureConnect', () => {
-      const { subject, valid_to } = socket.getPeerCertificate()
-      const name = subject && 'CN' in subject ? String(subject.CN) : servername
-      done({
-        detail: `${socket.getProtocol()}, certificate of ${name}, valid to ${valid_to}`,
-        facts: { protocol: socket.getProtocol() ?? '', validTo: valid_to },
-      })
-      socket.destroy()
-    })
-  })
 }
 
 /** How far its clock is from ours, by the date of an answer (RFC 9110 6.6.1), in words; empty: it tells none, or is right to two seconds. */
@@ -111,7 +86,7 @@ export async function* checkHttp(target: HttpTarget, sends: readonly PlannedSend
   const explain = (url: URL) => (e: unknown) => failureOfWeb(e, url)
   const steps: StepPlan[] = [
     ...reachSteps(host, portOf(base), 'destination'),
-    ...(secure ? [{ key: 'tls', label: 'TLS', run: () => handshake(base, user) }] : []),
+    ...(secure ? [{ key: 'tls', label: 'TLS', run: () => tlsGreeting(host, portOf(base), null, user.tls ?? {}) }] : []),
     ...(user.oauth
       ? [
           {

@@ -6,12 +6,12 @@ import { unpackProperties } from '~/core/delivery/properties'
 import { pointed } from '~/core/source/json-leaf'
 import type { Clock } from '../../clock/clock'
 import { tryPort } from '../../net/steps'
+import type { WebAnswer } from '../../net/web'
 import { BatchLane, type BatchLimits, freshMemory, type LaneMemory } from '../batch-lane'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
 import type { WebSession } from './access'
 import { failureOfWeb, meaningOf, reasonIn, retryAfter } from './answers'
 import { bodyOf, headersOf, type Sending, unfitFor } from './request'
-import type { WebAnswer } from './web'
 
 const KB = 1000
 /** Octets of an answer that are read at most. */

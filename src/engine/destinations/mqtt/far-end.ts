@@ -26,6 +26,8 @@ const REPEATS_MS = 60_000
 const OLD_SESSION_MS = 5000
 /** A probe may stay without answer so long while nothing at all is heard, before the link counts as dead, ms. */
 const DEAD_MS = 15_000
+/** The same, whatever is heard, ms. */
+const GIVE_UP_MS = 300_000
 
 /** Reads an MQTT broker, with a session that outlives its connections (MQTT 5 4.1), at QoS 1. */
 export class MqttFarEnd implements FarEnd {
@@ -389,12 +391,22 @@ export class MqttFarEnd implements FarEnd {
 
   probe(): void {
     if (!this.link) return
-    const silent = this.silentMs()
-    if (silent > DEAD_MS && this.clock.mono() - this.heardAt > DEAD_MS) {
+    if (this.dead()) {
       this.link.abandon(Object.assign(new Error('silent'), { code: 'ESILENT' }))
       return
     }
     if (this.pings.length < 3) this.ping()
+  }
+
+  /**
+   * Whether the link is gone, in one direction at least: nothing comes any more; or messages do, that went out long after a question
+   * which has no answer: that never arrived. A slow link may have much to bring before the answer, but not for ever.
+   */
+  private dead(): boolean {
+    const silent = this.silentMs()
+    const [asked] = this.pings
+    if (!asked || silent <= DEAD_MS) return false
+    return this.clock.mono() - this.heardAt > DEAD_MS || this.seenAnyAt - asked.at > DEAD_MS || silent > GIVE_UP_MS
   }
 
   silentMs(): number {

@@ -5,11 +5,11 @@ import type { Envelope } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import { plainRows } from '~/core/value/plain-rows'
 import type { DestinationDriver } from '../driver'
+import { rowsOf } from '../rows'
 import { senderUser, witnessUser } from './access'
 import { lostFailure } from './answers'
 import { checkTable } from './check'
 import { TableFarEnd } from './far-end'
-import { rowsOf } from './rows'
 import { TableSender } from './sender'
 
 const keysOf = ({ properties }: Envelope) => columnsOf(unpackProperties(properties).how ?? '')

@@ -9,11 +9,11 @@ import { plainRows, type Row } from '~/core/value/plain-rows'
 import { type Clock, sleep } from '../../clock/clock'
 import { hangUp } from '../../net/postgres'
 import type { FarEnd, FarSink, Position } from '../far-end'
+import { readRowId } from '../rows'
 import { connectTable, type TableUser } from './access'
 import { lostFailure, meaningOf } from './answers'
 import { quoted, type Table, tableOf } from './catalog'
 import { Numbers, type Written as NumbersWritten } from './numbers'
-import { readRowId } from './rows'
 
 /** Rows that are asked for at once. */
 const ROWS_MOST = 2000

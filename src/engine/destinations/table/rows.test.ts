@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { parseExact } from '~/core/value/exact-json'
 import { plainRows, type Row } from '~/core/value/plain-rows'
+import { filledIn, readRowId, rowId, rowsIn, withIds } from '../rows'
 import { making, missingIn, quotedTable, typeFor } from './catalog'
-import { filledIn, readRowId, rowId, rowsIn, withIds } from './rows'
 import { writing } from './statement'
 
 const row = (text: string) => plainRows([parseExact(text) as Row])

@@ -8,10 +8,10 @@ import type { Clock } from '../../clock/clock'
 import { hangUp } from '../../net/postgres'
 import { BatchLane, type BatchLimits, type Entry, freshMemory, type LaneMemory } from '../batch-lane'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
+import { filledIn, rowsOf, withIds } from '../rows'
 import { connectTable, type TableUser } from './access'
 import { lostFailure, meaningOf } from './answers'
 import { isName, making, missingIn, type Table, tableOf } from './catalog'
-import { filledIn, rowsOf, withIds } from './rows'
 import { keyOf, writing } from './statement'
 
 const KB = 1000

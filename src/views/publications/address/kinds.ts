@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react'
 import type { AddressKindName } from '~/contract/address'
 import type { AddressFieldsProps } from './fields-props'
+import { FileFields } from './file'
 import { HttpFields } from './http'
 import { MqttFields } from './mqtt'
 import { StreamFields } from './stream'
@@ -11,6 +12,7 @@ const kinds: { [K in AddressKindName]: (props: AddressFieldsProps<K>) => ReactNo
   stream: StreamFields,
   http: HttpFields,
   table: TableFields,
+  file: FileFields,
 }
 
 /** The fields of a kind of address; the address that they are given must be of that kind. */

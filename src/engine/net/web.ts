@@ -1,8 +1,8 @@
 import { type IncomingHttpHeaders, Agent as PlainAgent, request as plainRequest } from 'node:http'
 import { Agent as SecureAgent, request as secureRequest } from 'node:https'
 import type { SecureContextOptions } from 'node:tls'
-import type { Clock } from '../../clock/clock'
-import { reach } from '../../net/reach'
+import type { Clock } from '../clock/clock'
+import { reach } from './reach'
 
 /** How one place on the web is reached. */
 export interface WebAccess {
@@ -68,12 +68,13 @@ export class Web {
     try {
       return await this.once(r)
     } catch (e) {
-      if (e instanceof NoAnswer && e.stale) return this.once(r)
+      // Others that were kept may have been ended with it: the next try has a connection of its own.
+      if (e instanceof NoAnswer && e.stale) return this.once(r, true)
       throw e
     }
   }
 
-  private once(r: WebRequest): Promise<WebAnswer> {
+  private once(r: WebRequest, anew = false): Promise<WebAnswer> {
     const secure = r.url.protocol === 'https:'
     const port = Number(r.url.port || (secure ? 443 : 80))
     const { host, lookup } = reach.to(r.url.hostname.replace(/^\[|\]$/g, ''), port)
@@ -92,7 +93,9 @@ export class Web {
         headers: { ...r.headers, ...length },
         signal: abort.signal,
       }
-      const request = secure ? secureRequest({ ...options, agent: this.secure }) : plainRequest({ ...options, agent: this.plain })
+      const request = secure
+        ? secureRequest(anew ? { ...options, ...this.access.tls, agent: false } : { ...options, agent: this.secure })
+        : plainRequest({ ...options, agent: anew ? false : this.plain })
       let began = false
       request.once('error', (e) => {
         const { aborted } = abort.signal

@@ -1,0 +1,17 @@
+/** Where files are kept, whole or not at all; names have levels with slashes between. Everything rejects with what the place said. */
+export interface Store {
+  /** Looks whether it is there and may be used, and clears away what was begun and never finished. */
+  begin(): Promise<void>
+  /** Writes a file; resolves when it is there for good under its name, whatever happens to this machine. The same name again is the same file. */
+  put(name: string, octets: Uint8Array): Promise<void>
+  /** Null: it is not there. */
+  get(name: string): Promise<Uint8Array | null>
+  /** Names of all files under a folder (`''`: all), some at a time, in no order that is known. */
+  list(folder: string): AsyncIterable<string[]>
+  /** In a few words, how it is reached and protected. */
+  readonly protection: string
+  close(): void
+}
+
+/** Something that is begun and not finished has this in its name. */
+export const UNFINISHED = '.unfinished'

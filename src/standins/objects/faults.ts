@@ -1,0 +1,74 @@
+import { z } from 'zod'
+import { chance } from '~/core/value/chance'
+
+const rate = z.number().min(0).max(1).default(0)
+
+/** What goes wrong at the object store. Rates are shares, 0 to 1; with the same seed the same sequence of chances. */
+export const ObjectFaults = z.strictObject({
+  seed: z.number().int().default(1),
+  /** Every answer comes so much later, ms. */
+  slowMs: z.number().min(0).max(120_000).default(0),
+  /** Nobody's key is known. */
+  refuseLogins: z.boolean().default(false),
+  /** Objects that are answered as kept and are not, are kept under a second name too, or with one octet changed. */
+  drop: rate,
+  double: rate,
+  alter: rate,
+  /** Share of requests to keep something that are done, and whose answer is lost with the connection. */
+  loseAnswer: rate,
+  /** Share of those that are answered with 500 though they were done. */
+  failAfter: rate,
+  /** Keys that hold this text are answered with `code` and `status`; empty: none. */
+  errorOn: z.string().max(200).default(''),
+  status: z.number().int().min(300).max(599).default(403),
+  code: z.string().max(60).default('AccessDenied'),
+  /** Nothing more is kept: there is no room. */
+  full: z.boolean().default(false),
+  /** It wants fewer requests. */
+  busy: z.boolean().default(false),
+  /** Checksums of what is kept are none of its octets, as where a store has keys of its own. */
+  ownSums: z.boolean().default(false),
+  /** How far its clock is ahead, s. */
+  clockS: z.number().int().min(-86_400).max(86_400).default(0),
+})
+export type ObjectFaults = z.infer<typeof ObjectFaults>
+export const noObjectFaults: ObjectFaults = ObjectFaults.parse({})
+
+export type ObjectFate = 'kept' | 'dropped' | 'doubled' | 'altered'
+
+/** Decides by chance, from a seed. */
+export class Mishaps {
+  private random = chance(noObjectFaults.seed)
+  settings: ObjectFaults = noObjectFaults
+
+  set(settings: ObjectFaults): void {
+    this.settings = settings
+    this.random = chance(settings.seed)
+  }
+
+  fate(): ObjectFate {
+    let n = this.random()
+    for (const [share, fate] of [
+      [this.settings.drop, 'dropped'],
+      [this.settings.double, 'doubled'],
+      [this.settings.alter, 'altered'],
+    ] as const) {
+      if (n < share) return fate
+      n -= share
+    }
+    return 'kept'
+  }
+
+  happens(share: number): boolean {
+    return share > 0 && this.random() < share
+  }
+
+  /** Octets with a digit among them changed, so that what they say is still read and is not what was sent; else any one changed. */
+  altered(octets: Buffer): Buffer {
+    const out = Buffer.from(octets)
+    const digits = [...out.keys()].filter((i) => out[i]! >= 0x30 && out[i]! <= 0x38 && out[i - 1] === 0x3a)
+    const at = digits.length > 0 ? digits[Math.floor(this.random() * digits.length)]! : Math.floor(this.random() * out.length)
+    if (out.length > 0) out[at] = digits.length > 0 ? out[at]! + 1 : out[at]! ^ 1
+    return out
+  }
+}
