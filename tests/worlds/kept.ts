@@ -12,7 +12,6 @@ export const kept: readonly [seed: number, what: string, drawn?: 'old'][] = [
   [792336172, 'the link was said to be lost on a message though the broker had been silent: a later lost link changed the reason that was told'],
   [1000003444, 'the same with links cut every two and every five seconds: the witness, cut off at the same moments, was not asked'],
   [100001328, 'a message went aside though nobody hung up on it: a link that flapped was lost three times while it was alone on it, by chance'],
-  [812210148, 'the witness spoke into a half-open link while messages kept coming: it asked for ever, and nothing was judged'],
   [
     838352412,
     'the place behind the last message went back when an old segment was the last one left: identifiers were given again while the broker held them',

@@ -194,6 +194,8 @@ export class Net {
         link.sink = sink
         this.scheduler.in(link.weather.latency * 2, () => {
           if (!owner.alive) return
+          // It may have become fair while this was on its way.
+          if (this.weather === fair) Object.assign(link.weather, fair())
           const peer = this.scheduler.now < this.shutUntil ? null : this.accept(link)
           if (!peer) {
             link.over = true

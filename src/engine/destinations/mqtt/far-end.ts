@@ -149,7 +149,11 @@ export class MqttFarEnd implements FarEnd {
               this.coverage.clear()
             } else if (this.lostAt !== null) this.coverage.doubtYoung(this.lostAt)
           },
-          message: (packet) => this.message(packet),
+          message: (packet) => {
+            this.message(packet)
+            // Where all that comes is judged at once nobody else asks whether the link holds.
+            if (this.dead()) this.giveUp()
+          },
           pong: (number) => this.pong(number),
           closed: (why) => {
             if (mine === this.connection) this.lost(why)
@@ -391,10 +395,7 @@ export class MqttFarEnd implements FarEnd {
 
   probe(): void {
     if (!this.link) return
-    if (this.dead()) {
-      this.link.abandon(Object.assign(new Error('silent'), { code: 'ESILENT' }))
-      return
-    }
+    if (this.dead()) return this.giveUp()
     if (this.pings.length < 3) this.ping()
   }
 
@@ -407,6 +408,10 @@ export class MqttFarEnd implements FarEnd {
     const [asked] = this.pings
     if (!asked || silent <= DEAD_MS) return false
     return this.clock.mono() - this.heardAt > DEAD_MS || this.seenAnyAt - asked.at > DEAD_MS || silent > GIVE_UP_MS
+  }
+
+  private giveUp(): void {
+    this.link?.abandon(Object.assign(new Error('silent'), { code: 'ESILENT' }))
   }
 
   silentMs(): number {
