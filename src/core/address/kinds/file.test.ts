@@ -64,7 +64,7 @@ describe('a path of files', () => {
   })
 
   it('is read by the folder in which all of its files lie', () => {
-    const year = { take: 'time', part: 'year', filters: [], rule: null } as const
+    const year = { take: 'time' as const, part: 'year' as const, filters: [], rule: null }
     const reads = (...places: Parameters<typeof file.reads>[0]) => file.reads(places, [], file.fresh)
     expect(reads('a/b/zone-1', 'a/b/zone-2')).toEqual(['/a/b/'])
     expect(reads('a/b/zone-1', ['a/b/', year])).toEqual(['/a/b/'])

@@ -42,6 +42,7 @@ const ofSystem: Readonly<Record<string, Said>> = {
   ELOOP: ['later', 'in-the-way', 'links there lead in a circle', 'Take them away'],
   ENAMETOOLONG: ['refused', 'path-length', 'the path is longer than can be kept there', 'Shorten the path template'],
   ENOENT: ['lost', 'gone', 'the folder is not there any more', 'Bring it back: is a disk not mounted?'],
+  ETIMEDOUT: ['lost', 'silent', 'it gave no answer in time', 'Is it on another machine that is away, or a disk in trouble?'],
   ESTALE: ['lost', 'gone', 'the folder is not there any more', 'Bring it back: is a disk not mounted?'],
 }
 

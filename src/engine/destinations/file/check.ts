@@ -1,11 +1,12 @@
 import { randomUUID } from 'node:crypto'
 import { statfs } from 'node:fs/promises'
 import { webAddress } from '~/contract/destinations/http'
-import { type CheckStep, fail } from '~/contract/failure'
+import { type CheckStep, FailureError, fail } from '~/contract/failure'
 import { httpDate } from '~/core/value/http-date'
 import { realClock } from '../../clock/real-clock'
 import { reachSteps, runSteps, type StepPlan } from '../../net/steps'
 import { tlsGreeting } from '../../net/tls-greeting'
+import { failureOfWeb } from '../../net/web-failure'
 import type { Planned } from '../driver'
 import { type FileTarget, storeOf, wayOf } from './access'
 import { meaningOf } from './answers'
@@ -79,16 +80,25 @@ function objectSteps(target: FileTarget, planned: Planned): StepPlan[] {
   const port = Number(base.port || (secure ? 443 : 80))
   return [
     ...reachSteps(host, port, 'destination'),
-    ...(secure ? [{ key: 'tls', label: 'TLS', run: () => tlsGreeting(host, port, target.authority?.certificate ?? null) }] : []),
+    ...(secure
+      ? [
+          {
+            key: 'tls',
+            label: 'TLS',
+            run: () => tlsGreeting(host, port, target.authority?.certificate ?? null),
+            explain: (e: unknown) => failureOfWeb(e, at),
+          },
+        ]
+      : []),
     {
       key: 'bucket',
       label: 'Bucket',
       run: () =>
         withStore<string, ObjectStore>(target, 'sender', async (store) => {
           const began = realClock.mono()
-          const date = await store.date().catch(() => '')
           await store.begin()
           const ms = Math.max(1, Math.round(realClock.mono() - began))
+          const date = await store.date().catch(() => '')
           return `${s.bucket} answers in ${ms} ms${secure ? '' : '; without TLS: anybody in between can read what is kept'}${clockWords(date)}`
         }),
     },
@@ -146,13 +156,17 @@ export async function* checkFile(target: FileTarget, planned: Planned): AsyncGen
           {
             key: 'witness',
             label: 'Witness',
-            run: () => readsBack(target, planned),
+            run: () => readsBack(target, planned).catch(ofWitness),
             explain: (e: unknown) => ({ ...meaningOf(e, where).failure, where: 'witness' as const }),
           },
         ]
       : []),
   ]
   yield* runSteps(steps, (e) => meaningOf(e, where).failure)
+}
+
+function ofWitness(e: unknown): never {
+  throw e instanceof FailureError ? new FailureError({ ...e.failure, where: 'witness' }, e.status) : e
 }
 
 const noPath = (topic: string) =>

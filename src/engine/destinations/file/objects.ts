@@ -7,6 +7,7 @@ import { basicIso } from '~/core/value/iso-time'
 import type { OpenCredential } from '~/store/credential'
 import type { Clock } from '../../clock/clock'
 import { Web, type WebAnswer } from '../../net/web'
+import { failureOfWeb } from '../../net/web-failure'
 import { refusalOf, StoreError } from './answers'
 import type { Store } from './store'
 import { elementsIn, textIn } from './xml'
@@ -17,7 +18,6 @@ const OBJECT_MOST = 256 << 20
 const ANSWER_MOST = 8 << 20
 /** Names that are asked for at once. */
 const PAGE = 1000
-/** Tries of an object whose store says another checksum: with a key of its own it may well. */
 const HEX_MD5 = /^[0-9a-f]{32}$/
 
 /** An object store and who asks it. */
@@ -85,7 +85,11 @@ export class ObjectStore implements Store {
       { accessKeyId, secretAccessKey },
     )
     const { Host: _host, 'Content-Length': _length, ...said } = signed.headers as Record<string, string>
-    const answer = await this.web.send({ method, url: new URL(signed.path!, this.base), headers: said, body: body ?? null, most })
+    const url = new URL(signed.path!, this.base)
+    const answer = await this.web.send({ method, url, headers: said, body: body ?? null, most }).catch((e: unknown) => {
+      // Nobody knows whether it was done.
+      throw new StoreError('lost', failureOfWeb(e, this.base))
+    })
     if ((answer.status >= 200 && answer.status < 300) || (missing && answer.status === 404 && codeOf(answer) !== 'NoSuchBucket')) return answer
     throw this.refused(answer, key === '' ? this.access.settings.bucket : key)
   }

@@ -4,9 +4,10 @@ import type { WitnessView } from '~/core/delivery/account'
 import { digest } from '~/core/delivery/digest'
 import { pointed } from '~/core/source/json-leaf'
 import { type Clock, sleep } from '../../clock/clock'
+import { failureOfWeb } from '../../net/web-failure'
 import type { FarEnd, FarSink, Position } from '../far-end'
 import { sessionOf, type WebSession, type WebUser } from './access'
-import { failureOfWeb, meaningOf, reasonIn } from './answers'
+import { meaningOf, reasonIn } from './answers'
 import { Pages, type Told, type WrittenPages } from './pages'
 
 /** Octets of an answer at most. */

@@ -7,10 +7,11 @@ import { pointed } from '~/core/source/json-leaf'
 import type { Clock } from '../../clock/clock'
 import { tryPort } from '../../net/steps'
 import type { WebAnswer } from '../../net/web'
+import { failureOfWeb } from '../../net/web-failure'
 import { BatchLane, type BatchLimits, freshMemory, type LaneMemory } from '../batch-lane'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
 import type { WebSession } from './access'
-import { failureOfWeb, meaningOf, reasonIn, retryAfter } from './answers'
+import { meaningOf, reasonIn, retryAfter } from './answers'
 import { bodyOf, headersOf, type Sending, unfitFor } from './request'
 
 const KB = 1000

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { fail } from '~/contract/failure'
 import type { Clock } from '../../clock/clock'
 import { NoAnswer, type Web } from '../../net/web'
-import { failureOfWeb } from './answers'
+import { failureOfWeb } from '../../net/web-failure'
 
 /** A token is renewed when this share of its life is over, and so long before its end at the least, ms. */
 const RENEWED = { share: 0.8, aheadMs: 30_000 }
