@@ -161,7 +161,7 @@ it('tells apart what goes wrong at a check, each with its words and what to do',
     expect(failure!.hint.length, what).toBeGreaterThan(8)
     expect(failure!.where, what).toBe(wanted.startsWith('witness') ? 'witness' : wanted.includes('address.') ? 'engine' : 'destination')
   }
-  expect((await check(inStore((await store({}, { clockS: 300 })).port))).steps.get('bucket')!.detail).toContain('its clock is 300 s ahead')
+  expect((await check(inStore((await store({}, { clockS: 300 })).port))).steps.get('bucket')!.detail).toMatch(/its clock is (299|300) s ahead/)
   expect((await check(inStore(secure.port, {}, { authority: authority(pki.ca) }, 'https'), ['/kiln/'])).said).toBe('passed')
 })
 
