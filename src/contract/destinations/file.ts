@@ -18,11 +18,14 @@ const folder = z
 /** Files that hold many messages, in a folder or as objects of a store. */
 export const FileSettings = z
   .object({
-    store: z.enum(['folder', 'objects']).default('folder').meta({
-      label: 'Kept in',
-      help: 'a folder of this machine; objects of a store that is reached by HTTP',
-      group: 'Reach',
-    }),
+    store: z
+      .enum(['folder', 'objects'])
+      .default('folder')
+      .meta({
+        label: 'Kept in',
+        options: { folder: 'A folder of this machine', objects: 'An object store, by HTTP' },
+        group: 'Reach',
+      }),
     folder: folder.default('').meta({ label: 'Folder', help: 'Under the files folder of this installation, or within the bucket', group: 'Reach' }),
     url: z
       .string()
@@ -57,11 +60,14 @@ export const FileSettings = z
     credentialId: Id.nullable()
       .default(null)
       .meta({ label: 'Access key', help: 'A log-in: the user is the key id, the password its secret', group: 'Identity' }),
-    format: z.enum(['ndjson', 'csv', 'parquet']).default('ndjson').meta({
-      label: 'Format',
-      help: 'lines of JSON; lines of values with commas between; columns by type, for data lakes',
-      group: 'Files',
-    }),
+    format: z
+      .enum(['ndjson', 'csv', 'parquet'])
+      .default('ndjson')
+      .meta({
+        label: 'Format',
+        options: { ndjson: 'Lines of JSON', csv: 'CSV with a header', parquet: 'Parquet, for data lakes' },
+        group: 'Files',
+      }),
     compression: z.enum(['none', 'gzip', 'zstd']).default('none').meta({ label: 'Compression', group: 'Files' }),
     idColumn: z.string().trim().max(60).default('embrik_id').meta({
       label: 'Column of the id',

@@ -12,6 +12,8 @@ interface Meta {
   group?: string
   /** Several lines. */
   area?: boolean
+  /** What choices are called, by their value. */
+  options?: Record<string, string>
 }
 
 interface Props {
@@ -50,7 +52,9 @@ export function SettingsForm({ schema, path, form, options = {}, hide, after = {
     const around = { label: meta.label, help: meta.help, unit: meta.unit, error: errorAt(formState.errors, name) }
     const core = inner(type as z.ZodType)
     const kind = (core.def as { type: string }).type
-    const choices = options[key] ?? (kind === 'enum' ? (core as unknown as { options: string[] }).options.map((o) => ({ value: o, label: o })) : null)
+    const choices =
+      options[key] ??
+      (kind === 'enum' ? (core as unknown as { options: string[] }).options.map((o) => ({ value: o, label: meta.options?.[o] ?? o })) : null)
     let field: ReactNode
     if (choices) {
       const chosen = (watch(name) as string | null) ?? ''
