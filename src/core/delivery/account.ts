@@ -101,8 +101,8 @@ export class Account {
   private recentSeq: Float64Array | null = null
   private recentDigest: Float64Array | null = null
   private openAcked = 0
-  /** When those were made that ended without having arrived, by the monotonic clock; the latest. */
-  private readonly endedMade = new Map<number, number>()
+  /** Those that ended, or were given up, without having arrived, the latest: when they were made, by the monotonic clock, and their order. */
+  private readonly ended = new Map<number, { made: number; order: TopicOrder<Open> }>()
   /** The highest number handed to the wire by this run. */
   private sentNow = 0
   /** What an earlier run stored: it may have been on the wire before. */
@@ -334,11 +334,6 @@ export class Account {
   private end(o: Open, how: 'dropped' | 'rejected' | 'unknown'): void {
     this.give(o, how)
     this.changes.mark(how, o.seq)
-    this.endedMade.set(o.seq, o.madeMono)
-    if (this.endedMade.size > ENDED) {
-      const [oldest] = this.endedMade.keys()
-      this.endedMade.delete(oldest!)
-    }
     this.letGo(o)
   }
 
@@ -346,6 +341,11 @@ export class Account {
   private letGo(o: Open): void {
     o.gone = true
     o.order.forget(o)
+    this.ended.set(o.seq, { made: o.madeMono, order: o.order })
+    if (this.ended.size > ENDED) {
+      const [oldest] = this.ended.keys()
+      this.ended.delete(oldest!)
+    }
     if (!this.byId) o.order.remember(o.seq, o.digest)
     this.close(o)
   }
@@ -539,8 +539,10 @@ export class Account {
     const from = this.verdict(seq) as Verdict
     if (from === 'missing' || from === 'dropped' || from === 'rejected' || from === 'unknown') {
       this.changes.unmark(from, seq)
-      const made = this.endedMade.get(seq)
-      if (from === 'missing' || made === undefined || s.mono - made > this.limits.lateMs) this.changes.mark('late', seq)
+      const ended = this.ended.get(seq)
+      if (from === 'missing' || ended === undefined || s.mono - ended.made > this.limits.lateMs) this.changes.mark('late', seq)
+      const order = ended?.order ?? this.topics.get(s.topic)
+      order?.passedBy(seq, (passed) => this.changes.mark('overtaken', passed.seq))
       if (odd.overtaken.has(seq)) {
         this.changes.unmark('overtaken', seq)
         this.changes.mark('disordered', seq)

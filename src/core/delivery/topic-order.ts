@@ -38,12 +38,14 @@ export class TopicOrder<M extends Passing> {
   /** It arrived: every earlier one that has not is overtaken now, and `overtaken` hears of it. */
   arrived(m: M, overtaken: (m: M) => void): void {
     m.gone = true
-    if (m.overtaken) {
-      this.forget(m)
-      return
-    }
+    if (m.overtaken) this.forget(m)
+    else this.passedBy(m.seq, overtaken)
+  }
+
+  /** One of this number arrived, perhaps one that is not on its way any more: it overtakes as any other does. */
+  passedBy(seq: number, overtaken: (m: M) => void): void {
     const { items } = this
-    while (this.head < items.length && items[this.head]!.seq <= m.seq) {
+    while (this.head < items.length && items[this.head]!.seq <= seq) {
       const earlier = items[this.head++]!
       if (earlier.gone) continue
       earlier.overtaken = true
