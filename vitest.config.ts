@@ -7,12 +7,16 @@ export default defineConfig({
   resolve: { alias },
   test: {
     projects: [
-      { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.ts', 'scripts/**/*.test.ts'], testTimeout: 20_000 } },
-      { resolve: { alias }, test: { name: 'worlds', include: ['tests/worlds/**/*.test.ts'], testTimeout: 600_000 } },
-      // Each file brings up real sockets and shares one database server: one after the other.
+      // They compute, and share what they import: a start for each file would take longer than the tests.
       {
         resolve: { alias },
-        test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, fileParallelism: false },
+        test: { name: 'unit', include: ['src/**/*.test.ts', 'scripts/**/*.test.ts'], testTimeout: 20_000, pool: 'threads', isolate: false },
+      },
+      { resolve: { alias }, test: { name: 'worlds', include: ['tests/worlds/**/*.test.ts'], testTimeout: 600_000 } },
+      // Each file brings up real sockets and has databases of its own on one server. They mostly wait: two at a time.
+      {
+        resolve: { alias },
+        test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, maxWorkers: 2 },
       },
     ],
   },

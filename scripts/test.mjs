@@ -106,7 +106,6 @@ try {
     })
     if (!licences) wrong.push('Licences')
   }
-  const checking = wanted('check') ? check() : null
   const vitest = (project) => [
     'run',
     '--project',
@@ -115,10 +114,7 @@ try {
     '--reporter=json',
     `--outputFile.json=${join(reports, `${project}.json`)}`,
   ]
-  if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
-  await checking
-
-  // Engine and end-to-end tests mostly wait: side by side. Worlds never do, so they come where only the latter, the longest, still run.
+  // The browser's tests are the longest: they begin at once, and all else goes beside them, what mostly waits before what never does.
   const endToEnd = async () => {
     await step(
       'Build',
@@ -134,6 +130,10 @@ try {
   const ends = wanted('e2e') ? endToEnd() : null
   // Its failure is told below, not here.
   ends?.catch(() => undefined)
+  const checking = wanted('check') ? check() : null
+  if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
+  await checking
+
   if (wanted('engine')) {
     const supervisor = new Supervisor(join(home, 'logs'), () => undefined)
     try {
