@@ -1,6 +1,12 @@
-// Streams, web servers and tables: the whole engine beside a bare loop of the same library, with the same batches and as many at once.
+// Streams, web servers, tables and files: the whole engine beside a bare loop of the same library, with the same batches and as many at once.
+import { mkdirSync, mkdtempSync } from 'node:fs'
+import { open, rename } from 'node:fs/promises'
 import { Agent, request } from 'node:https'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { parquetWriteBuffer } from 'hyparquet-writer'
 import pg from 'pg'
+import { FileSettings } from '~/contract/destinations/file'
 import { HttpSettings } from '~/contract/destinations/http'
 import { StreamSettings } from '~/contract/destinations/stream'
 import { TableSettings } from '~/contract/destinations/table'
@@ -26,9 +32,9 @@ const payload = (n: number) =>
   JSON.stringify({ n, at: '2026-11-28T12:00:00.000Z', ...Object.fromEntries(Array.from({ length: 6 }, (_, i) => [`member${i}`, 1234.5])) })
 
 interface Road {
-  kind: 'http' | 'stream' | 'table'
+  kind: 'http' | 'stream' | 'table' | 'file'
   words: string
-  settings(authorityId: string, credentialId: string, witnessCredentialId: string): HttpSettings | StreamSettings | TableSettings
+  settings(authorityId: string, credentialId: string, witnessCredentialId: string): HttpSettings | StreamSettings | TableSettings | FileSettings
   users: [sender: string, senderSecret: string, witness: string, witnessSecret: string]
   topic(place: number): string
   key(place: number): string
@@ -174,6 +180,55 @@ const table: Road = {
   },
 }
 
+process.env.EMBRIK_FILES_DIR = mkdtempSync(join(tmpdir(), 'embrik-bench-files-'))
+const A_FILE = 1000
+
+/** Files of a thousand messages in a folder, each written beside, synced and named. */
+const files = (format: 'ndjson' | 'parquet'): Road => ({
+  kind: 'file',
+  words: `files, ${format}, ${A_FILE} messages each, ${PLACES} paths`,
+  users: ['nobody', 'no secret', 'nobody else', 'no secret'],
+  settings: () => FileSettings.parse({ store: 'folder', folder: `lake-${format}`, format, filesMost: A_FILE, ageS: 0.5, window: 20_000, ...paced }),
+  topic: (place) => `bench/${place}`,
+  key: () => '',
+  how: '',
+  reads: '/bench/',
+  async bare() {
+    const folder = mkdtempSync(join(tmpdir(), 'embrik-bench-bare-'))
+    let octets = 0
+    const write = async (place: number, from: number) => {
+      const texts = Array.from({ length: A_FILE }, (_, i) => payload(from + i))
+      const rows = texts.map((text, i) => ({ embrik_id: `bare.${place}.${from + i}`, text }))
+      for (const { text } of rows) octets += text.length
+      const body = format === 'ndjson' ? Buffer.from(rows.map((r) => `{"embrik_id":"${r.embrik_id}",${r.text.slice(1)}\n`).join('')) : columnsOf(rows)
+      const name = join(folder, String(place), `${from}.${format}`)
+      mkdirSync(join(folder, String(place)), { recursive: true })
+      const file = await open(`${name}.part`, 'wx')
+      await file.writeFile(body)
+      await file.sync()
+      await file.close()
+      await rename(`${name}.part`, name)
+    }
+    await Promise.all(
+      Array.from({ length: PLACES }, async (_, place) => {
+        for (let n = 0; n < TOTAL / PLACES; n += A_FILE) await write(place, n)
+      }),
+    )
+    return octets
+  },
+})
+
+function columnsOf(rows: readonly { embrik_id: string; text: string }[]): Buffer {
+  const parsed = rows.map((r) => JSON.parse(r.text) as Record<string, number>)
+  const numbers = ['n', ...members].map((name) => ({ name, type: 'DOUBLE' as const, data: parsed.map((p) => p[name]!) }))
+  const columnData = [
+    { name: 'embrik_id', type: 'STRING' as const, data: rows.map((r) => r.embrik_id) },
+    { name: 'at', type: 'STRING' as const, data: parsed.map((p) => p.at as unknown as string) },
+    ...numbers,
+  ]
+  return Buffer.from(parquetWriteBuffer({ columnData, codec: 'UNCOMPRESSED', rowGroupSize: 100_000 }))
+}
+
 async function whole(road: Road): Promise<{ acknowledgedMs: number; confirmedMs: number; counts: object }> {
   const db = await emptyDatabase()
   const vault = new Vault(Buffer.alloc(32, 7))
@@ -212,7 +267,7 @@ async function whole(road: Road): Promise<{ acknowledgedMs: number; confirmedMs:
   return { acknowledgedMs, confirmedMs, counts: { confirmed, late, missing, doubled, disordered, altered, foreign } }
 }
 
-for (const road of [http, stream, table]) {
+for (const road of [http, stream, table, files('ndjson'), files('parquet')]) {
   // In turns, so that what the machine does besides meets both.
   const ratios: number[] = []
   for (let round = 0; round < 3; round++) {

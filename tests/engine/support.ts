@@ -147,14 +147,14 @@ export async function startBroker(ports?: TestBroker['ports'], more: Pick<Broker
 }
 
 /** Waits until `look` gives something true; fails with what it last gave. */
-export async function until<T>(look: () => T | Promise<T>, what: string, seconds = 90): Promise<NonNullable<T>> {
+export async function until<T>(look: () => T | Promise<T>, what: string | (() => string), seconds = 90): Promise<NonNullable<T>> {
   let last: unknown
   for (const end = performance.now() + seconds * 1000; performance.now() < end; ) {
     last = await look()
     if (last) return last as NonNullable<T>
     await new Promise((done) => setTimeout(done, 25))
   }
-  throw new Error(`not within ${seconds} s: ${what} (last: ${JSON.stringify(last)})`)
+  throw new Error(`not within ${seconds} s: ${typeof what === 'string' ? what : what()} (last: ${JSON.stringify(last)})`)
 }
 
 /** Stores the works' certificates and gives the settings of a destination at the broker. */

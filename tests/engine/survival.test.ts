@@ -1,6 +1,3 @@
-import { type ChildProcess, spawn, spawnSync } from 'node:child_process'
-import { join } from 'node:path'
-import pg from 'pg'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { parseMessageId } from '~/core/delivery/envelope'
 import { chance } from '~/core/value/chance'
@@ -8,10 +5,10 @@ import type { Ledger } from '~/engine/ledger/ledger'
 import { type Db, openDatabase } from '~/store/database'
 import { addDestination } from '~/store/destination'
 import { installationCode } from '~/store/person'
-import { bundled } from '../bundle'
+import { FlowProcess, flowingProgram, ownServer } from './flowing'
 import { disagreements, expected, type Made, tallied } from './oracle'
 import { publish, zonesPlant } from './plant'
-import { brokerSettings, folder, freePort, freshDatabase, readLedger, startBroker, type TestBroker, until } from './support'
+import { brokerSettings, freshDatabase, readLedger, startBroker, type TestBroker, until } from './support'
 
 /** Beyond all waits: how long a cut and a slow machine hold messages up is not what is judged here. */
 const LATE_S = 240
@@ -21,18 +18,15 @@ const pause = (ms: number) => new Promise((done) => setTimeout(done, ms))
 
 let program: string
 beforeAll(async () => {
-  program = await bundled('tests/engine/flowing-engine.ts', 'flowing-engine.mjs')
+  program = await flowingProgram()
 })
 
 /** A database with a plant and one publication of 20 zones, a broker, and an engine in a process of its own. */
 class Flow {
-  private child: ChildProcess | null = null
-  private output = ''
-
   private constructor(
     readonly t: Awaited<ReturnType<typeof freshDatabase>>,
     readonly b: TestBroker,
-    private readonly handles: number[],
+    readonly process: FlowProcess,
   ) {}
 
   static async make(server?: string): Promise<Flow> {
@@ -42,45 +36,7 @@ class Flow {
     const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, ZONES)
     const destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
     await publish(t.db, { destinationId, equipmentIds, topic: '{enterprise}/flow/{unit}' })
-    return new Flow(t, b, handles)
-  }
-
-  async start(): Promise<void> {
-    const flow = { url: this.t.url, key: this.t.key, handles: this.handles, perSecond: PER_SECOND, workFolder: folder('flow') }
-    const child = spawn(process.execPath, [program], {
-      env: { ...process.env, EMBRIK_FLOW: JSON.stringify(flow) },
-      stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
-    })
-    this.child = child
-    const keep = (chunk: Buffer) => {
-      this.output = (this.output + chunk).slice(-4000)
-    }
-    child.stdout!.on('data', keep)
-    child.stderr!.on('data', keep)
-    await new Promise<void>((done, failed) => {
-      child.once('message', () => done())
-      child.once('exit', (code) => failed(new Error(`the engine ended with ${code}: ${this.output}`)))
-    })
-  }
-
-  /** Stops the process where it is, as a machine that sleeps; gives what lets it go on, and what it ends with. */
-  freeze(): { goOn: () => void; ended: Promise<number | null> } {
-    const child = this.child!
-    const ended = new Promise<number | null>((done) => child.once('exit', (code) => done(code)))
-    child.kill('SIGSTOP')
-    return { goOn: () => child.kill('SIGCONT'), ended }
-  }
-
-  /** So many files and sockets the process may have open from now on. */
-  openAtMost(most: number): void {
-    const set = spawnSync('prlimit', ['--pid', String(this.child!.pid), `--nofile=${most}:4096`])
-    if (set.status !== 0) throw new Error(`prlimit: ${set.stderr}`)
-  }
-
-  async kill(): Promise<void> {
-    const gone = new Promise((done) => this.child!.once('exit', done))
-    this.child!.kill('SIGKILL')
-    await gone
+    return new Flow(t, b, new FlowProcess({ program, url: t.url, key: t.key, handles, perSecond: PER_SECOND }))
   }
 
   /** How the ledger stands in the database: what an engine that starts now would find. */
@@ -92,7 +48,7 @@ class Flow {
 
   /** Lets no more be made and waits until every message has its verdict; then holds each against the broker's log. */
   async judge(db: Db = this.t.db) {
-    this.child!.send('still')
+    this.process.still()
     await pause(500)
     const counts = await until(
       async () => {
@@ -101,7 +57,7 @@ class Flow {
         const { copies } = this.b.broker.truth
         return c && c.stored > 0 && c.waiting === 0 && copies.every((x) => x.client !== 'reader' || x.ackedAt !== null) ? c : null
       },
-      `every message to have its verdict: ${this.output}`,
+      `every message to have its verdict: ${this.process.output}`,
       90,
     )
     const { ledger, delivery } = await this.ledger(db)
@@ -124,7 +80,7 @@ class Flow {
   }
 
   async end(): Promise<void> {
-    if (this.child?.exitCode === null && this.child.signalCode === null) await this.kill()
+    await this.process.end()
     await this.b.broker.stop()
     await this.t.drop()
   }
@@ -150,7 +106,7 @@ describe.concurrent('500 messages a second', () => {
   it('the broker is cut off for 20 s, three times', { timeout: 900_000 }, async () => {
     const flow = await Flow.make()
     try {
-      await flow.start()
+      await flow.process.start()
       for (let i = 0; i < 3; i++) {
         await pause(2000)
         flow.b.broker.cut(20)
@@ -169,11 +125,11 @@ describe.concurrent('500 messages a second', () => {
     const flow = await Flow.make()
     try {
       for (let i = 0; i < 10; i++) {
-        await flow.start()
+        await flow.process.start()
         await pause(random() * 2500)
-        await flow.kill()
+        await flow.process.kill()
       }
-      await flow.start()
+      await flow.process.start()
       await pause(1000)
       holds(await flow.judge(), 5 * PER_SECOND, `seed ${seed}`)
     } finally {
@@ -184,9 +140,9 @@ describe.concurrent('500 messages a second', () => {
   it('the engine stands still for 20 s and goes on', { timeout: 900_000 }, async () => {
     const flow = await Flow.make()
     try {
-      await flow.start()
+      await flow.process.start()
       await pause(2000)
-      const { goOn } = flow.freeze()
+      const { goOn } = flow.process.freeze()
       await pause(20_000)
       goOn()
       await pause(3000)
@@ -201,11 +157,11 @@ describe.concurrent('500 messages a second', () => {
   }, async () => {
     const flow = await Flow.make()
     try {
-      await flow.start()
+      await flow.process.start()
       await pause(2000)
-      const { goOn, ended } = flow.freeze()
+      const { goOn, ended } = flow.process.freeze()
       const began = Date.now()
-      await flow.start()
+      await flow.process.start()
       await pause(Math.max(0, 20_000 - (Date.now() - began)))
       goOn()
       expect(await ended).toBe(75)
@@ -219,13 +175,13 @@ describe.concurrent('500 messages a second', () => {
   it('the engine runs out of file handles while the link is cut, and has some again', { timeout: 900_000 }, async () => {
     const flow = await Flow.make()
     try {
-      await flow.start()
+      await flow.process.start()
       await pause(2000)
       // Fewer than it has: nothing new can be opened.
-      flow.openAtMost(5)
+      flow.process.openAtMost(5)
       flow.b.broker.cut(1)
       await pause(8000)
-      flow.openAtMost(1024)
+      flow.process.openAtMost(1024)
       await pause(6000)
       holds(await flow.judge(), 5 * PER_SECOND, 'handles')
     } finally {
@@ -234,40 +190,18 @@ describe.concurrent('500 messages a second', () => {
   })
 
   it('PostgreSQL is stopped at once and started again, three times', { timeout: 900_000 }, async () => {
-    const { privateCluster } = (await import(
-      /* @vite-ignore */ join(process.cwd(), 'scripts', 'lib', 'postgres.mjs')
-    )) as typeof import('../../scripts/lib/postgres.mjs')
-    const cluster = await privateCluster({ home: folder('cluster'), port: await freePort(), fresh: true })
-    const { command, args, cwd } = cluster.process
-    const startServer = async () => {
-      const server = spawn(command, args, { cwd, stdio: 'ignore' })
-      await until(async () => {
-        const client = new pg.Client(cluster.url)
-        client.on('error', () => undefined)
-        return client.connect().then(
-          () => client.end().then(() => true),
-          () => false,
-        )
-      }, 'PostgreSQL to answer')
-      return server
-    }
-    const stopServer = (server: ChildProcess, signal: NodeJS.Signals) =>
-      new Promise<void>((done) => {
-        server.once('exit', () => done())
-        server.kill(signal)
-      })
-    let server = await startServer()
-    const flow = await Flow.make(cluster.url)
+    const server = await ownServer()
+    await server.start()
+    const flow = await Flow.make(server.url)
     // The pool of the setting-up is not to be caught by the stops.
     await flow.t.close()
     try {
-      await flow.start()
+      await flow.process.start()
       for (let i = 0; i < 3; i++) {
         await pause(2500)
-        // Immediate shutdown: no checkpoint, open transactions are lost.
-        await stopServer(server, 'SIGQUIT')
+        await server.stop('SIGQUIT')
         await pause(1500)
-        server = await startServer()
+        await server.start()
       }
       await pause(2500)
       const db = openDatabase(flow.t.url, 2)
@@ -275,7 +209,7 @@ describe.concurrent('500 messages a second', () => {
       await db.destroy()
     } finally {
       await flow.end()
-      await stopServer(server, 'SIGINT')
+      await server.stop('SIGINT')
     }
   })
 })

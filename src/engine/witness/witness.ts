@@ -220,8 +220,12 @@ export class Witness {
   }
 
   private async run(): Promise<'again' | 'wait'> {
+    let over = false
     const ended = new Promise<void>((done) => {
-      this.over = done
+      this.over = () => {
+        over = true
+        done()
+      }
     })
     if (!this.o.mayListen()) {
       this.set('trouble', 'does not listen: while the database is away another engine may', 'Bring the database back')
@@ -231,7 +235,13 @@ export class Witness {
     this.far.prepare()
     if (!(await this.written())) return 'again'
     await this.far.connect()
-    if (this.retrying.stopped) return 'wait'
+    if (this.retrying.stopped || over) return 'wait'
+    // Where it begins is written before it counts as there, and anything is sent: after a kill the next one goes on from there.
+    if (!(await this.written())) {
+      this.far.close()
+      return 'again'
+    }
+    if (this.retrying.stopped || over) return 'wait'
     if (this.status.state === 'trouble') this.o.hooks.event('good', 'witness.up', 'listens again', '')
     this.connected = true
     this.o.hooks.connected()

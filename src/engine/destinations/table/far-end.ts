@@ -99,6 +99,10 @@ export class TableFarEnd implements FarEnd {
       ...[...this.readings].map(([name, r]): Written['tables'][number] => [name, r.since - shift, r.numbers.written(), r.last]),
       // What this run has not come to yet is still where the last one was.
       ...[...this.restored].map(([name, r]): Written['tables'][number] => [name, r.since - shift, r.numbers, r.last]),
+      // All that will ever be in a table which is not there yet is still to be read.
+      ...[...this.absent].flatMap(([name, at]): Written['tables'] =>
+        this.readings.has(name) || this.restored.has(name) ? [] : [[name, at - shift, new Numbers().written(), null]],
+      ),
     ]
     return Buffer.from(JSON.stringify({ tables } satisfies Written))
   }
@@ -371,7 +375,7 @@ export class TableFarEnd implements FarEnd {
         this.readings.delete(name)
         this.changed = true
       }
-    for (const name of this.restored.keys()) if (!tables.has(name)) this.restored.delete(name)
+    for (const known of [this.restored, this.absent]) for (const name of known.keys()) if (!tables.has(name)) known.delete(name)
   }
 
   view(): WitnessView | null {
