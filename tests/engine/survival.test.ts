@@ -113,7 +113,7 @@ describe.concurrent('500 messages a second', () => {
         await pause(21_000)
       }
       await pause(2000)
-      holds(await flow.judge(), 60 * PER_SECOND, 'cut')
+      holds(await flow.judge(), PER_SECOND, 'cut')
     } finally {
       await flow.end()
     }
@@ -131,7 +131,7 @@ describe.concurrent('500 messages a second', () => {
       }
       await flow.process.start()
       await pause(1000)
-      holds(await flow.judge(), 5 * PER_SECOND, `seed ${seed}`)
+      holds(await flow.judge(), PER_SECOND, `seed ${seed}`)
     } finally {
       await flow.end()
     }
@@ -146,7 +146,7 @@ describe.concurrent('500 messages a second', () => {
       await pause(20_000)
       goOn()
       await pause(3000)
-      holds(await flow.judge(), 2 * PER_SECOND, 'stood still')
+      holds(await flow.judge(), PER_SECOND, 'stood still')
     } finally {
       await flow.end()
     }
@@ -166,7 +166,7 @@ describe.concurrent('500 messages a second', () => {
       goOn()
       expect(await ended).toBe(75)
       await pause(1000)
-      holds(await flow.judge(), 2 * PER_SECOND, 'taken over')
+      holds(await flow.judge(), PER_SECOND, 'taken over')
     } finally {
       await flow.end()
     }
@@ -183,7 +183,7 @@ describe.concurrent('500 messages a second', () => {
       await pause(8000)
       flow.process.openAtMost(1024)
       await pause(6000)
-      holds(await flow.judge(), 5 * PER_SECOND, 'handles')
+      holds(await flow.judge(), PER_SECOND, 'handles')
     } finally {
       await flow.end()
     }
@@ -205,7 +205,7 @@ describe.concurrent('500 messages a second', () => {
       }
       await pause(2500)
       const db = openDatabase(flow.t.url, 2)
-      holds(await flow.judge(db), 10 * PER_SECOND, 'PostgreSQL')
+      holds(await flow.judge(db), PER_SECOND, 'PostgreSQL')
       await db.destroy()
     } finally {
       await flow.end()
