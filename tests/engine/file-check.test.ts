@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process'
-import { mkdirSync, symlinkSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs'
 import { createServer, type Socket, type Server as Sockets } from 'node:net'
 import { join } from 'node:path'
 import { afterEach, beforeEach, expect, it } from 'vitest'
@@ -265,6 +265,24 @@ it('tells apart what goes wrong when files are written: what waits, for what, an
             : first?.kind
     expect(said, what).toBe(wanted)
   }
+})
+
+it('a check, or a witness that begins, takes nothing away that is being written', async () => {
+  await sent(inFolder())
+  const begun = join(top, 'lake/.unfinished/c1e2c52f-half')
+  writeFileSync(begun, 'half')
+  const witnessed = { witness: true, lateS: 120 }
+  expect((await check(inFolder(witnessed), ['/kiln/'])).said).toBe('passed')
+  expect(existsSync(begun)).toBe(true)
+  const there = await store()
+  const parts = there.begin('lake/kiln/zone.20251129T031226Z.c1e2c52f.1-2.ndjson')
+  expect((await check(inStore(there.port, witnessed), ['/kiln/'])).said).toBe('passed')
+  expect(there.uploadsOpen).toContain(parts)
+  // Who begins to write does.
+  await sent(inFolder())
+  await sent(inStore(there.port), 'kiln/zone-2')
+  expect(existsSync(begun)).toBe(false)
+  expect(there.uploadsOpen).toEqual([])
 })
 
 it('a full disk is told, waited for, and leaves no half file', async () => {

@@ -105,6 +105,18 @@ export class ObjectStoreStandin {
     return [...this.uploads.values()].reduce((n, { parts }) => n + parts.size, 0)
   }
 
+  /** Objects that are sent in parts and not put together yet, by the names that the store gave them. */
+  get uploadsOpen(): string[] {
+    return [...this.uploads.keys()]
+  }
+
+  /** Somebody begins to send an object in parts. */
+  begin(key: string): string {
+    const id = `upload-${++this.uploadCount}`
+    this.uploads.set(id, { key, parts: new Map() })
+    return id
+  }
+
   private async serve(req: IncomingMessage, res: ServerResponse): Promise<void> {
     this.requests++
     const chunks: Buffer[] = []
@@ -181,8 +193,7 @@ export class ObjectStoreStandin {
     if (sum !== undefined && sum !== md5(body).digest('base64')) return refusal(400, 'BadDigest', 'the checksum is another')
     if (this.mishaps.settings.full) return refusal(507, 'InsufficientStorage', 'no room left')
     if (req.method === 'POST' && url.searchParams.has('uploads')) {
-      const id = `upload-${++this.uploadCount}`
-      this.uploads.set(id, { key, parts: new Map() })
+      const id = this.begin(key)
       return [200, `<InitiateMultipartUploadResult><UploadId>${id}</UploadId></InitiateMultipartUploadResult>`]
     }
     if (uploadId !== null) return this.part(req, url, uploadId, key, body)

@@ -33,6 +33,9 @@ export class FolderStore implements Store {
     this.root = await realpath(path)
     // A link may lead anywhere.
     if (this.root !== top && !this.root.startsWith(top + sep)) throw new FailureError(outside(this.folder), 422)
+  }
+
+  async clear(): Promise<void> {
     for (const name of await readdir(join(this.root, UNFINISHED)))
       if (name.startsWith(this.tag)) await rm(join(this.root, UNFINISHED, name), { force: true })
   }

@@ -106,11 +106,10 @@ export class ObjectStore implements Store {
 
   async begin(): Promise<void> {
     await this.page('', '', 1)
-    await this.forgetParts()
   }
 
   /** Parts that an earlier run sent and never put together take room, and nobody sees them. */
-  private async forgetParts(): Promise<void> {
+  async clear(): Promise<void> {
     const answer = await this.ask({ method: 'GET', query: { 'encoding-type': 'url', prefix: this.keyOf(''), uploads: '' } }).catch((e: unknown) => {
       // Not every key may look, nor does every store know how.
       if (e instanceof StoreError) return null

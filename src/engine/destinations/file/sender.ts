@@ -83,6 +83,7 @@ export class FileSender implements DestinationConnection {
     const store = storeOf(target, 'sender', clock)
     try {
       await timely(clock, s, store.begin())
+      await timely(clock, s, store.clear())
     } catch (e) {
       store.close()
       throw e
