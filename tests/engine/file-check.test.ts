@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs'
-import { createServer, type Socket, type Server as Sockets } from 'node:net'
+import type { Socket } from 'node:net'
 import { join } from 'node:path'
 import { afterEach, beforeEach, expect, it } from 'vitest'
 import { FileSettings } from '~/contract/destinations/file'
@@ -17,6 +17,7 @@ import { demoPki } from '~/standins/pki'
 import { bundled } from '../bundle'
 import { filesIn } from './files'
 import { folder, freePort, until } from './support'
+import { talker } from './talker'
 
 const id = '01a208ce-85ce-7000-ab1f-2ce1c1e2c52f'
 const open: { stop(): unknown }[] = []
@@ -58,23 +59,7 @@ async function store(o: Partial<ObjectStoreOptions> = {}, part: Partial<ObjectFa
   return made
 }
 
-/** Something that answers a connection in its own way. */
-async function socket(answer: (socket: Socket) => void): Promise<number> {
-  const sockets = new Set<Socket>()
-  const server: Sockets = createServer((s) => {
-    sockets.add(s)
-    s.on('error', () => undefined)
-    answer(s)
-  })
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
-  open.push({
-    stop: () => {
-      for (const s of sockets) s.destroy()
-      return new Promise((done) => server.close(done))
-    },
-  })
-  return (server.address() as { port: number }).port
-}
+const socket = (answer: (socket: Socket) => void) => talker(answer, open)
 
 async function check(t: FileTarget, filters: readonly string[] = []) {
   const steps = new Map<string, CheckStep>()

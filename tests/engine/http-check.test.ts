@@ -1,5 +1,5 @@
 import { createServer as createPlain, type Server } from 'node:http'
-import { createServer, type Socket, type Server as Sockets } from 'node:net'
+import type { Socket } from 'node:net'
 import { afterEach, describe, expect, it } from 'vitest'
 import { HttpSettings } from '~/contract/destinations/http'
 import type { CheckStep, Failure } from '~/contract/failure'
@@ -13,6 +13,7 @@ import { demoPki } from '~/standins/pki'
 import { ReceiverFaults } from '~/standins/receiver/faults'
 import { Receiver, type ReceiverOptions } from '~/standins/receiver/receiver'
 import { folder, until } from './support'
+import { talker } from './talker'
 
 const users = { embrik: { secret: 'kiln-7-glows', reads: false }, witness: { secret: 'reads-only-4', writes: false } }
 const id = '01a208ce-85ce-7000-ab1f-2ce1c1e2c52f'
@@ -31,23 +32,7 @@ async function receiver(o: Partial<ReceiverOptions> = {}): Promise<Receiver> {
   return made
 }
 
-/** Something that answers a connection in its own way. */
-async function socket(answer: (socket: Socket) => void): Promise<number> {
-  const sockets = new Set<Socket>()
-  const server: Sockets = createServer((s) => {
-    sockets.add(s)
-    s.on('error', () => undefined)
-    answer(s)
-  })
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
-  open.push({
-    stop: () => {
-      for (const s of sockets) s.destroy()
-      return new Promise((done) => server.close(done))
-    },
-  })
-  return (server.address() as { port: number }).port
-}
+const socket = (answer: (socket: Socket) => void) => talker(answer, open)
 
 function target(url: string, part: Partial<HttpSettings> = {}, more: Partial<HttpTarget> = {}): HttpTarget {
   const settings = HttpSettings.parse({

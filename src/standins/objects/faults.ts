@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { chance } from '~/core/value/chance'
+import { Mishaps } from '../mishaps'
 
 const rate = z.number().min(0).max(1).default(0)
 
@@ -34,33 +34,10 @@ export const ObjectFaults = z.strictObject({
 export type ObjectFaults = z.infer<typeof ObjectFaults>
 export const noObjectFaults: ObjectFaults = ObjectFaults.parse({})
 
-export type ObjectFate = 'kept' | 'dropped' | 'doubled' | 'altered'
-
 /** Decides by chance, from a seed. */
-export class Mishaps {
-  private random = chance(noObjectFaults.seed)
-  settings: ObjectFaults = noObjectFaults
-
-  set(settings: ObjectFaults): void {
-    this.settings = settings
-    this.random = chance(settings.seed)
-  }
-
-  fate(): ObjectFate {
-    let n = this.random()
-    for (const [share, fate] of [
-      [this.settings.drop, 'dropped'],
-      [this.settings.double, 'doubled'],
-      [this.settings.alter, 'altered'],
-    ] as const) {
-      if (n < share) return fate
-      n -= share
-    }
-    return 'kept'
-  }
-
-  happens(share: number): boolean {
-    return share > 0 && this.random() < share
+export class Faults extends Mishaps<ObjectFaults> {
+  constructor() {
+    super(noObjectFaults)
   }
 
   /** Octets with a digit among them changed, so that what they say is still read and is not what was sent; else any one changed. */

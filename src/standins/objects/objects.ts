@@ -2,7 +2,8 @@ import { createHash } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
 import type { Socket } from 'node:net'
-import { Mishaps, type ObjectFate, type ObjectFaults } from './faults'
+import type { Fate } from '../mishaps'
+import { Faults, type ObjectFaults } from './faults'
 import { whoSigned } from './signature'
 
 /** What a key may do, by what keys of objects begin with. */
@@ -30,7 +31,7 @@ export interface Put {
   key: string
   /** As it was sent. */
   octets: Buffer
-  fate: ObjectFate
+  fate: Fate
 }
 
 type Answer = readonly [status: number, body?: string | Buffer, headers?: Record<string, string>]
@@ -45,7 +46,7 @@ const BODY_MOST = 256 << 20
 
 /** An object store with one bucket: put, get, head, delete, list by prefix in pages, and objects in parts. All in memory. */
 export class ObjectStoreStandin {
-  readonly mishaps = new Mishaps()
+  readonly faults = new Faults()
   readonly puts: Put[] = []
   readonly kept = new Map<string, Buffer>()
   private readonly uploads = new Map<string, { key: string; parts: Map<number, Buffer> }>()
@@ -84,7 +85,7 @@ export class ObjectStoreStandin {
   }
 
   setFaults(faults: ObjectFaults): void {
-    this.mishaps.set(faults)
+    this.faults.set(faults)
   }
 
   isShut(): boolean {
@@ -125,21 +126,21 @@ export class ObjectStoreStandin {
       octets += (chunk as Buffer).length
       if (octets <= BODY_MOST) chunks.push(chunk as Buffer)
     }
-    const { settings } = this.mishaps
+    const { settings } = this.faults
     if (settings.slowMs > 0) await new Promise((go) => setTimeout(go, settings.slowMs))
     const answer = octets > BODY_MOST ? refusal(413, 'EntityTooLarge', 'too large') : this.answer(req, Buffer.concat(chunks))
     if (res.destroyed) return
     const keeps = req.method === 'PUT' || req.method === 'POST'
-    if (keeps && answer[0] < 300 && this.mishaps.happens(settings.loseAnswer)) return void res.destroy()
+    if (keeps && answer[0] < 300 && this.faults.happens(settings.loseAnswer)) return void res.destroy()
     const [status, body = '', headers = {}] =
-      keeps && answer[0] < 300 && this.mishaps.happens(settings.failAfter) ? refusal(500, 'InternalError', 'it failed after it was done') : answer
+      keeps && answer[0] < 300 && this.faults.happens(settings.failAfter) ? refusal(500, 'InternalError', 'it failed after it was done') : answer
     const type = Buffer.isBuffer(body) ? 'application/octet-stream' : 'application/xml'
     res.writeHead(status, { date: new Date(Date.now() + settings.clockS * 1000).toUTCString(), 'content-type': type, ...headers })
     res.end(req.method === 'HEAD' ? '' : body)
   }
 
   private answer(req: IncomingMessage, body: Buffer): Answer {
-    const { settings } = this.mishaps
+    const { settings } = this.faults
     const { bucket, keys, region = 'us-east-1' } = this.o
     const url = new URL(req.url ?? '/', 'http://store')
     const who = whoSigned(req, body, (key) => (settings.refuseLogins || !Object.hasOwn(keys, key) ? null : keys[key]!.secret), {
@@ -191,7 +192,7 @@ export class ObjectStoreStandin {
     }
     const sum = req.headers['content-md5']
     if (sum !== undefined && sum !== md5(body).digest('base64')) return refusal(400, 'BadDigest', 'the checksum is another')
-    if (this.mishaps.settings.full) return refusal(507, 'InsufficientStorage', 'no room left')
+    if (this.faults.settings.full) return refusal(507, 'InsufficientStorage', 'no room left')
     if (req.method === 'POST' && url.searchParams.has('uploads')) {
       const id = this.begin(key)
       return [200, `<InitiateMultipartUploadResult><UploadId>${id}</UploadId></InitiateMultipartUploadResult>`]
@@ -215,21 +216,21 @@ export class ObjectStoreStandin {
     this.uploads.delete(uploadId)
     this.keep(key, Buffer.concat(parts))
     const sums = Buffer.concat(parts.map((p) => md5(p).digest()))
-    const etag = this.mishaps.settings.ownSums ? '"of-its-own"' : `"${md5(sums).digest('hex')}-${parts.length}"`
+    const etag = this.faults.settings.ownSums ? '"of-its-own"' : `"${md5(sums).digest('hex')}-${parts.length}"`
     return [200, `<CompleteMultipartUploadResult><ETag>${xml(etag)}</ETag></CompleteMultipartUploadResult>`]
   }
 
   private sum(octets: Buffer): string {
-    const { ownSums } = this.mishaps.settings
+    const { ownSums } = this.faults.settings
     return `"${(ownSums ? md5(Buffer.concat([octets, Buffer.from('salt')])) : md5(octets)).digest('hex')}"`
   }
 
   private keep(key: string, octets: Buffer): void {
-    const fate = this.mishaps.fate()
+    const fate = this.faults.fate()
     this.puts.push({ n: (this.puts.at(-1)?.n ?? 0) + 1, at: Date.now(), key, octets, fate })
     if (this.puts.length > 20_000) this.puts.shift()
     if (fate === 'dropped') return
-    this.place(key, fate === 'altered' ? this.mishaps.altered(octets) : octets)
+    this.place(key, fate === 'altered' ? this.faults.altered(octets) : octets)
     if (fate === 'doubled') this.place(twin(key), octets)
   }
 

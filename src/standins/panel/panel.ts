@@ -99,7 +99,7 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
       receiver: { cut: works.receiver.isShut(), faults: works.receiver.faults.settings, kept: works.receiver.arrivals.length },
       objects: {
         cut: works.objects.isShut(),
-        faults: works.objects.mishaps.settings,
+        faults: works.objects.faults.settings,
         kept: works.objects.puts.at(-1)?.n ?? 0,
         partsOpen: works.objects.partsOpen,
       },
@@ -160,7 +160,7 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
   }
   if (route === 'PUT /api/objects/faults') {
     works.objects.setFaults(ObjectFaults.parse(await body(req)))
-    return answer(res, 200, works.objects.mishaps.settings)
+    return answer(res, 200, works.objects.faults.settings)
   }
   if (route === 'GET /api/objects/log') {
     const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { chance } from '~/core/value/chance'
+import { Mishaps } from '../mishaps'
 
 const rate = z.number().min(0).max(1).default(0)
 
@@ -43,34 +43,10 @@ export const ReceiverFaults = z.strictObject({
 export type ReceiverFaults = z.infer<typeof ReceiverFaults>
 export const noReceiverFaults: ReceiverFaults = ReceiverFaults.parse({})
 
-/** What is done to one message. */
-export type Fate = 'kept' | 'dropped' | 'doubled' | 'altered'
-
 /** Decides by chance, from a seed. */
-export class Faults {
-  private random = chance(noReceiverFaults.seed)
-  settings: ReceiverFaults = noReceiverFaults
-
-  set(settings: ReceiverFaults): void {
-    this.settings = settings
-    this.random = chance(settings.seed)
-  }
-
-  fate(): Fate {
-    let n = this.random()
-    for (const [share, fate] of [
-      [this.settings.drop, 'dropped'],
-      [this.settings.double, 'doubled'],
-      [this.settings.alter, 'altered'],
-    ] as const) {
-      if (n < share) return fate
-      n -= share
-    }
-    return 'kept'
-  }
-
-  happens(share: number): boolean {
-    return share > 0 && this.random() < share
+export class Faults extends Mishaps<ReceiverFaults> {
+  constructor() {
+    super(noReceiverFaults)
   }
 
   /** A text with one character changed. */

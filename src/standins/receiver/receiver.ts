@@ -4,7 +4,8 @@ import { createServer as createSecureServer } from 'node:https'
 import type { Socket } from 'node:net'
 import type { TLSSocket } from 'node:tls'
 import { gunzipSync } from 'node:zlib'
-import { type Fate, Faults, type ReceiverFaults } from './faults'
+import type { Fate } from '../mishaps'
+import { Faults, type ReceiverFaults } from './faults'
 import { Logins, type Users } from './logins'
 
 /** One message that a sender was told is kept: the ground truth, which knows nothing of who reads it. */

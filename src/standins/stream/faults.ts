@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { chance } from '~/core/value/chance'
+import { Mishaps } from '../mishaps'
 
 const rate = z.number().min(0).max(1).default(0)
 
@@ -34,34 +34,14 @@ export const StreamFaults = z.strictObject({
 export type StreamFaults = z.infer<typeof StreamFaults>
 export const noStreamFaults: StreamFaults = StreamFaults.parse({})
 
-/** What is done to one record. */
-export type Fate = 'kept' | 'dropped' | 'doubled' | 'altered'
-
 /** Decides by chance, from a seed. */
-export class Faults {
-  private random = chance(noStreamFaults.seed)
-  settings: StreamFaults = noStreamFaults
-
-  set(settings: StreamFaults): void {
-    this.settings = settings
-    this.random = chance(settings.seed)
-  }
-
-  fate(): Fate {
-    let n = this.random()
-    for (const [share, fate] of [
-      [this.settings.drop, 'dropped'],
-      [this.settings.double, 'doubled'],
-      [this.settings.alter, 'altered'],
-    ] as const) {
-      if (n < share) return fate
-      n -= share
-    }
-    return 'kept'
+export class Faults extends Mishaps<StreamFaults> {
+  constructor() {
+    super(noStreamFaults)
   }
 
   losesAnswer(): boolean {
-    return this.settings.loseAnswer > 0 && this.random() < this.settings.loseAnswer
+    return this.happens(this.settings.loseAnswer)
   }
 
   /** Octets with one of them changed. */

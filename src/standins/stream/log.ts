@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
+import type { Fate } from '../mishaps'
 import { type ErrorCode, errors } from './api'
-import type { Fate, Faults } from './faults'
+import type { Faults } from './faults'
 import type { Batch, StreamRecord } from './records'
 
 /** A record where it lies. */
