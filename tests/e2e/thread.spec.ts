@@ -1,10 +1,12 @@
 import { readFileSync } from 'node:fs'
 import { get } from 'node:https'
 import { join } from 'node:path'
+import aws4 from 'aws4'
 import { Kafka, logLevel } from 'kafkajs'
 import mqtt from 'mqtt'
 import pg from 'pg'
-import { recordsLogins } from '../../src/standins/plant'
+import { objectBucket, objectKeys, recordsLogins } from '../../src/standins/plant'
+import { rowsOf } from '../engine/files'
 import { receiver } from '../handed-over'
 import { api, demo, expect, home, ledger, logIn, port, sums, tellPanel, test } from './support'
 
@@ -303,10 +305,36 @@ test('every message of the running demo is as its receivers were handed it', asy
       came('kiln_zones', Buffer.from(`[${r.row}]`), {})
     }
   }
+  const asked = new Set<string>()
+  const object = (path: string) =>
+    new Promise<Buffer>((done, failed) => {
+      const login = { accessKeyId: 'reader', secretAccessKey: objectKeys.reader.secret }
+      const { headers } = aws4.sign({ host: `127.0.0.1:${port + 25}`, path, service: 's3', region: 'us-east-1' }, login)
+      const request = get(`https://127.0.0.1:${port + 25}${path}`, { ca, headers: headers as Record<string, string> }, (answer) => {
+        const parts: Buffer[] = []
+        answer.on('data', (part: Buffer) => parts.push(part)).once('end', () => done(Buffer.concat(parts)))
+      })
+      request.once('error', failed)
+    })
+  /** What lies in files of the lake that came since, with columns of time as texts again. */
+  const files = async () => {
+    const list = (await object(`/${objectBucket}/?list-type=2&prefix=lake%2Fkiln`)).toString('utf8')
+    for (const [, key = ''] of list.matchAll(/<Key>([^<]+)<\/Key>/g)) {
+      if (asked.has(key)) continue
+      asked.add(key)
+      for (const { embrik_id: _, at, ...rest } of rowsOf(key, await object(`/${objectBucket}/${key}`)))
+        came(
+          key.slice('lake/'.length).replace(/\.\d{8}T.*$/, ''),
+          Buffer.from(JSON.stringify([{ at: new Date(Number(at)).toISOString(), ...rest }])),
+          {},
+        )
+    }
+  }
   await expect
     .poll(
       async () => {
         await rows()
+        await files()
         const { items, next } = await kept()
         after = next
         for (const { path, payload } of items) came(path.slice(1), Buffer.from(payload), {})
