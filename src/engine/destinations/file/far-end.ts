@@ -173,6 +173,7 @@ export class FileFarEnd implements FarEnd {
       if (this.store !== store) return
       const file = readName(name)
       const there = file !== null && (await this.read(store, name, file))
+      if (this.store !== store && !there) return
       // Where folders are shared over a network a file may come to be seen a little later.
       if (there || this.clock.mono() - told > ABSENT_MS) this.absent.delete(name)
     }
@@ -185,7 +186,10 @@ export class FileFarEnd implements FarEnd {
     this.asked = false
     for (const name of this.files.unfinished) {
       const file = readName(name)
-      if (file && !(await this.read(store, name, file))) this.files.pass(name, file)
+      const there = file !== null && (await this.read(store, name, file))
+      // Not read since the link was lost is not gone.
+      if (this.store !== store) return
+      if (file && !there) this.files.pass(name, file)
     }
     for (const [name, file] of await this.ours(store, this.folders())) {
       if (this.store !== store) return

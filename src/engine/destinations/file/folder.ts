@@ -14,7 +14,6 @@ const codeOf = (e: unknown): string => (e as { code?: string }).code ?? ''
 
 /** A folder of this machine. Files appear under their names at once and whole: they are written beside, and synced before. */
 export class FolderStore implements Store {
-  readonly protection = 'a folder of this machine'
   private root = ''
 
   constructor(

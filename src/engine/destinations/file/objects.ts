@@ -45,7 +45,6 @@ const escaped = (text: string) => text.replace(/[&<>]/g, (c) => `&#${c.charCodeA
 
 /** Objects of a bucket, whole, by the common interface of object stores; each request is signed (HMAC-SHA-256, version 4). */
 export class ObjectStore implements Store {
-  readonly protection: string
   private readonly web: Web
   private readonly base: URL
 
@@ -58,7 +57,6 @@ export class ObjectStore implements Store {
     this.base = new URL(bucketInHost ? `${at.protocol}//${bucket}.${at.host}/` : `${at.origin}/${bucket}/`)
     const ca = access.authority?.certificate
     this.web = new Web({ tls: ca ? { ca } : null, answerMs: access.answerMs, parallel: access.parallel }, clock)
-    this.protection = at.protocol === 'https:' ? 'TLS, signed requests' : 'signed requests, without TLS'
   }
 
   /** One request; throws what the store says where that is no success. */

@@ -10,8 +10,6 @@ export interface Store {
   get(name: string): Promise<Uint8Array | null>
   /** Names of all files under a folder (`''`: all), some at a time, in no order that is known. */
   list(folder: string): AsyncIterable<string[]>
-  /** In a few words, how it is reached and protected. */
-  readonly protection: string
   close(): void
 }
 
