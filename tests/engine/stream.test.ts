@@ -290,6 +290,7 @@ describe('a stream read back', () => {
         lost: (why) => told.push(why),
         hurry: () => undefined,
         damaged: () => undefined,
+        unseen: () => undefined,
         refused: (filters) => refusals.push([...filters.keys()]),
       },
       realClock,

@@ -61,6 +61,10 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   /** Fields of the address with the words for them; what has none is not carried from one kind to another. */
   words: Readonly<Record<Exclude<keyof AddressOfKind<K>, 'kind' | 'topic'>, string>>
   levels: Levels
+  /** Its places are of a form of their own: what a place elsewhere is called means nothing there. */
+  alien?: boolean
+  /** The most that the destination itself says of a message. */
+  lastWord: 'acknowledged' | 'sent'
   texts(a: AddressOfKind<K>): AddressTexts
   /** Faults of the template of the place. */
   placeProblems(template: string): TemplateProblem[]

@@ -33,8 +33,9 @@ export function moved<K extends AddressKindName>(from: Address, to: K): { addres
   const here = kindOf(from)
   const there = kindOf<K>({ kind: to })
   const address: Record<string, unknown> = { ...there.fresh }
-  address.topic = placeMoved(from.topic, here.levels, there.levels)
-  const lost: string[] = []
+  const alien = here.alien || there.alien
+  if (!alien) address.topic = placeMoved(from.topic, here.levels, there.levels)
+  const lost: string[] = alien && from.topic !== here.fresh.topic ? [here.nouns[0]] : []
   const begun: Record<string, unknown> = here.fresh
   for (const [field, words] of Object.entries<string>(here.words)) {
     const value = (from as Record<string, unknown>)[field]

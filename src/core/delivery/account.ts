@@ -356,7 +356,7 @@ export class Account {
     this.answered(seq, now)
   }
 
-  /** It is only sent, and the link was lost before the destination can be said to have it: it does not go out again. */
+  /** It is only sent, and nobody says that the destination has it: it does not go out again. */
   leftAlone(seq: number, now: number): void {
     this.changes.note('answered', seq)
     this.answered(seq, now)

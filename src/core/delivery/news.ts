@@ -11,7 +11,7 @@ const told = [
   [
     'missing',
     'trouble',
-    'missing: acknowledged, and not seen by the witness in time',
+    'missing: they went out, and the witness did not see them in time',
     'Between the destination and its readers: its log, its queues, a bridge behind it',
   ],
   [

@@ -41,6 +41,8 @@ export interface Planned {
 export type Answer =
   /** It has it. */
   | { kind: 'has' }
+  /** It is on its way, and nobody there ever says more. */
+  | { kind: 'sent' }
   /** It went out, the link was lost, and what may have arrived must not go out again, since it is only to be sent. */
   | { kind: 'left' }
   /** Never, for this message. */

@@ -43,6 +43,8 @@ export interface FarSink {
   hurry(): void
   /** Something that holds many messages cannot be read as it was written, for this reason. */
   damaged(what: string, why: string): void
+  /** Something may have passed unseen, for this reason: of what went out until now nobody can say whether it arrived. */
+  unseen(why: Failure): void
   /** Filters that may not be read, with the reason; all of them, each time. */
   refused(filters: ReadonlyMap<string, string>): void
 }
@@ -77,5 +79,7 @@ export interface FarEnd {
   safe(token: unknown): void
   /** Messages on these have been judged: what only they needed may be let go. */
   release(needed: readonly string[]): void
+  /** Resolves when all is told that has come and comes to nobody again; before it is closed for good. */
+  drain?(): Promise<void>
   close(): void
 }

@@ -691,10 +691,13 @@ export class DestinationSupervisor {
     this.sending?.succeeded()
     this.last = clock.wall()
     this.refused = null
-    account.acknowledged(e.seq, now)
     this.rate.add(1, now)
-    ledger.ackedRate.add(1, now)
-    step('acknowledged', e.delivery, e.seq, this.last)
+    if (answer.kind === 'sent') account.leftAlone(e.seq, now)
+    else {
+      account.acknowledged(e.seq, now)
+      ledger.ackedRate.add(1, now)
+      step('acknowledged', e.delivery, e.seq, this.last)
+    }
     if (this.resting.took(e.topic) && this.resting.none) this.rested()
     if (!this.laterTold) return
     this.laterTold = false

@@ -35,6 +35,14 @@ describe('addresses', () => {
       expect(may(plain, a), a).toBe(false)
   })
 
+  it('of groups may be where datagrams go, unless a setting refuses them', () => {
+    const strict = Reach.from({ EMBRIK_REFUSED_ADDRESSES: '239.1.0.0/16' }, 1)
+    for (const a of ['239.192.0.1', 'ff05::7']) plain.demand(a, 4840, a, true)
+    strict.demand('239.192.0.1', 4840, '239.192.0.1', true)
+    expect(() => strict.demand('239.1.2.3', 4840, '239.1.2.3', true)).toThrow('is refused')
+    expect(() => plain.demand('255.255.255.255', 4840, '255.255.255.255', true)).toThrow('is refused')
+  })
+
   it('of this machine may not at the control port of the engine', () => {
     for (const a of ['127.0.0.1', '127.9.9.9', '::1', '::ffff:127.0.0.1']) expect(may(plain, a, 4601), a).toBe(false)
     expect(may(plain, '10.1.2.3', 4601)).toBe(true)

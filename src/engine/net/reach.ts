@@ -3,8 +3,10 @@ import { BlockList, isIP, type LookupFunction } from 'node:net'
 import { networkInterfaces } from 'node:os'
 import { FailureError } from '~/contract/failure'
 
-/** What nobody reads tags from or publishes to: of the link (metadata of clouds lie there), of nobody, of groups. */
-const NEVER = ['169.254.0.0/16', 'fe80::/10', '0.0.0.0/8', '::/128', '224.0.0.0/4', '240.0.0.0/4', 'ff00::/8']
+/** What nobody reads tags from or publishes to: of the link (metadata of clouds lie there), and of nobody. */
+const NEVER = ['169.254.0.0/16', 'fe80::/10', '0.0.0.0/8', '::/128', '240.0.0.0/4']
+/** Groups (RFC 5771, RFC 4291 2.7): nobody connects to one. */
+const GROUPS = ['224.0.0.0/4', 'ff00::/8']
 
 const family = (address: string) => (isIP(address) === 6 ? 'ipv6' : 'ipv4')
 
@@ -30,6 +32,7 @@ function networks(text: string, setting: string): BlockList {
 export class Reach {
   private constructor(
     private readonly refused: BlockList,
+    private readonly groups: BlockList,
     private readonly allowed: BlockList,
     private readonly ownPort: number | null,
   ) {}
@@ -40,19 +43,20 @@ export class Reach {
    */
   static from(env: NodeJS.ProcessEnv, ownPort: number | null): Reach {
     const refused = networks([...NEVER, env.EMBRIK_REFUSED_ADDRESSES ?? ''].join(' '), 'EMBRIK_REFUSED_ADDRESSES')
-    return new Reach(refused, networks(env.EMBRIK_ALLOWED_ADDRESSES ?? '', 'EMBRIK_ALLOWED_ADDRESSES'), ownPort)
+    return new Reach(refused, networks(GROUPS.join(' '), ''), networks(env.EMBRIK_ALLOWED_ADDRESSES ?? '', 'EMBRIK_ALLOWED_ADDRESSES'), ownPort)
   }
 
   /** Why an address may not be reached; null: it may. */
-  private refusal(address: string, port: number): string | null {
+  private refusal(address: string, port: number, groups: boolean): string | null {
     if (port === this.ownPort && isOwn(address)) return "it is the engine's own control port"
-    if (this.allowed.check(address, family(address)) || !this.refused.check(address, family(address))) return null
-    return 'addresses there are not to be reached from here'
+    if (this.allowed.check(address, family(address))) return null
+    const refused = this.refused.check(address, family(address)) || (!groups && this.groups.check(address, family(address)))
+    return refused ? 'addresses there are not to be reached from here' : null
   }
 
-  /** Throws when the host's address may not be reached. */
-  demand(address: string, port: number, host = address): void {
-    const why = this.refusal(address, port)
+  /** Throws when the host's address may not be reached; with `groups` it may be that of a group too, to which datagrams go. */
+  demand(address: string, port: number, host = address, groups = false): void {
+    const why = this.refusal(address, port, groups)
     if (why === null) return
     throw new FailureError(
       {

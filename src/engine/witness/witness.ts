@@ -38,6 +38,10 @@ const ASK_AGAIN_MS = 60_000
 const LOOK_MS = 500
 /** What comes on topics of nobody is compared with so many open messages a ms. */
 const STRAYED_A_MS = 1000
+/** What has come is read for so long at most before a witness ends, ms. */
+const DRAIN_MS = 2000
+/** That something passed unseen is told so often at most, ms. */
+const UNSEEN_MS = 60_000
 /** A probe without answer for so long is told, ms. */
 const SLOW_MS = 5000
 
@@ -76,6 +80,7 @@ export class Witness {
   private filters: readonly string[] = []
   private refused: ReadonlyMap<string, string> = new Map()
   private connected = false
+  private unseenTold = Number.NEGATIVE_INFINITY
   private lostMono = Number.NEGATIVE_INFINITY
   private over: () => void = () => undefined
   private readyWaiters: (() => void)[] = []
@@ -101,6 +106,7 @@ export class Witness {
       },
       hurry: () => void o.ledger.flush(),
       refused: (filters) => this.mayNotRead(filters),
+      unseen: (why) => this.unseen(why),
       damaged: (what, why) =>
         o.hooks.event('warning', 'witness.damaged', `${what} cannot be read: ${why}`, 'What is in it counts as missing; look at what keeps it'),
     })
@@ -192,6 +198,14 @@ export class Witness {
     if (this.retrying.stopped) return
     if (this.status.reason !== failure.message) this.o.hooks.event('trouble', failure.code, failure.message, failure.hint)
     this.set('trouble', failure.message, failure.hint)
+  }
+
+  /** Told once a minute, however often it is so. */
+  private unseen({ code, message, hint }: Failure): void {
+    const now = this.o.clock.mono()
+    if (now - this.unseenTold < UNSEEN_MS) return
+    this.unseenTold = now
+    this.o.hooks.event('warning', code, message, hint)
   }
 
   private mayNotRead(filters: ReadonlyMap<string, string>): void {
@@ -347,6 +361,7 @@ export class Witness {
     this.connected = false
     this.askAgain()
     const stopping = this.retrying.stop()
+    if (this.far.drain) await within(this.o.clock, DRAIN_MS, this.far.drain())
     this.far.close()
     this.over()
     for (const w of this.readyWaiters.splice(0)) w()

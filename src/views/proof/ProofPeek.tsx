@@ -14,7 +14,7 @@ const stateWords: Record<BrickState, string> = {
   confirmed: 'All arrived: once, unaltered, in order and in time',
   waiting: 'Some are still on their way',
   unseen: 'The witness is away: whether the rest arrived is not known yet',
-  unwatched: 'Acknowledged by the destination; no witness reads there',
+  unwatched: 'Sent, and acknowledged where the destination does that; no witness reads there',
   late: 'All arrived, some after the limit',
   disordered: 'Some arrived after a later message of their topic',
   doubled: 'Some arrived more than once',
@@ -23,7 +23,7 @@ const stateWords: Record<BrickState, string> = {
   unknown: 'Nobody can say what became of some: the witness was away',
   rejected: 'Some were rejected by the destination: the events say why',
   dropped: 'Some were pushed out of the full outbox',
-  missing: 'Some were acknowledged, but the witness did not see them',
+  missing: 'Some went out, and the witness did not see them arrive',
 }
 const grave: readonly BrickState[] = ['missing', 'dropped', 'rejected', 'altered']
 
@@ -96,7 +96,7 @@ export function LinePeek({ line }: { line: LedgerLine }) {
       <Heading>Each ended as</Heading>
       <Verdicts of={c} waiting={c.waiting} foreign={c.foreign} />
       {line.witness === 'away' && (
-        <p className="mt-1 text-muted">The witness is away: what was acknowledged meanwhile is unknown until it is back.</p>
+        <p className="mt-1 text-muted">The witness is away: what went out meanwhile is unknown until it is back.</p>
       )}
       <Heading>Device time to witness, last hour</Heading>
       {line.latency ? (

@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import type { LastMessage } from '~/contract/live'
 import type { Preview, Publication } from '~/contract/publication'
+import { kindOf } from '~/core/address/kinds'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
@@ -45,7 +46,7 @@ export function MessagePeek({
         <div className="mb-1.5 font-mono text-[12px] font-semibold break-all">{shown.topic}</div>
         <MessageBody message={shown.message} />
         <Heading>Its way</Heading>
-        <Way message={shown} />
+        <Way message={shown} silent={kindOf(publication.address).lastWord === 'sent'} />
       </>
     )
   return (
@@ -88,7 +89,8 @@ const hops: [keyof LastMessage, string][] = [
   ['confirmedAt', 'Confirmed by witness'],
 ]
 
-function Way({ message }: { message: LastMessage }) {
+/** `silent`: nobody acknowledges there. */
+function Way({ message, silent }: { message: LastMessage; silent: boolean }) {
   return (
     <ol>
       {hops.map(([key, label]) => {
@@ -99,7 +101,7 @@ function Way({ message }: { message: LastMessage }) {
             <Glyph state={at === null ? 'idle' : 'good'} />
             {label}
             <span className="ml-auto font-mono text-[12.5px]" title={at === null ? '' : new Date(at).toISOString()}>
-              {after === null ? 'not yet' : key === 'deviceAt' ? '0' : `+${durationText(after)}`}
+              {after === null ? (silent && key === 'acknowledgedAt' ? 'never there' : 'not yet') : key === 'deviceAt' ? '0' : `+${durationText(after)}`}
             </span>
           </li>
         )

@@ -69,6 +69,7 @@ export const fileAddress: AddressKind<'file'> = {
   fresh: { kind: 'file', topic: '{path}/{time.year}-{time.month}-{time.day}', topicRule: 'slug', types: '' },
   words: { topicRule: 'names in the topic', types: 'types of columns' },
   levels: fileLevels,
+  lastWord: 'acknowledged',
   texts: ({ topic, topicRule }) => ({ place: topic, rule: topicRule, key: '', headers: [], responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

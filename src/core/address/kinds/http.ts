@@ -51,6 +51,7 @@ export const httpAddress: AddressKind<'http'> = {
   fresh: { kind: 'http', topic: '{path}/state', method: 'POST', topicRule: 'slug', headers: [], contentType: '' },
   words: { topicRule: 'names in the topic', headers: 'headers', contentType: 'content type', method: 'method' },
   levels: pathLevels,
+  lastWord: 'acknowledged',
   texts: ({ topic, topicRule, headers }) => ({ place: topic, rule: topicRule, key: '', headers, responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

@@ -39,6 +39,7 @@ export const mqttAddress: AddressKind<'mqtt'> = {
     retain: 'retain',
   },
   levels: topicLevels,
+  lastWord: 'acknowledged',
   texts: ({ topic, topicRule, headers, responseTopic }) => ({ place: topic, rule: topicRule, key: '', headers, responseTopic }),
   placeProblems: templateProblems,
   placeFindings: topicFindings,

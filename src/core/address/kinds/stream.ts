@@ -38,6 +38,7 @@ export const streamAddress: AddressKind<'stream'> = {
   fresh: { kind: 'stream', topic: '{enterprise}.{class}', topicRule: 'slug', key: '{path}', headers: [], contentType: '' },
   words: { topicRule: 'names in the topic', key: 'key', headers: 'headers', contentType: 'content type' },
   levels: streamLevels,
+  lastWord: 'acknowledged',
   texts: ({ topic, topicRule, key, headers }) => ({ place: topic, rule: topicRule, key, headers, responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

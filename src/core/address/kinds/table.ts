@@ -48,6 +48,7 @@ export const tableAddress: AddressKind<'table'> = {
   fresh: { kind: 'table', topic: '{class}', topicRule: 'underscores', keys: '' },
   words: { topicRule: 'names in the topic', keys: 'keys of rows' },
   levels: tableLevels,
+  lastWord: 'acknowledged',
   texts: ({ topic, topicRule }) => ({ place: topic, rule: topicRule, key: '', headers: [], responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

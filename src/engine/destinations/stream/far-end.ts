@@ -267,6 +267,12 @@ export class StreamFarEnd implements FarEnd {
     for (const reading of this.placeOf(place)) reading.jump(Number(oldest.offset))
     topic.since = this.clock.mono()
     this.changed = true
+    this.sink.unseen({
+      code: 'stream.retention',
+      message: `${place.topic} had let go of records before they were read: of what went there until now nobody can say whether it arrived`,
+      hint: 'Have the cluster keep them for longer than the witness may be away',
+      where: 'witness',
+    })
   }
 
   private took({ topic, partition, end, batches }: Fetched, askedAt: number): void {
