@@ -17,6 +17,8 @@ export function portsOf(base) {
     streamSecond: base + 18,
     receiver: base + 24,
     objects: base + 25,
+    relay: base + 27,
+    relayGroup: base + 28,
   }
 }
 
@@ -42,6 +44,8 @@ const names = {
   streamSecond: 'works stream, second node',
   receiver: 'works receiver, HTTPS',
   objects: 'works object store, HTTPS',
+  relay: 'works relay, UDP',
+  relayGroup: 'group of the works relay, UDP',
 }
 
 /** Throws one line that names the first port somebody else holds. */

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { DatagramSettings } from './destinations/datagram'
 import { FileSettings } from './destinations/file'
 import { HttpSettings } from './destinations/http'
 import { MqttSettings } from './destinations/mqtt'
@@ -8,7 +9,14 @@ import type { Terms } from './destinations/terms'
 import { Id, Name } from './id'
 
 /** The settings of each kind of destination: its own, and the terms that all have. */
-export const destinationSettings = { mqtt: MqttSettings, stream: StreamSettings, http: HttpSettings, table: TableSettings, file: FileSettings }
+export const destinationSettings = {
+  mqtt: MqttSettings,
+  stream: StreamSettings,
+  http: HttpSettings,
+  table: TableSettings,
+  file: FileSettings,
+  datagram: DatagramSettings,
+}
 export type DestinationKind = keyof typeof destinationSettings
 export type DestinationSettings = { [K in DestinationKind]: z.infer<(typeof destinationSettings)[K]> & Terms }
 
@@ -20,6 +28,7 @@ const unionOf = <S extends z.core.$ZodLooseShape>(more: S) =>
     z.object({ kind: z.literal('http'), settings: destinationSettings.http, ...more }),
     z.object({ kind: z.literal('table'), settings: destinationSettings.table, ...more }),
     z.object({ kind: z.literal('file'), settings: destinationSettings.file, ...more }),
+    z.object({ kind: z.literal('datagram'), settings: destinationSettings.datagram, ...more }),
   ])
 
 export const DestinationDraft = unionOf(drafted)

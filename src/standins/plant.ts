@@ -36,6 +36,8 @@ export const objectKeys = {
   reader: { secret: 'clay-lake-reader-13', write: [], read: [''] },
 }
 export const objectBucket = 'varnmoor'
+/** To which the relay hands on what comes to it. */
+export const relayGroup = '239.192.77.1'
 
 export const brokerUsers: User[] = [
   {

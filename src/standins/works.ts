@@ -20,12 +20,14 @@ import {
   objectBucket,
   objectKeys,
   receiverUsers,
+  relayGroup,
   streamPermissions,
   streamTopics,
   streamUsers,
 } from './plant'
 import { standinPorts } from './ports'
 import { Receiver } from './receiver/receiver'
+import { Relay } from './relay/relay'
 import { Stream } from './stream/stream'
 
 /** So many messages stream and receiver keep. */
@@ -42,6 +44,7 @@ export interface RunningWorks {
   stream: Stream
   receiver: Receiver
   objects: ObjectStoreStandin
+  relay: Relay
   stop(): Promise<void>
 }
 
@@ -111,8 +114,9 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     most: KEPT,
   })
   const objects = await ObjectStoreStandin.start({ port: ports.objects, tls: { cert, key }, bucket: objectBucket, keys: objectKeys })
+  const relay = await Relay.start({ port: ports.relay, group: relayGroup, groupPort: ports.relayGroup, most: KEPT })
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
-  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects })
+  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects, relay })
   return {
     broker,
     kiln,
@@ -123,10 +127,12 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     stream,
     receiver,
     objects,
+    relay,
     stop: async () => {
       unwatchFile(trustFile)
       await panel.stop()
       await speakers.stop()
+      await relay.stop()
       await objects.stop()
       await receiver.stop()
       await stream.stop()

@@ -1,5 +1,6 @@
 import type { Address, AddressKindName, AddressOfKind } from '~/contract/address'
 import type { AddressKind, SentAs } from './kind'
+import { datagramAddress } from './kinds/datagram'
 import { fileAddress } from './kinds/file'
 import { httpAddress } from './kinds/http'
 import { mqttAddress } from './kinds/mqtt'
@@ -14,6 +15,7 @@ export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } =
   http: httpAddress,
   table: tableAddress,
   file: fileAddress,
+  datagram: datagramAddress,
 }
 
 /** The kind of an address, which takes it as its own. */

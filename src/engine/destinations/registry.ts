@@ -1,4 +1,5 @@
 import type { DestinationKind } from '~/contract/destination'
+import { datagramDriver } from './datagram/driver'
 import type { DestinationDriver } from './driver'
 import { fileDriver } from './file/driver'
 import { httpDriver } from './http/driver'
@@ -12,6 +13,7 @@ const drivers: { [K in DestinationKind]: DestinationDriver<K> } = {
   http: httpDriver,
   table: tableDriver,
   file: fileDriver,
+  datagram: datagramDriver,
 }
 
 /** The driver of a kind; targets that it is given must be of that kind. */

@@ -69,6 +69,14 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <label>Wants fewer requests <input type="checkbox" name="busy"></label><label>Checksums of its own <input type="checkbox" name="ownSums"></label><label>Clock ahead, s <input type="number" name="clockS" min="-86400" max="86400" value="0"></label>
 <span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <p>What it was handed and answered as kept stands in <a href="/api/objects/log">the store's log</a>.</p>
+<h2>Works relay (UDP)</h2><p>Hears: <b id="dl"></b>. <label>Nobody listens for <input type="number" min="1" max="3600" value="20" data-cut-s="relay"> s</label> <button data-cut="relay">Close</button></p>
+<p>Handed on to the group <span id="dk"></span></p>
+<form data-faults="relay" aria-label="Faults of the relay">
+<label>Slow by, ms <input type="number" name="slowMs" min="0" max="120000" value="0"></label><label>Deaf <input type="checkbox" name="deaf"></label><label>Seed <input type="number" name="seed" value="1" step="1"></label>
+<label>Drop, % <input type="number" name="drop" min="0" max="100" step="0.1" value="0" data-share></label><label>Double, % <input type="number" name="double" min="0" max="100" step="0.1" value="0" data-share></label><label>Alter, % <input type="number" name="alter" min="0" max="100" step="0.1" value="0" data-share></label>
+<label>Reorder, % <input type="number" name="reorder" min="0" max="100" step="0.1" value="0" data-share></label><span></span><span></span>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
+<p>What came to it, and what it did with each, stands in <a href="/api/relay/log">the relay's log</a>.</p>
 <script>
 const $=i=>document.getElementById(i), send=(m,u,b)=>fetch(u,{method:m,headers:{'content-type':'application/json'},body:JSON.stringify(b)}), post=(u,b)=>send('POST',u,b).then(draw)
 function put(form,faults){for(const i of form.querySelectorAll('input')){const v=faults[i.name];if(i===document.activeElement)continue
@@ -81,9 +89,9 @@ f.querySelector('[data-clear]').onclick=()=>send('PUT','/api/'+f.dataset.faults+
 function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs','error','maximumBatch','status','code','most'].includes(k)&&v!==0&&v!==false&&v!==''&&!(k==='maximumQos'&&v===2)&&!(k==='retainAvailable'&&v))}
 const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls)td.className=cls;return td}
 async function draw(){try{const s=await(await fetch('/api/state')).json()
-for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream],['rl',s.receiver],['ol',s.objects]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
+for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream],['rl',s.receiver],['ol',s.objects],['dl',s.relay]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
 for(const f of document.querySelectorAll('form')){const x=s[f.dataset.faults].faults;if(!touched.has(f)){put(f,x);const b=f.querySelector('[data-said]');b.textContent=working(x)?'in force':'';b.className='bad'}}
-$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('rk').textContent=s.receiver.kept;$('ok').textContent=s.objects.kept;$('op').textContent=s.objects.partsOpen;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
+$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('rk').textContent=s.receiver.kept;$('ok').textContent=s.objects.kept;$('dk').textContent=s.relay.kept;$('op').textContent=s.objects.partsOpen;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
 const kc=$('kc');kc.replaceChildren();for(const c of s.kiln.certificates){const r=kc.insertRow();cell(r,c.subject);cell(r,c.thumbprint);cell(r,c.state,c.state==='trusted'?'good':'bad')
 const b=document.createElement('button');b.textContent=c.state==='trusted'?'Refuse':'Trust';b.onclick=()=>post('/api/kiln/certificates/'+c.thumbprint,{trusted:c.state!=='trusted'});r.insertCell().append(b)}
 if(!s.kiln.certificates.length)cell(kc.insertRow(),'None has called yet').colSpan=4

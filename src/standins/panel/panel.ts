@@ -11,6 +11,8 @@ import { ObjectFaults } from '../objects/faults'
 import type { ObjectStoreStandin } from '../objects/objects'
 import { ReceiverFaults } from '../receiver/faults'
 import type { Receiver } from '../receiver/receiver'
+import { RelayFaults } from '../relay/faults'
+import type { Relay } from '../relay/relay'
 import { StreamFaults } from '../stream/faults'
 import type { Stream } from '../stream/stream'
 import { page } from './page'
@@ -38,6 +40,7 @@ export interface Works {
   stream: Stream
   receiver: Receiver
   objects: ObjectStoreStandin
+  relay: Relay
 }
 
 /** The stand-in panel: what somebody at the works would do to kiln and broker. */
@@ -103,6 +106,7 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
         kept: works.objects.puts.at(-1)?.n ?? 0,
         partsOpen: works.objects.partsOpen,
       },
+      relay: { cut: works.relay.isShut(), faults: works.relay.faults.settings, kept: works.relay.kept },
       stream: { cut: works.stream.isShut(), faults: works.stream.faults.settings, kept: works.stream.truth.kept },
       broker: {
         cut: works.broker.isShut(),
@@ -166,6 +170,19 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
     const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
     const puts = works.objects.puts.filter((p) => p.n > after).slice(0, LOG_PAGE)
     return answer(res, 200, { puts: puts.map(({ octets, ...put }) => ({ ...put, octets: octets.length, hash: sha256(octets) })) })
+  }
+  if (route === 'POST /api/relay/cut') {
+    works.relay.cut(Cut.parse(await body(req)).seconds)
+    return answer(res, 200, { cut: works.relay.isShut() })
+  }
+  if (route === 'PUT /api/relay/faults') {
+    works.relay.setFaults(RelayFaults.parse(await body(req)))
+    return answer(res, 200, works.relay.faults.settings)
+  }
+  if (route === 'GET /api/relay/log') {
+    const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
+    const passed = works.relay.passed.filter((p) => p.n > after).slice(0, LOG_PAGE)
+    return answer(res, 200, { passed: passed.map(({ octets, ...one }) => ({ ...one, octets: octets.length, hash: sha256(octets) })) })
   }
   if (route === 'POST /api/stream/cut') {
     works.stream.cut(Cut.parse(await body(req)).seconds)

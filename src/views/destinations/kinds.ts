@@ -1,4 +1,5 @@
 import type { Destination, DestinationKind } from '~/contract/destination'
+import { datagram } from './kinds/datagram'
 import { file } from './kinds/file'
 import { http } from './kinds/http'
 import type { KindView } from './kinds/kind-view'
@@ -6,7 +7,7 @@ import { mqtt } from './kinds/mqtt'
 import { stream } from './kinds/stream'
 import { table } from './kinds/table'
 
-const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream, http, table, file }
+const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream, http, table, file, datagram }
 
 /** In the order in which they are offered. */
 export const destinationKinds = Object.keys(kinds) as DestinationKind[]

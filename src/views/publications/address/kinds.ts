@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react'
 import type { AddressKindName } from '~/contract/address'
+import { DatagramFields } from './datagram'
 import type { AddressFieldsProps } from './fields-props'
 import { FileFields } from './file'
 import { HttpFields } from './http'
@@ -13,6 +14,7 @@ const kinds: { [K in AddressKindName]: (props: AddressFieldsProps<K>) => ReactNo
   http: HttpFields,
   table: TableFields,
   file: FileFields,
+  datagram: DatagramFields,
 }
 
 /** The fields of a kind of address; the address that they are given must be of that kind. */
