@@ -36,6 +36,7 @@ import { addPublication, goLive } from '~/store/publication'
 import { addSource, changeSource, listSources } from '~/store/source'
 import { addTags } from '~/store/tag-edit'
 import { openVault, type Vault } from '~/store/vault'
+import { moveHall, seedHall } from './seed-hall'
 import { seedPlant } from './seed-plant'
 import { seedSources } from './seed-sources'
 
@@ -255,6 +256,7 @@ async function movePorts(db: Db, vault: Vault): Promise<void> {
     if (JSON.stringify(moved.settings) !== JSON.stringify(s.settings)) await changeSource(db, vault, s.id, moved, undefined, true)
   }
   for (const d of await listDestinations(db)) {
+    await moveHall(db, ports, d)
     if (d.name === 'Works stream' && d.kind === 'stream' && d.settings.servers.startsWith('127.0.0.1:') && d.settings.servers !== streamServers)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, servers: streamServers } })
     if (d.name === 'Works receiver' && d.kind === 'http' && d.settings.url.startsWith('https://127.0.0.1:') && d.settings.url !== receiverUrl)
@@ -411,6 +413,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   await seedReceiver(db, vault, authority.id, zones)
   await seedRecords(db, vault, zones)
   await seedLake(db, vault, authority.id, zones)
+  await seedHall(db, ports, zones)
   // Last: whoever finds people here finds a whole demo.
   for (const p of people) await addPerson(db, p)
 }

@@ -1,3 +1,4 @@
+import { createSocket } from 'node:dgram'
 import { readFileSync } from 'node:fs'
 import { get } from 'node:https'
 import { join } from 'node:path'
@@ -5,7 +6,7 @@ import aws4 from 'aws4'
 import { Kafka, logLevel } from 'kafkajs'
 import mqtt from 'mqtt'
 import pg from 'pg'
-import { objectBucket, objectKeys, recordsLogins } from '../../src/standins/plant'
+import { objectBucket, objectKeys, recordsLogins, relayGroup } from '../../src/standins/plant'
 import { rowsOf } from '../engine/files'
 import { receiver } from '../handed-over'
 import { api, demo, expect, home, ledger, logIn, port, sums, tellPanel, test } from './support'
@@ -305,6 +306,14 @@ test('every message of the running demo is as its receivers were handed it', asy
       came('kiln_zones', Buffer.from(`[${r.row}]`), {})
     }
   }
+  const hall = createSocket({ type: 'udp4', reuseAddr: true })
+  hall.on('message', (octets) => {
+    // UADP of version 1 with a publisher id of 16 bits: that of the publication (OPC 10000-14 7.2.4.4.2).
+    expect([octets[0]! & 15, octets[1]! & 7, octets.readUInt16LE(octets[1]! & 0x80 ? 3 : 2)]).toEqual([1, 1, 77])
+    came(`127.0.0.1:${port + 27}`, octets, {})
+  })
+  await new Promise<void>((done) => hall.bind({ address: relayGroup, port: port + 28 }, done))
+  hall.addMembership(relayGroup, '127.0.0.1')
   const asked = new Set<string>()
   const object = (path: string) =>
     new Promise<Buffer>((done, failed) => {
@@ -346,5 +355,6 @@ test('every message of the running demo is as its receivers were handed it', asy
   client.end(true)
   await consumer.disconnect()
   await records.end()
+  hall.close()
   expect(wrong).toEqual([])
 })
