@@ -16,7 +16,7 @@ const relaysOf = (ports: ReturnType<typeof standinPorts>) => `${placeOf(ports)} 
 /** The network of the hall, to which the kiln's zones go as datagrams over a relay. */
 export async function seedHall(db: Db, ports: ReturnType<typeof standinPorts>, zones: string[]): Promise<void> {
   const { id: destinationId } = await addDestination(db, {
-    name: 'Hall network',
+    name: 'Works network',
     kind: 'datagram',
     enabled: true,
     settings: DatagramSettings.parse({
@@ -43,7 +43,7 @@ export async function seedHall(db: Db, ports: ReturnType<typeof standinPorts>, z
 
 /** The ports moved: where the relay is stands in the publication too. */
 export async function moveHall(db: Db, ports: ReturnType<typeof standinPorts>, d: Destination): Promise<void> {
-  if (d.name !== 'Hall network' || d.kind !== 'datagram' || d.settings.relays === relaysOf(ports)) return
+  if (d.name !== 'Works network' || d.kind !== 'datagram' || d.settings.relays === relaysOf(ports)) return
   await changeDestination(db, d.id, { ...d, settings: { ...d.settings, relays: relaysOf(ports) } })
   const p = (await listPublications(db)).find((one) => one.name === NAME && one.destinationId === d.id)
   if (!p) return

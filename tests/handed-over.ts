@@ -18,6 +18,11 @@ export interface Received {
   headers: Record<string, string>
 }
 
+interface Compiled {
+  headers: ValidateFunction | null
+  payload: (b: Buffer) => string | null
+}
+
 const escaped = (text: string) => text.replace(/[.*+?^$|()[\]\\]/g, '\\$&')
 
 /** What reads messages as the document tells; null: all is as told, else what is not, and undefined where no channel has the topic. */
@@ -25,7 +30,7 @@ export async function receiver(document: object): Promise<(m: Received) => strin
   const doc = document as Document
   const zstd = await Zstd.load()
   const ajv = new Ajv2020({ strict: false, formats: { 'date-time': true, 'uri-reference': true } })
-  const compiled = new Map<string, { headers: ValidateFunction | null; payload: (b: Buffer) => string | null }>()
+  const compiled = new Map<string, Compiled>()
   for (const [name, m] of Object.entries(doc.components.messages))
     compiled.set(name, { headers: m.headers ? ajv.compile(m.headers) : null, payload: payloadOf(ajv, m.payload) })
   const channels = Object.values(doc.channels).map((c) => ({
@@ -36,14 +41,19 @@ export async function receiver(document: object): Promise<(m: Received) => strin
         .join('')}$`,
     ),
     fixed: !c.address.includes('{'),
-    message: Object.values(c.messages)[0]!.$ref.split('/').at(-1)!,
+    messages: Object.values(c.messages).map((m) => m.$ref.split('/').at(-1)!),
   }))
   // What names its topic to the letter comes before what leaves levels open.
   channels.sort((a, b) => Number(b.fixed) - Number(a.fixed))
   return ({ topic, payload, headers }) => {
     const channel = channels.find((c) => c.topic.test(topic))
     if (!channel) return undefined
-    const { headers: told, payload: read } = compiled.get(channel.message)!
+    const said = channel.messages.map((name) => against(compiled.get(name)!, { topic, payload, headers }))
+    // What shares a channel is one of its messages.
+    return said.includes(null) ? null : said[0]!
+  }
+
+  function against({ headers: told, payload: read }: Compiled, { topic, payload, headers }: Received): string | null {
     if (told && !told(headers)) return `headers of ${topic}: ${ajv.errorsText(told.errors)}`
     const coding = headers['content-encoding']
     const plain =

@@ -347,11 +347,11 @@ test('every message of the running demo is as its receivers were handed it', asy
         const { items, next } = await kept()
         after = next
         for (const { path, payload } of items) came(path.slice(1), Buffer.from(payload), {})
-        return Math.min(...readers.map((r) => r.seen))
+        return readers.filter((r) => r.seen < 5).map((r) => r.name)
       },
       { timeout: 180_000 },
     )
-    .toBeGreaterThanOrEqual(5)
+    .toEqual([])
   client.end(true)
   await consumer.disconnect()
   await records.end()

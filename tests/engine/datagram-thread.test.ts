@@ -50,7 +50,7 @@ async function receiver(port: number): Promise<{ heard: Buffer[] }> {
   socket.on('message', (octets) => heard.push(octets))
   await new Promise<void>((done) => socket.bind({ address: GROUP, port }, done))
   socket.addMembership(GROUP, LOCAL)
-  parts.push({ stop: () => socket.close() })
+  parts.push({ stop: () => void socket.close() })
   return { heard }
 }
 
@@ -95,7 +95,7 @@ async function begin(place: string, part: Partial<DatagramSettings> = {}) {
     destination().outbox.offer(envelopes)
   }
   // How slow this machine is says nothing of datagrams.
-  const inTime = (v: Verdict | null) => (v === 'late' ? 'confirmed' : v)
+  const inTime = (v: Verdict | 'waiting' | null) => (v === 'late' ? 'confirmed' : v)
   const verdicts = () => new Map(made.map((m) => [m.seq, inTime(engine.ledger.account(delivery).verdict(m.seq))]))
   return {
     ...{ t, id, settings, delivery, made, offer, up, destination, verdicts },
@@ -145,7 +145,7 @@ function truth(relay: Relay, made: readonly Made[]): Map<number, Verdict> {
   return out
 }
 
-const wrongOf = (is: ReadonlyMap<number, Verdict | null>, should: ReadonlyMap<number, Verdict>) =>
+const wrongOf = (is: ReadonlyMap<number, Verdict | 'waiting' | null>, should: ReadonlyMap<number, Verdict>) =>
   [...should].flatMap(([seq, one]) => (is.get(seq) === one ? [] : [{ seq, is: is.get(seq), should: one }]))
 const faults = (part: Partial<RelayFaults>) => RelayFaults.parse(part)
 
@@ -262,7 +262,7 @@ it.each([false, true])('to one machine that nobody else hears sent is the last w
   const { socket, port } = await udp()
   const heard: string[] = []
   socket.on('message', (octets) => heard.push(octets.toString()))
-  parts.push({ stop: () => socket.close() })
+  parts.push({ stop: () => void socket.close() })
   const s = await begin(`${LOCAL}:${port}`, { witness })
   s.offer(50)
   await until(() => s.counts().unknown === 50 || (witness && s.counts().sent === 50), 'all to be sent', 30)
@@ -294,7 +294,7 @@ it('what fits no datagram goes aside alone; what goes where nobody listens rests
   const heard: string[] = []
   socket.on('message', (octets) => heard.push(octets.toString()))
   await new Promise<void>((done) => socket.bind({ address: LOCAL, port: nobody }, done))
-  parts.push({ stop: () => socket.close() })
+  parts.push({ stop: () => void socket.close() })
   await until(() => new Set(heard).size === 5, 'the five', 60)
   await s.settled()
   expect(s.counts()).toMatchObject({ rejected: 2, confirmed: 40, missing: 0 })

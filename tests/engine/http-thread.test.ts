@@ -59,7 +59,7 @@ async function begin(part: Partial<HttpSettings> = {}) {
     readPayload: '/payload',
     readEveryMs: 200,
     witnessCredentialId: null,
-    lateS: 60,
+    lateS: 300,
     parallel: 16,
     outboxMb: 500,
     ...part,

@@ -182,6 +182,8 @@ function addressOf(topic: string): { address: string; parameters: string[] } {
  */
 export function asyncApi(plan: PlanLike, server: NamedServer, exampleOf: ExampleOf): Record<string, unknown> {
   const channels: Record<string, unknown> = {}
+  /** Messages of each channel, by its address: what shares one place shares its channel. */
+  const sent = new Map<string, Record<string, { $ref: string }>>()
   const messages: Record<string, unknown> = {}
   const operations: Record<string, unknown> = {}
   const takenChannels = new Set<string>()
@@ -192,11 +194,15 @@ export function asyncApi(plan: PlanLike, server: NamedServer, exampleOf: Example
   const { protocol, channel: own, operation, message: ofMessage } = kind.bindings(plan.address)
   const channel = (topic: string, message: string, subscribe: string, first: boolean, about: string) => {
     const { address, parameters } = addressOf(topic)
+    const there = sent.get(address)
+    const reference = { [message]: { $ref: `#/components/messages/${message}` } }
+    if (there) return void Object.assign(there, reference)
+    sent.set(address, reference)
     const name = unique(takenChannels, topic)
     channels[name] = {
       address,
       servers: [{ $ref: `#/servers/${serverName}` }],
-      messages: { [message]: { $ref: `#/components/messages/${message}` } },
+      messages: reference,
       ...(parameters.length > 0 && {
         parameters: Object.fromEntries(parameters.map((p) => [p, { description: `Filled in when it is sent; subscribe to ${subscribe}` }])),
       }),

@@ -344,6 +344,7 @@ function decode(r: Reader, scope: Scope): Decoded {
 export const pubsubUadp: Shape<'pubsub-uadp'> = {
   kind: 'pubsub-uadp',
   wholes: 'signed-64',
+  saysWhose: true,
   label: 'OPC UA PubSub, UADP',
   standard: 'OPC 10000-14',
   reserved: () => [],

@@ -540,8 +540,9 @@ export class DestinationSupervisor {
     this.resting.again()
     figures.idleSince = clock.mono()
     if (this.suspicion.careful && !(await this.control(connection, over))) return
+    if (this.suspicion.wary && !this.suspicion.careful) this.goesSlowly()
     const blocked = (item: Item) => {
-      const window = this.suspicion.careful || this.laterTold ? 1 : connection.window
+      const window = this.laterTold ? 1 : Math.min(this.suspicion.most, connection.window)
       if (underWay.size >= window) connection.hurry?.(false)
       return (
         this.held || this.finishing || underWay.size >= window || !this.mayGo() || !connection.ready(item.segment.ordinal + item.index, item.envelope)
@@ -627,7 +628,7 @@ export class DestinationSupervisor {
 
   /** All went out that a link was lost on: no message is tried alone any more. */
   private trusts(): void {
-    if (!this.suspicion.careful) return
+    if (!this.suspicion.wary) return
     this.suspicion.passed()
     if (this.senderTarget) this.tellRunning(this.senderTarget)
   }
@@ -640,11 +641,13 @@ export class DestinationSupervisor {
 
   /** Whether the link holds while nothing is sent on it. */
   private async control(connection: DestinationConnection, over: () => boolean): Promise<boolean> {
-    if (this.suspicion.silent) {
-      const { ackS } = this.destination.settings
-      this.set('trouble', `tries messages one by one: of many, none was acknowledged within ${ackS} s`, 'The link or the other side is slow')
-    } else this.set('trouble', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
+    this.set('trouble', 'tries messages one by one: the link was lost on one of them', 'The one at fault goes aside, the others go on')
     return this.holds(connection, over)
+  }
+
+  private goesSlowly(): void {
+    const { ackS } = this.destination.settings
+    this.set('trouble', `begins again with one message: of many, none was acknowledged within ${ackS} s`, 'The link or the other side is slow')
   }
 
   /** Whether the link answers, and is then not lost while nothing is sent on it. */
@@ -682,9 +685,10 @@ export class DestinationSupervisor {
       this.outbox.acknowledged(item)
       return account.leftAlone(e.seq, now)
     }
-    const { careful } = this.suspicion
+    const { wary, careful } = this.suspicion
     this.suspicion.answered(item)
-    if (careful && !this.suspicion.careful && this.senderTarget) this.tellRunning(this.senderTarget)
+    // An answer in time ends a silence; what was lost with a link is tried to the last.
+    if (wary && !(careful && this.suspicion.careful) && this.status.state === 'trouble' && this.senderTarget) this.tellRunning(this.senderTarget)
     if (answer.kind === 'later') return answer.place ? this.rest(e.topic, answer) : this.later(answer)
     if (answer.kind === 'refused') return this.refuse(item, answer.failure)
     this.outbox.acknowledged(item)

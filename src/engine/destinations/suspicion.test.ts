@@ -38,14 +38,36 @@ it('with the witness cut off at the same moment the way there is the likelier ca
   expect([1, 2, 3].map(() => s.strike(next, 0, 100, true))).toEqual([false, false, true])
 })
 
-it('says why it became careful, whatever link is lost later', () => {
+it('says why it became wary, whatever link is lost later', () => {
   const s = new Suspicion((e) => e.assurance)
   s.ended(5, 0, 5, true)
   s.ended(5, 0, 5, true)
-  expect([s.careful, s.silent]).toEqual([true, true])
+  expect([s.wary, s.careful, s.silent]).toEqual([true, false, true])
   s.ended(2, 2, 5, false)
   s.ended(0, 0, 5, false)
-  expect([s.careful, s.silent]).toEqual([true, true])
+  expect([s.wary, s.careful, s.silent]).toEqual([true, false, true])
+})
+
+it('after a silence begins with one message, lets twice as many go from round to round, and accuses none', () => {
+  const s = new Suspicion((e) => e.assurance)
+  expect(s.most).toBe(Number.POSITIVE_INFINITY)
+  for (let i = 0; i < 2; i++) s.ended(500, 0, 500, true)
+  expect([s.most, s.careful]).toEqual([1, false])
+  let [next, rounds] = [1, 0]
+  while (s.wary) {
+    const window = s.most
+    for (let i = 0; i < window && s.wary; i++) s.answered(item(next++, 'kiln/1'))
+    rounds++
+    if (s.wary) expect(s.most).toBe(window * 2)
+  }
+  expect([next - 1, rounds]).toEqual([500, 9])
+  // A silence in between begins anew, and a link that is lost has each tried alone.
+  for (let i = 0; i < 2; i++) s.ended(500, 0, 1000, true)
+  s.answered(item(501, 'kiln/1'))
+  for (let i = 0; i < 2; i++) s.ended(2, 0, 1000, true)
+  expect(s.most).toBe(1)
+  for (let i = 0; i < 2; i++) s.ended(2, 0, 1000, false)
+  expect([s.most, s.careful]).toEqual([1, true])
 })
 
 it('suspects a topic that was under way at three lost links and never answered, not the ones far behind it', () => {

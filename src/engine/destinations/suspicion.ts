@@ -60,6 +60,8 @@ export class Suspicion {
   private barren = 0
   /** The last place in the outbox that went out on a connection without an answer. */
   private through: number | null = null
+  /** So many may be under way after a silence. */
+  private eased = 1
   /** How long a link must hold idle now, ms, where that is more than at first. */
   private hold = 0
   /** By place in the outbox; what is only sent does not go out again, so that it is its topic that counts. */
@@ -72,6 +74,19 @@ export class Suspicion {
    * answer. The first of them need not be the cause: a link that is reset takes answers along.
    */
   get careful(): boolean {
+    return this.through !== null && !this.silent
+  }
+
+  /**
+   * How many may be under way. Who was too slow for many gets one, and with each answer one more, so that twice as many go from one
+   * round to the next: nobody hung up on any of them, and alone each would take its time.
+   */
+  get most(): number {
+    return this.through === null ? Number.POSITIVE_INFINITY : this.silent ? this.eased : 1
+  }
+
+  /** Not all went out again that had no answer on two connections. */
+  get wary(): boolean {
     return this.through !== null
   }
 
@@ -94,7 +109,9 @@ export class Suspicion {
       this.barren++
       this.silent = silent
     }
-    if (this.barren >= BARREN) this.through = through
+    if (this.barren < BARREN) return
+    this.through = through
+    this.eased = 1
   }
 
   /** How long nothing is to be sent on a link before a message is tried alone, ms. */
@@ -216,6 +233,7 @@ export class Suspicion {
   answered(item: Item): void {
     this.barren = 0
     this.hold = 0
+    this.eased++
     if (this.through !== null && item.segment.ordinal + item.index >= this.through) this.through = null
     if (this.strikes.size > 0) this.strikes.delete(this.strikeOf(item))
     if (this.places.size > 0) this.places.delete(this.placeOf(item))

@@ -95,9 +95,7 @@ export function LinePeek({ line }: { line: LedgerLine }) {
       <Fact name="Arrived">{line.witness === 'none' ? 'no witness' : countText(c.arrived)}</Fact>
       <Heading>Each ended as</Heading>
       <Verdicts of={c} waiting={c.waiting} foreign={c.foreign} />
-      {line.witness === 'away' && (
-        <p className="mt-1 text-muted">The witness is away: what went out meanwhile is unknown until it is back.</p>
-      )}
+      {line.witness === 'away' && <p className="mt-1 text-muted">The witness is away: what went out meanwhile is unknown until it is back.</p>}
       <Heading>Device time to witness, last hour</Heading>
       {line.latency ? (
         <>

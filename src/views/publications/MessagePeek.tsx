@@ -101,7 +101,13 @@ function Way({ message, silent }: { message: LastMessage; silent: boolean }) {
             <Glyph state={at === null ? 'idle' : 'good'} />
             {label}
             <span className="ml-auto font-mono text-[12.5px]" title={at === null ? '' : new Date(at).toISOString()}>
-              {after === null ? (silent && key === 'acknowledgedAt' ? 'never there' : 'not yet') : key === 'deviceAt' ? '0' : `+${durationText(after)}`}
+              {after === null
+                ? silent && key === 'acknowledgedAt'
+                  ? 'never there'
+                  : 'not yet'
+                : key === 'deviceAt'
+                  ? '0'
+                  : `+${durationText(after)}`}
             </span>
           </li>
         )
