@@ -84,6 +84,7 @@ export const LedgerLine = z.object({
   counts: Counts,
   latency: Latency.nullable().describe('Device time to witness, ms, over the last hour'),
   witness: z.enum(['none', 'away', 'there']).describe('Whether somebody reads the far end, and is there'),
+  acknowledges: z.boolean().default(true).describe('Whether the destination says that it has a message; else sent is its last word'),
 })
 export type LedgerLine = z.infer<typeof LedgerLine>
 

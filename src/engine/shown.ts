@@ -52,6 +52,7 @@ export class Shown {
             counts,
             latency: ledger.latencyOf(d.number),
             witness: ledger.witnessOf(d.number),
+            acknowledges: this.engine.destinations.get(d.destinationId)?.acknowledges ?? true,
           },
         ]
       }),

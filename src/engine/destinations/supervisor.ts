@@ -2,6 +2,7 @@ import type { Lane } from '~/contract/destination'
 import type { Terms } from '~/contract/destinations/terms'
 import { type Failure, fail } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
+import { kindOf } from '~/core/address/kinds'
 import type { Account } from '~/core/delivery/account'
 import type { DeliveryStore, StoreTrouble } from '~/core/delivery/delivery-store'
 import { digest } from '~/core/delivery/digest'
@@ -384,6 +385,11 @@ export class DestinationSupervisor {
     const sum = driver.digest?.(e) ?? digest(typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload)
     const m = { seq, topic, within, digest: sum, assurance, deviceAt, producedAt, turn, madeMono }
     account.sent(m, this.ctx.clock.mono(), () => this.outbox.settled(item), before)
+  }
+
+  /** Whether the other side says that it has a message. */
+  get acknowledges(): boolean {
+    return kindOf(this.destination).lastWord === 'acknowledged'
   }
 
   present(): Condition {

@@ -91,7 +91,7 @@ export function LinePeek({ line }: { line: LedgerLine }) {
       <Fact name="Produced">{countText(c.produced)}</Fact>
       <Fact name="Stored in the outbox">{countText(c.stored)}</Fact>
       <Fact name="Sent">{countText(c.sent)}</Fact>
-      <Fact name="Acknowledged">{countText(c.acknowledged)}</Fact>
+      <Fact name="Acknowledged">{line.acknowledges ? countText(c.acknowledged) : 'nobody does there'}</Fact>
       <Fact name="Arrived">{line.witness === 'none' ? 'no witness' : countText(c.arrived)}</Fact>
       <Heading>Each ended as</Heading>
       <Verdicts of={c} waiting={c.waiting} foreign={c.foreign} />

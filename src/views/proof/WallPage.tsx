@@ -249,6 +249,11 @@ const colours: Partial<Record<keyof LedgerLine['counts'], string>> = {
   foreign: 'text-clay',
 }
 
+function countOf(l: LedgerLine, key: keyof LedgerLine['counts']): string {
+  if (key === 'arrived' && l.witness === 'none') return 'no witness'
+  return key === 'acknowledged' && !l.acknowledges ? '-' : countText(l.counts[key])
+}
+
 const latencyColumn = { right: true, mono: true, whole: true }
 const latency = (l: LedgerLine, of: 'p50' | 'p99') => (l.latency ? durationText(l.latency[of]) : '-')
 
@@ -262,7 +267,7 @@ function Lines({ lines, chosen, onChoose }: { lines: readonly LedgerLine[]; chos
         head,
         right: true,
         mono: true,
-        cell: (l) => <span data-count={key}>{key === 'arrived' && l.witness === 'none' ? 'no witness' : countText(l.counts[key])}</span>,
+        cell: (l) => <span data-count={key}>{countOf(l, key)}</span>,
         look: (l) => (l.counts[key] > 0 ? (colours[key] ?? '') : ''),
       }),
     ),
