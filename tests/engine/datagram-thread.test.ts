@@ -5,18 +5,25 @@ import { join } from 'node:path'
 import { afterEach, describe, expect, it } from 'vitest'
 import { DatagramSettings } from '~/contract/destinations/datagram'
 import type { Verdict } from '~/contract/live'
+import { flatJsonSettings } from '~/contract/shape'
 import { digest } from '~/core/delivery/digest'
 import type { Envelope } from '~/core/delivery/envelope'
 import { packProperties, plainJson } from '~/core/delivery/properties'
+import { chance } from '~/core/value/chance'
 import { Engine } from '~/engine/engine'
 import { RelayFaults } from '~/standins/relay/faults'
 import { Relay } from '~/standins/relay/relay'
 import { listAsides } from '~/store/aside'
+import { type Db, openDatabase } from '~/store/database'
 import { addDestination, changeDestination } from '~/store/destination'
+import { freeze } from '~/store/freeze'
+import { addPublication, goLive } from '~/store/publication'
+import { FlowProcess, flowingProgram, ownServer } from './flowing'
 import { allJudged, flowInto } from './lines'
+import { zonesPlant } from './plant'
 import { bareDelivery } from './random-faults'
 import { pause } from './scene'
-import { folder, freshDatabase, until } from './support'
+import { folder, freshDatabase, readLedger, until } from './support'
 
 // A whole engine and datagrams, straight to a group and over a relay: the ledger against what was heard, and what the relay did.
 
@@ -43,15 +50,20 @@ async function freeUdp(): Promise<number> {
   return port
 }
 
-/** Hears what goes to a group, as a receiver would. */
+/** Hears what goes to a group, as a receiver would, until this test ends. */
 async function receiver(port: number): Promise<{ heard: Buffer[] }> {
+  const made = await hearing(port)
+  parts.push(made)
+  return made
+}
+
+async function hearing(port: number): Promise<{ heard: Buffer[]; stop(): void }> {
   const socket = createSocket({ type: 'udp4', reuseAddr: true, recvBufferSize: 4 << 20 })
   const heard: Buffer[] = []
   socket.on('message', (octets) => heard.push(octets))
   await new Promise<void>((done) => socket.bind({ address: GROUP, port }, done))
   socket.addMembership(GROUP, LOCAL)
-  parts.push({ stop: () => void socket.close() })
-  return { heard }
+  return { heard, stop: () => void socket.close() }
 }
 
 interface Made {
@@ -214,6 +226,95 @@ describe('20,000 datagrams', () => {
     expect(lies).toEqual([])
     expect(s.made.filter((m) => !copies.has(m.seq))).toEqual([])
     expect(s.counts().confirmed).toBeGreaterThan(TOTAL * 0.9)
+  })
+})
+
+describe.concurrent('an engine in a process of its own', () => {
+  /** One that sends to a group what its tags make, and somebody who hears. */
+  async function flowing(server?: string) {
+    const t = await freshDatabase(server)
+    const port = await freeUdp()
+    // Both tests run at once: what ends with one is not the other's.
+    const { heard, stop } = await hearing(port)
+    const settings = DatagramSettings.parse({ from: LOCAL, retryMs: 200, witness: true, lateS: 20, outboxMb: 500 })
+    const { id: destinationId } = await addDestination(t.db, { name: 'Hall', kind: 'datagram', enabled: true, settings })
+    const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, 20)
+    const address = { kind: 'datagram' as const, topic: `${GROUP}:${port}` }
+    const { id } = await addPublication(t.db, {
+      ...{ name: 'Zones', equipmentIds, trigger: { kind: 'change' }, shape: flatJsonSettings, address, steersOnly: false, destinationId },
+    })
+    await goLive(t.db, id, 'test', freeze)
+    const { number } = await t.db.selectFrom('delivery').select('number').where('publication_id', '=', id).executeTakeFirstOrThrow()
+    const engine = new FlowProcess({ program: await flowingProgram(), url: t.url, key: t.key, handles, perSecond: 200 })
+    /** Every message has its verdict: none is missing, and no more arrived than were heard. */
+    async function holds(db: Db = t.db) {
+      engine.still()
+      await pause(500)
+      const counts = await until(
+        async () => {
+          const c = (await readLedger(db)).countsOf(number)
+          return c && c.stored > 0 && c.waiting === 0 ? c : null
+        },
+        () => `every message to have its verdict: ${engine.output}`,
+        300,
+      )
+      expect(counts).toMatchObject({ missing: 0, altered: 0, dropped: 0, rejected: 0, acknowledged: 0 })
+      expect(counts.arrived + counts.unknown).toBe(counts.stored)
+      expect(counts.arrived).toBeGreaterThan(counts.stored * 0.5)
+      expect(heard.length).toBeGreaterThanOrEqual(counts.arrived + counts.doubled)
+    }
+    return {
+      ...{ t, engine, holds },
+      async end() {
+        await engine.end()
+        stop()
+        if (!server) await t.drop()
+      },
+    }
+  }
+
+  it('is killed six times: nothing is missing, what nobody can know is unknown', { timeout: 900_000 }, async () => {
+    const s = await flowing()
+    const random = chance(21)
+    try {
+      for (let i = 0; i < 6; i++) {
+        await s.engine.start()
+        await pause(1500 + random() * 2000)
+        await s.engine.kill()
+      }
+      await s.engine.start()
+      await pause(1500)
+      await s.holds()
+    } finally {
+      await s.end()
+    }
+  })
+
+  it('loses its database three times, and stands still once: nothing is missing', { timeout: 900_000 }, async () => {
+    const server = await ownServer()
+    await server.start()
+    const s = await flowing(server.url)
+    await s.t.close()
+    try {
+      await s.engine.start()
+      for (let i = 0; i < 3; i++) {
+        await pause(2500)
+        await server.stop('SIGQUIT')
+        await pause(1500)
+        await server.start()
+      }
+      await pause(2500)
+      const { goOn } = s.engine.freeze()
+      await pause(5000)
+      goOn()
+      await pause(2000)
+      const db = openDatabase(s.t.url, 2)
+      await s.holds(db)
+      await db.destroy()
+    } finally {
+      await s.end()
+      await server.stop('SIGINT')
+    }
   })
 })
 
