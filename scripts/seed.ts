@@ -22,6 +22,7 @@ import {
   ordersLogin,
   receiverUsers,
   recordsLogins,
+  schemaUsers,
   streamUsers,
 } from '~/standins/plant'
 import { standinPorts } from '~/standins/ports'
@@ -51,6 +52,7 @@ const base = Number(process.env.EMBRIK_PORT_BASE ?? 4600)
 const ports = standinPorts(base)
 const streamServers = `127.0.0.1:${ports.stream}, 127.0.0.1:${ports.streamSecond}`
 const receiverUrl = `https://127.0.0.1:${ports.receiver}/api`
+const schemasUrl = `https://127.0.0.1:${ports.schemas}`
 const objectsUrl = `https://127.0.0.1:${ports.objects}`
 const databasePort = Number(new URL(databaseUrl()).port)
 const demo = process.env.EMBRIK_DEMO_DIR ?? '.embrik/demo'
@@ -86,6 +88,7 @@ async function handOut(db: Db, pkiFolder: string): Promise<void> {
     records: recordsLogins,
     stream: streamUsers,
     receiver: Object.fromEntries(Object.entries(receiverUsers).map(([user, { secret }]) => [user, secret])),
+    schemas: schemaUsers,
     objects: Object.fromEntries(Object.entries(objectKeys).map(([key, { secret }]) => [key, secret])),
   }
   await writeFile(join(demo, 'logins.json'), `${JSON.stringify(logins, null, 2)}\n`, { mode: 0o600 })
@@ -101,6 +104,10 @@ async function seedStream(db: Db, vault: Vault, authorityId: string, zones: stri
     addCredential(db, vault, { name, kind: 'password', certificate: null, facts: null, user, secret: streamUsers[user] })
   const sender = await login('Embrik at the works stream', 'embrik')
   const witness = await login('Witness at the works stream', 'witness')
+  const registry = await addCredential(db, vault, {
+    ...{ name: 'Embrik at the schema registry', kind: 'password', certificate: null, facts: null },
+    ...{ user: 'embrik', secret: schemaUsers.embrik },
+  })
   const { id: destinationId } = await addDestination(db, {
     name: 'Works stream',
     kind: 'stream',
@@ -121,6 +128,9 @@ async function seedStream(db: Db, vault: Vault, authorityId: string, zones: stri
       ackS: 20,
       witness: true,
       witnessCredentialId: witness.id,
+      registryUrl: schemasUrl,
+      registryAuthorityId: authorityId,
+      registryCredentialId: registry.id,
       lateS: 30,
       outboxMb: 200,
       outboxHours: 0,
@@ -258,7 +268,7 @@ async function movePorts(db: Db, vault: Vault): Promise<void> {
   for (const d of await listDestinations(db)) {
     await moveHall(db, ports, d)
     if (d.name === 'Works stream' && d.kind === 'stream' && d.settings.servers.startsWith('127.0.0.1:') && d.settings.servers !== streamServers)
-      await changeDestination(db, d.id, { ...d, settings: { ...d.settings, servers: streamServers } })
+      await changeDestination(db, d.id, { ...d, settings: { ...d.settings, servers: streamServers, registryUrl: schemasUrl } })
     if (d.name === 'Works receiver' && d.kind === 'http' && d.settings.url.startsWith('https://127.0.0.1:') && d.settings.url !== receiverUrl)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, url: receiverUrl, readUrl: `${receiverUrl}/kept?after={cursor}` } })
     if (d.name === 'Works records' && d.kind === 'table' && d.settings.host === '127.0.0.1' && d.settings.port !== databasePort)

@@ -17,6 +17,7 @@ export function portsOf(base) {
     streamSecond: base + 18,
     receiver: base + 24,
     objects: base + 25,
+    schemas: base + 26,
     relay: base + 27,
     relayGroup: base + 28,
   }
@@ -44,6 +45,7 @@ const names = {
   streamSecond: 'works stream, second node',
   receiver: 'works receiver, HTTPS',
   objects: 'works object store, HTTPS',
+  schemas: 'schema registry of the works stream, HTTPS',
   relay: 'works relay, UDP',
   relayGroup: 'group of the works relay, UDP',
 }

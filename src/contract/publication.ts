@@ -131,6 +131,7 @@ export const PlanMessage = z.object({
   key: Resolved,
   headers: z.array(z.tuple([z.string(), Resolved])),
   responseTopic: Resolved,
+  schemaId: z.number().int().optional().describe('Number of its schema in the registry of its destination'),
 })
 export type PlanMessage = z.infer<typeof PlanMessage>
 

@@ -90,6 +90,19 @@ const isUriReference = (text: string) => URI_TEXT.test(text) && URI_START.test(t
 /** A name of a field in JSON. */
 const field = (name: string, label: string) => z.string().trim().min(1, 'Which name?').max(60).default(name).meta({ label, group: 'Names' })
 const text = { decimals, nonFinite, wholes, time, zone }
+/** Under which a registry keeps a schema. */
+const subject = z.string().trim().min(1, 'Which subject?').max(200).default('{place}-value').meta({
+  label: 'Subject',
+  help: 'Where the frame is that of a registry: under this it keeps the schema. {place} is the topic, {class} the class',
+  group: 'Bytes',
+})
+const registered = {
+  framing: z
+    .enum(['plain', 'registry'])
+    .default('plain')
+    .meta({ label: 'Frame', options: { plain: 'None', registry: 'Number of its schema in a registry first' }, group: 'Bytes' }),
+  subject,
+}
 
 export const ShapeSettings = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('value'), bad, ...text, compression }),
@@ -103,8 +116,8 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
     ...text,
     compression,
   }),
-  z.object({ kind: z.literal('nested-json'), per, members, fullEvery, bad, nulls, ...text, compression }),
-  z.object({ kind: z.literal('flat-json'), members, fullEvery, bad, nulls, ...text, compression }),
+  z.object({ kind: z.literal('nested-json'), per, members, fullEvery, bad, nulls, ...text, compression, ...registered }),
+  z.object({ kind: z.literal('flat-json'), members, fullEvery, bad, nulls, ...text, compression, ...registered }),
   z.object({
     kind: z.literal('template'),
     per: z
@@ -261,9 +274,18 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .default('')
       .meta({ label: 'Namespace', group: 'Names' }),
     framing: z
-      .enum(['single-object', 'plain'])
+      .enum(['single-object', 'plain', 'registry'])
       .default('single-object')
-      .meta({ label: 'Frame', options: { 'single-object': 'Single object: fingerprint first', plain: 'Only the datum' }, group: 'Bytes' }),
+      .meta({
+        label: 'Frame',
+        options: {
+          'single-object': 'Single object: fingerprint first',
+          plain: 'Only the datum',
+          registry: 'Number of its schema in a registry first',
+        },
+        group: 'Bytes',
+      }),
+    subject,
     bad,
     compression,
   }),

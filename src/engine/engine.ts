@@ -7,6 +7,7 @@ import type { SourceDraft } from '~/contract/source'
 import { kindOf, sentAs } from '~/core/address/kinds'
 import { placeText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
+import type { RegisteredSchema } from '~/core/publication/registered'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import { writeProblem } from '~/core/value/writing'
@@ -40,6 +41,7 @@ import { loadCompression } from './publications/compress'
 import { type Previews, previewsHere, ThreadedPreviews } from './publications/previews'
 import { Publications } from './publications/publications'
 import type { Publisher } from './publications/publisher'
+import { registerFor } from './publications/register'
 import { Shown } from './shown'
 import type { SourceContext, SourceTarget } from './sources/driver'
 import { makeApplicationCertificate } from './sources/opcua/application'
@@ -328,10 +330,20 @@ export class Engine {
   }
 
   /** A destination with its credentials opened. */
-  async target<K extends DestinationKind>(d: { id?: string; name: string; settings: DestinationSettings[K] }): Promise<DestinationTarget<K>> {
+  async target<K extends DestinationKind>(d: {
+    id?: string
+    kind?: K
+    name: string
+    settings: DestinationSettings[K]
+  }): Promise<DestinationTarget<K>> {
     const { db, vault } = this.options
     const open = (id: string | null): Promise<OpenCredential> | null => (id ? openCredential(db, vault, id) : null)
     const { authorityId, credentialId, witnessCredentialId } = d.settings
+    const further = await Promise.all(
+      (d.kind ? (kindOf({ kind: d.kind }).furtherCredentials ?? []) : []).map(
+        async (field) => [field, await open((d.settings as unknown as Record<string, string | null>)[field] ?? null)] as const,
+      ),
+    )
     return {
       id: d.id ?? null,
       name: d.name,
@@ -339,7 +351,13 @@ export class Engine {
       authority: await open(authorityId),
       credential: await open(credentialId),
       witnessCredential: await open(witnessCredentialId),
+      ...(further.length > 0 && { more: Object.fromEntries(further) }),
     }
+  }
+
+  /** Has the registry of its destination know the schemas of a publication as it would go live now. */
+  registerSchemas(publicationId: string): Promise<RegisteredSchema[]> {
+    return registerFor(this.options.db, publicationId, (d) => this.target(d), this.clock)
   }
 
   /** What publications that run send to a destination: a topic of each, and how large its messages are of late. */

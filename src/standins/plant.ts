@@ -35,6 +35,8 @@ export const objectKeys = {
   witness: { secret: 'clay-lake-reader-12', write: [], read: ['lake/'] },
   reader: { secret: 'clay-lake-reader-13', write: [], read: [''] },
 }
+/** Log-ins of the schema registry. */
+export const schemaUsers = { embrik: 'clay-schemas-14', reader: 'clay-schemas-reader-15' }
 export const objectBucket = 'varnmoor'
 /** To which the relay hands on what comes to it. */
 export const relayGroup = '239.192.77.1'

@@ -13,6 +13,7 @@ export function standinPorts(base: number) {
     streamSecond: base + 18,
     receiver: base + 24,
     objects: base + 25,
+    schemas: base + 26,
     /** Of datagrams: where the relay hears, and where it hands on to. */
     relay: base + 27,
     relayGroup: base + 28,

@@ -21,6 +21,7 @@ import {
   objectKeys,
   receiverUsers,
   relayGroup,
+  schemaUsers,
   streamPermissions,
   streamTopics,
   streamUsers,
@@ -28,6 +29,7 @@ import {
 import { standinPorts } from './ports'
 import { Receiver } from './receiver/receiver'
 import { Relay } from './relay/relay'
+import { SchemaRegistry } from './schemas/schemas'
 import { Stream } from './stream/stream'
 
 /** So many messages stream and receiver keep. */
@@ -45,6 +47,7 @@ export interface RunningWorks {
   receiver: Receiver
   objects: ObjectStoreStandin
   relay: Relay
+  schemas: SchemaRegistry
   stop(): Promise<void>
 }
 
@@ -114,9 +117,10 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     most: KEPT,
   })
   const objects = await ObjectStoreStandin.start({ port: ports.objects, tls: { cert, key }, bucket: objectBucket, keys: objectKeys })
+  const schemas = await SchemaRegistry.start({ port: ports.schemas, tls: { cert, key }, users: schemaUsers })
   const relay = await Relay.start({ port: ports.relay, group: relayGroup, groupPort: ports.relayGroup, most: KEPT })
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
-  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects, relay })
+  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects, relay, schemas })
   return {
     broker,
     kiln,
@@ -128,11 +132,13 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     receiver,
     objects,
     relay,
+    schemas,
     stop: async () => {
       unwatchFile(trustFile)
       await panel.stop()
       await speakers.stop()
       await relay.stop()
+      await schemas.stop()
       await objects.stop()
       await receiver.stop()
       await stream.stop()

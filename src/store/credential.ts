@@ -3,6 +3,7 @@ import type { DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { credentialsOf, type SourceDraft } from '~/contract/source'
+import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceUses, type Use } from '~/core/credential/reach'
 import { announce, type Conn, type Db, explain } from './database'
 import type { Vault } from './vault'
@@ -21,6 +22,12 @@ export interface NewCredential {
   places?: string[]
 }
 
+function credentialsAt({ kind, settings }: Pick<DestinationDraft, 'kind' | 'settings'>): (string | null | undefined)[] {
+  const further = kindOf({ kind }).furtherCredentials ?? []
+  const of = settings as Readonly<Record<string, unknown>>
+  return [settings.authorityId, settings.credentialId, settings.witnessCredentialId, ...further.map((field) => of[field] as string | null)]
+}
+
 export async function listCredentials(db: Conn): Promise<Credential[]> {
   const rows = await db
     .selectFrom('credential')
@@ -28,7 +35,7 @@ export async function listCredentials(db: Conn): Promise<Credential[]> {
     .orderBy('name')
     .execute()
   const [destinations, sources] = await Promise.all([
-    db.selectFrom('destination').select(['name', 'settings']).where('parent_id', 'is', null).execute(),
+    db.selectFrom('destination').select(['name', 'kind', 'settings']).where('parent_id', 'is', null).execute(),
     db.selectFrom('source').select(['name', 'kind', 'settings']).execute(),
   ])
   return rows.map((r) => ({
@@ -37,9 +44,7 @@ export async function listCredentials(db: Conn): Promise<Credential[]> {
       r.kind === 'application'
         ? ['every OPC UA source']
         : [
-            ...destinations
-              .filter((d) => [d.settings.authorityId, d.settings.credentialId, d.settings.witnessCredentialId].includes(r.id))
-              .map((d) => d.name),
+            ...destinations.filter((d) => credentialsAt(d as Pick<DestinationDraft, 'kind' | 'settings'>).includes(r.id)).map((d) => d.name),
             ...sources.filter((s) => credentialsOf(s as SourceDraft).includes(r.id)).map((s) => s.name),
           ],
   }))

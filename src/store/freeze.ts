@@ -1,7 +1,8 @@
-import { FailureError } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
 import { compile, publisherOf, type World } from '~/core/publication/compile'
 import { asPrescribed } from '~/core/publication/prescribed'
+import { type RegisteredSchema, withNumbers } from '~/core/publication/registered'
 import { listClasses } from './class'
 import type { Conn } from './database'
 import { getDestination } from './destination'
@@ -52,4 +53,11 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
     )
   const { id, name, destinationId, trigger, shape, address } = asPrescribed(p)
   return { ...body, publicationId: id, name, destinationId, trigger, shape, address }
+}
+
+/** The same, with numbers that a registry gave its schemas; refuses when they are of other schemas than it has now. */
+export async function freezeNumbered(p: Publication, tx: Conn, registered: readonly RegisteredSchema[]): Promise<Omit<Plan, 'number' | 'delivery'>> {
+  const plan = withNumbers(await freeze(p, tx), registered)
+  if (plan) return plan
+  throw fail(409, 'publication.changed', 'A schema changed while it was registered', 'Go live again', 'publication')
 }

@@ -1,4 +1,4 @@
-import { api, expect, ledger, logIn, panel, test, wholeLog } from './support'
+import { api, expect, ledger, logIn, panel, tellPanel, test, wholeLog } from './support'
 
 const put = (faults: object) =>
   fetch(`${panel}/api/stream/faults`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(faults) })
@@ -91,4 +91,32 @@ test("what goes wrong at the stream stands on the wall and in the stream's own l
   const log = await wholeLog<{ n: number; fate: string; id: string | null }>('stream')
   expect(log.arrivals.filter((a) => a.fate === 'altered').length).toBeGreaterThan(5)
   expect(log.arrivals.find((a) => a.id)!.id).toMatch(/^[0-9a-f]{8}\.\d+\.\d+$/)
+})
+
+test('a publication whose payloads begin with the number of their schema goes live when the registry takes it, and says why when not', async ({
+  page,
+}) => {
+  const [stream] = (await api<{ id: string; name: string }[]>('GET', '/api/destinations')).filter((d) => d.name === 'Works stream')
+  const [zone] = (await api<{ id: string; name: string }[]>('GET', '/api/equipment')).filter((e) => e.name === 'Zone 4')
+  const draft = {
+    ...{ name: 'Zone 4, by number', equipmentIds: [zone!.id], trigger: { kind: 'every', seconds: 1 }, destinationId: stream!.id },
+    shape: { kind: 'avro', framing: 'registry', namespace: 'varnmoor' },
+    address: { kind: 'stream', topic: '{enterprise}.works', key: '{unit}', topicRule: 'slug', headers: [], contentType: '' },
+  }
+  const { id } = await api<{ id: string }>('POST', '/api/publications', draft)
+  try {
+    await tellPanel('/api/schemas/faults', { readOnly: true }, 'PUT')
+    await logIn(page)
+    await page.goto(`/publications?id=${id}`)
+    await page.getByRole('button', { name: 'Go live' }).click()
+    await expect(page.getByText('the registry does not allow it').first()).toBeVisible()
+    await tellPanel('/api/schemas/faults', {}, 'PUT')
+    await page.getByRole('button', { name: 'Go live' }).click()
+    await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+    await expect(page.getByText('Confirmed by witness')).toBeVisible()
+  } finally {
+    await tellPanel('/api/schemas/faults', {}, 'PUT')
+    await api('POST', `/api/publications/${id}/pause`).catch(() => null)
+    await api('DELETE', `/api/publications/${id}`)
+  }
 })

@@ -81,8 +81,8 @@ export async function api<T = unknown>(method: string, path: string, body?: unkn
   return (response.status === 204 ? undefined : await response.json()) as T
 }
 
-export async function tellPanel(path: string, body: unknown): Promise<void> {
-  const response = await fetch(`${panel}${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+export async function tellPanel(path: string, body: unknown, method: 'POST' | 'PUT' = 'POST'): Promise<void> {
+  const response = await fetch(`${panel}${path}`, { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
   if (!response.ok) throw new Error(`${path}: ${response.status} ${await response.text()}`)
 }
 

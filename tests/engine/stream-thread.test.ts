@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { Kafka, logLevel } from 'kafkajs'
 import { afterEach, describe, expect, it } from 'vitest'
-import type { StreamSettings } from '~/contract/destinations/stream'
+import { StreamSettings } from '~/contract/destinations/stream'
 import type { Verdict } from '~/contract/live'
 import { type Envelope, messageId } from '~/core/delivery/envelope'
 import { nothing, packProperties, plainJson } from '~/core/delivery/properties'
@@ -41,7 +41,7 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
   parts.push({ stop: () => t.drop() })
   const stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0, 0] }], topics, most: 400_000 })
   parts.push(stream)
-  const settings: StreamSettings = {
+  const settings = StreamSettings.parse({
     servers: stream.places('plain').join(', '),
     tls: false,
     authorityId: null,
@@ -61,7 +61,7 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
     outboxMb: 500,
     outboxHours: 0,
     ...part,
-  }
+  })
   const { id } = await addDestination(t.db, { name: 'Stream', kind: 'stream', enabled: true, settings })
   const deliveries = await Promise.all(names.map((name) => bareDelivery(t, id, name)))
   let engine = await started(t)

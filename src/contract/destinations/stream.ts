@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { ClientId, Id } from '../id'
+import { webAddress } from './http'
 import { outboxTerms, paceTerms, windowTerm, witnessTerms } from './terms'
 
 const MOST_SERVERS = 20
@@ -52,6 +53,17 @@ export const StreamSettings = z
     ...windowTerm(2000, 'Messages sent ahead of their acknowledgement'),
     ...witnessTerms,
     witnessCredentialId: Id.nullable().meta({ label: 'Witness certificate or log-in', group: 'Witness' }),
+    registryUrl: z
+      .string()
+      .trim()
+      .max(2000)
+      .default('')
+      .refine((text) => text === '' || webAddress(text)?.search === '', 'Like https://schemas.example:8081')
+      .meta({ label: 'Schema registry', help: 'Which gives schemas their numbers, where a shape begins with one. Empty: none', group: 'Schemas' }),
+    registryAuthorityId: Id.nullable()
+      .default(null)
+      .meta({ label: 'Registry authority', help: 'Which CA signed it; none: those that this machine trusts', group: 'Schemas' }),
+    registryCredentialId: Id.nullable().default(null).meta({ label: 'Registry log-in', group: 'Schemas' }),
     ...outboxTerms,
   })
   .superRefine((s, ctx) => {

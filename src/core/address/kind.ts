@@ -95,6 +95,12 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   server(settings: DestinationSettings[K]): Server
   /** Everywhere a secret of it is sent to: scheme, host and port. */
   reached(settings: DestinationSettings[K]): string[]
+  /** Payloads may begin there with the number of their schema in a registry. */
+  numbersSchemas?: boolean
+  /** Fields of further credentials, beside those that every kind has. */
+  furtherCredentials?: readonly (keyof DestinationSettings[K] & string)[]
+  /** Of those the ones that are handed over, each to a place of its own. */
+  furtherUses?(settings: DestinationSettings[K]): { credentialId: string; field: string; place: string }[]
   /** The setting with which a destination can do less than it could, so that what is live there may not go on; null: it can do all. */
   narrows(settings: DestinationSettings[K]): string | null
   /** In few words, for a sentence. */

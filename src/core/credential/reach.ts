@@ -35,7 +35,12 @@ export function destinationUses({ kind, settings }: Pick<DestinationDraft, 'kind
   const places = kindOf({ kind }).reached(settings)
   const of = (credentialId: string | null, field: string): Use[] =>
     credentialId === null ? [] : places.map((place) => ({ credentialId, field: `settings.${field}`, place }))
-  return [...of(settings.credentialId, 'credentialId'), ...(settings.witness ? of(settings.witnessCredentialId, 'witnessCredentialId') : [])]
+  const further = kindOf({ kind }).furtherUses?.(settings) ?? []
+  return [
+    ...further.map((use) => ({ ...use, field: `settings.${use.field}` })),
+    ...of(settings.credentialId, 'credentialId'),
+    ...(settings.witness ? of(settings.witnessCredentialId, 'witnessCredentialId') : []),
+  ]
 }
 
 export function sourceUses(s: Pick<SourceDraft, 'kind' | 'settings'>): Use[] {

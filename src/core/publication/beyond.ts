@@ -1,6 +1,7 @@
 import type { Destination } from '~/contract/destination'
 import type { Finding, PublicationDraft } from '~/contract/publication'
 import { kindOf } from '../address/kinds'
+import { isFramed } from '../shape/framed'
 import { shapeOf } from '../shape/registry'
 
 const stop = (section: Finding['section'], message: string, hint: string): Finding[] => [{ severity: 'stops', section, message, hint }]
@@ -13,6 +14,8 @@ export function beyond(
   const { fixed, label } = shapeOf(shape)
   if (fixed && address.kind !== 'mqtt')
     return stop('shape', `${label} lives in sessions with a broker`, 'Take another shape, or a destination over MQTT')
+  if (isFramed(shape) && !kindOf(address).numbersSchemas)
+    return stop('shape', 'Only a stream has a registry that gives schemas their numbers', 'Take another frame, or a stream as destination')
   if (!to) return []
   if (to.kind !== address.kind) return stop('through', `The address is none for ${to.name}`, 'Choose the destination again: the address follows it')
   return kindOf(address).beyond(address, shape, to.settings)

@@ -109,7 +109,7 @@ export function alike(plan: PlanLike): Alike[] {
   })
 }
 
-const placeOf = (plan: PlanLike, m: PlanMessage) =>
+export const placeOf = (plan: PlanLike, m: PlanMessage) =>
   placeText(
     m.place,
     plan.equipment[m.equipment[0] ?? 0]?.members.map((x) => x.key),

@@ -4,6 +4,7 @@ import type { DataType } from '~/contract/tag'
 import type { Scalar } from '../value/deadband'
 import { isInt64, whole as plain } from '../value/whole'
 import { chooser, markOf, newest, readMark, Take } from './choose'
+import { REGISTERED } from './flat-json'
 import { OctetError, Reader, rememberedText, Writer } from './octets'
 import type { Decoded, Encoder, Reading, Shape } from './shape'
 
@@ -159,6 +160,8 @@ function readLength(r: Reader): number {
   return n
 }
 
+const frames = { 'single-object': ', with the fingerprint of its schema', plain: ', without a frame', registry: REGISTERED }
+
 /**
  * Apache Avro: one datum of a schema that follows from the class. With the single-object frame its 8-octet fingerprint
  * (CRC-64-AVRO of the canonical form) goes first. All members are in it, those without a value as null.
@@ -171,7 +174,7 @@ export const avroShape: Shape<'avro'> = {
   reserved: () => ['at', 'quality'],
   contentType: (s) => (s.framing === 'single-object' ? 'application/vnd.apache.avro+single-object' : 'application/vnd.apache.avro'),
   grouping: () => 'equipment',
-  summary: (s) => `Avro${s.framing === 'single-object' ? ', with the fingerprint of its schema' : ', without a frame'}`,
+  summary: (s) => `Avro${frames[s.framing]}`,
   encoder: (settings, scope) => encoderOf(settings, scope.equipment[0]!),
   decoder(settings, scope) {
     const one = scope.equipment[0]!

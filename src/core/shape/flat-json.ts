@@ -7,7 +7,7 @@ import { valueSchema } from './schema'
 import type { Decoded, Part, Shape } from './shape'
 import { jsonTime, jsonValue, readTime, rememberedValue } from './text'
 
-export type JsonHow = Omit<Settings<'flat-json'>, 'kind' | 'compression'>
+export type JsonHow = Omit<Settings<'flat-json'>, 'kind' | 'compression' | 'framing' | 'subject'>
 
 /** Writes the body of flat objects, without the message's time: `"temperature":689.6,...,"quality":{...}`. Keys and constants are written once here. */
 export function flatWriter(how: JsonHow, members: readonly PlanMember[]): (part: Part, at: number, whole: boolean) => string {
@@ -56,6 +56,9 @@ export function flatSchema(how: JsonHow, members: readonly PlanMember[]) {
   }
 }
 
+/** What is said of payloads that begin with the number of their schema. */
+export const REGISTERED = ', with the number of its schema in a registry'
+
 /**
  * One flat JSON object (RFC 8259) an equipment: `at` first, then a key a member; a member of bad quality is null; `quality`
  * lists, as text, only the members that are not good.
@@ -67,9 +70,10 @@ export const flatJson: Shape<'flat-json'> = {
   label: 'Flat JSON',
   standard: 'RFC 8259',
   reserved: () => ['at', 'quality'],
-  contentType: () => 'application/json',
+  contentType: (s) => (s.framing === 'registry' ? 'application/octet-stream' : 'application/json'),
   grouping: () => 'equipment',
-  summary: (s) => `flat JSON: a key a member${s.members === 'changed' ? ', only those that changed' : ''}`,
+  summary: (s) =>
+    `flat JSON: a key a member${s.members === 'changed' ? ', only those that changed' : ''}${s.framing === 'registry' ? REGISTERED : ''}`,
   encoder(settings, scope) {
     const body = flatWriter(settings, scope.equipment[0]!.members)
     const time = jsonTime(settings.time, settings.zone)

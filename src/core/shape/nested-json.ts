@@ -1,6 +1,6 @@
 import type { PlanEquipment } from '~/contract/publication'
 import { chooser, markOf, newest, Take } from './choose'
-import type { JsonHow } from './flat-json'
+import { type JsonHow, REGISTERED } from './flat-json'
 import { isObject, readingOf, readJson, timeSchema } from './json-reading'
 import { valueSchema } from './schema'
 import type { Decoded, Part, Reading, Shape } from './shape'
@@ -110,10 +110,10 @@ export const nestedJson: Shape<'nested-json'> = {
   label: 'Nested JSON',
   standard: 'RFC 8259',
   reserved: () => ['at', 'quality'],
-  contentType: () => 'application/json',
+  contentType: (s) => (s.framing === 'registry' ? 'application/octet-stream' : 'application/json'),
   grouping: (s) => s.per,
   summary: (s) =>
-    `nested JSON as the class${s.per === 'publication' ? ', all equipment in one message' : ''}${s.members === 'changed' ? ', only what changed' : ''}`,
+    `nested JSON as the class${s.per === 'publication' ? ', all equipment in one message' : ''}${s.members === 'changed' ? ', only what changed' : ''}${s.framing === 'registry' ? REGISTERED : ''}`,
   encoder(settings, scope) {
     const time = jsonTime(settings.time, settings.zone)
     const bodies = scope.equipment.map((one) => nestedWriter(settings, one))

@@ -5,6 +5,7 @@ import { cborShape } from './cbor'
 import { cloudEvents } from './cloudevents'
 import { deviceFacts } from './device-facts'
 import { flatJson } from './flat-json'
+import { framing, isFramed, unframing } from './framed'
 import { messagePack } from './messagepack'
 import { nestedJson } from './nested-json'
 import { pubsubJson } from './pubsub-json'
@@ -62,13 +63,21 @@ export function scopeOf(plan: PlanLike, message: Placed, host?: HostFacts, serie
     publicationId: plan.publicationId,
     version: plan.number,
     ...(plan.shape.kind === 'sparkplug-b' && { ambiguousAliases: ambiguous(plan.equipment) }),
+    ...(message.schemaId !== undefined && { schemaId: message.schemaId }),
     ...(host && { host }),
     ...(series && { series }),
   }
 }
 
-export const encoderOf = (settings: ShapeSettings, scope: Scope): Encoder => shapeOf(settings).encoder(settings, scope)
-export const decoderOf = (settings: ShapeSettings, scope: Scope): Decoder => shapeOf(settings).decoder(settings, scope)
+/** Before a go-live a schema has no number yet: 0 stands in its place. */
+export function encoderOf(settings: ShapeSettings, scope: Scope): Encoder {
+  const encode = shapeOf(settings).encoder(settings, scope)
+  return isFramed(settings) ? framing(encode, scope.schemaId ?? 0) : encode
+}
+export function decoderOf(settings: ShapeSettings, scope: Scope): Decoder {
+  const decode = shapeOf(settings).decoder(settings, scope)
+  return isFramed(settings) ? unframing(decode, scope.schemaId ?? null) : decode
+}
 export const describe = (settings: ShapeSettings, scope: Scope, all: readonly Scope[] = [scope]): Description =>
   shapeOf(settings).describe(settings, scope, all)
 

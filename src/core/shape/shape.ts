@@ -21,6 +21,8 @@ export interface Scope {
   host?: HostFacts
   /** What all messages of the plan count together. */
   series?: Series
+  /** Number of the schema of the message in a registry. */
+  schemaId?: number
 }
 
 /**

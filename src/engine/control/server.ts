@@ -248,6 +248,11 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       return answerJson(res, 200, await engine.preview(draft, equipmentId, publicationId))
     }
 
+    case 'POST /publications/schemas': {
+      const { publicationId } = await parse(req, z.object({ publicationId: Id }))
+      return answer(res, 200, await engine.registerSchemas(publicationId))
+    }
+
     case 'POST /publications/contract': {
       const { draft, publicationId, as } = await parse(
         req,

@@ -1,6 +1,7 @@
 import type { Destination, DestinationKind, DestinationSettings } from '~/contract/destination'
 import type { CheckStep, Failure } from '~/contract/failure'
 import type { Assurance, Envelope } from '~/core/delivery/envelope'
+import type { NeededSchema, RegisteredSchema } from '~/core/publication/registered'
 import type { OpenCredential } from '~/store/credential'
 import type { Clock } from '../clock/clock'
 import type { FarEnd, FarSink } from './far-end'
@@ -15,6 +16,8 @@ export interface DestinationTarget<K extends DestinationKind = DestinationKind> 
   authority: OpenCredential | null
   credential: OpenCredential | null
   witnessCredential: OpenCredential | null
+  /** Further credentials of the kind, by their fields; null: none is chosen. */
+  more?: Readonly<Record<string, OpenCredential | null>>
 }
 
 /** What one publication sends there, for a check. */
@@ -138,6 +141,8 @@ export interface DestinationDriver<K extends DestinationKind = DestinationKind> 
   dislikes: string
   /** Tries everything in order, the witness too, and yields each step as running and as done. Harmless; saves nothing. */
   check(target: DestinationTarget<K>, planned: Planned): AsyncGenerator<CheckStep>
+  /** Has the registry of the destination know schemas; rejects with a FailureError that says why not. Absent: it has none. */
+  register?(target: DestinationTarget<K>, needed: readonly NeededSchema[], clock: Clock): Promise<RegisteredSchema[]>
   /** Connects; rejects with a FailureError that says why not. */
   open(target: DestinationTarget<K>, o: OpenOptions): Promise<DestinationConnection>
   /** Whether the two reach the same place as the same client: then a change needs no new connection. */

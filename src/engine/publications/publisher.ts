@@ -1,3 +1,4 @@
+import { fail } from '~/contract/failure'
 import type { Condition, LastMessage } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { LeftBehind } from '~/core/address/kind'
@@ -5,6 +6,7 @@ import { sentAs } from '~/core/address/kinds'
 import type { Envelope } from '~/core/delivery/envelope'
 import { nothing, packProperties } from '~/core/delivery/properties'
 import { type Addressed, Runner } from '~/core/publication/runner'
+import { isFramed } from '~/core/shape/framed'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { Decoder, HostFacts } from '~/core/shape/shape'
 import type { Cancel, Clock } from '../clock/clock'
@@ -82,6 +84,8 @@ export class Publisher {
   ) {
     const { clock, table, host } = ctx
     this.compartment = `publication ${plan.name}`
+    if (isFramed(plan.shape) && plan.messages.some((m) => m.schemaId === undefined))
+      throw fail(409, 'publication.schemas', 'Its schemas have no numbers', 'Go live again: the registry gives them then', 'publication')
     this.since = clock.wall()
     this.sinceMono = this.halfSince = clock.mono()
     this.runner = new Runner(plan, host)

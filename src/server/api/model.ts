@@ -1,11 +1,13 @@
 import { FoundKind } from '~/contract/find'
 import { allows } from '~/contract/role'
 import { asSent } from '~/core/publication/as-sent'
+import type { RegisteredSchema } from '~/core/publication/registered'
+import { isFramed } from '~/core/shape/framed'
 import { addClass, changeClass, classVersions, listClasses, removeClass } from '~/store/class'
 import { listEquipment, outlineEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { findNamed } from '~/store/find'
-import { freeze, loadWorld } from '~/store/freeze'
+import { freeze, freezeNumbered, loadWorld } from '~/store/freeze'
 import { addPublication, changePublication, getPublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
 import { listRecords } from '~/store/record'
 import { database } from '../context'
@@ -68,9 +70,16 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   previewPublication: async ({ body, request }) => (await askEngine('/publications/preview', { body, signal: request.signal })).json(),
   publicationContract: ({ params, request }) => contract(params.id!, 'contract', request.signal),
   publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
-  goLive: ({ params, body, caller }) => goLive(database(), params.id!, caller.name, freeze, body.takeBack),
+  goLive: async ({ params, body, caller }) => goLive(database(), params.id!, caller.name, await numbered(params.id!), body.takeBack),
   pausePublication: ({ params }) => setRunning(database(), params.id!, false),
   resumePublication: ({ params }) => setRunning(database(), params.id!, true),
+}
+
+/** How a publication is frozen: where its payloads begin with numbers of schemas, a registry has given them before. */
+async function numbered(id: string): Promise<typeof freeze> {
+  if (!isFramed((await getPublication(database(), id)).shape)) return freeze
+  const registered = (await (await askEngine('/publications/schemas', { body: { publicationId: id } })).json()) as RegisteredSchema[]
+  return (p, tx) => freezeNumbered(p, tx, registered)
 }
 
 /** What receivers are given, as it is live or, when it is not, as it would be; the engine has the values for the example. */

@@ -48,6 +48,11 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <label>Topics with <input name="errorOn" size="12" data-text></label><label>answer error <input type="number" name="error" min="-1" max="200" value="7"></label><label>Largest batch <input type="number" name="maximumBatch" min="100" value="1048576"></label>
 <span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <p>What it was handed and told to be kept stands in <a href="/api/stream/log">the stream's log</a>.</p>
+<h2>Schema registry of the stream (HTTPS)</h2><p>Schemas <span id="gk"></span></p>
+<form data-faults="schemas" aria-label="Faults of the schema registry"><label>Slow by, ms <input type="number" name="slowMs" min="0" max="120000" value="0"></label>
+<label>Refuse log-ins <input type="checkbox" name="refuseLogins"></label><label>Keeps nothing new <input type="checkbox" name="readOnly"></label>
+<label>Only the first for subjects with <input name="firstOnly" size="12" data-text></label><label>Answer status <input type="number" name="status" min="0" max="599" value="0"></label><span></span>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <h2>Works receiver (HTTPS)</h2><p>Link: <b id="rl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="receiver"> s</label> <button data-cut="receiver">Cut</button> <button id="rt">End all tokens</button></p>
 <p>Told to be kept <span id="rk"></span></p>
 <form data-faults="receiver" aria-label="Faults of the receiver">
@@ -91,7 +96,7 @@ const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls
 async function draw(){try{const s=await(await fetch('/api/state')).json()
 for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream],['rl',s.receiver],['ol',s.objects],['dl',s.relay]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
 for(const f of document.querySelectorAll('form')){const x=s[f.dataset.faults].faults;if(!touched.has(f)){put(f,x);const b=f.querySelector('[data-said]');b.textContent=working(x)?'in force':'';b.className='bad'}}
-$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('rk').textContent=s.receiver.kept;$('ok').textContent=s.objects.kept;$('dk').textContent=s.relay.kept;$('op').textContent=s.objects.partsOpen;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
+$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('rk').textContent=s.receiver.kept;$('ok').textContent=s.objects.kept;$('gk').textContent=s.schemas.kept;$('dk').textContent=s.relay.kept;$('op').textContent=s.objects.partsOpen;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
 const kc=$('kc');kc.replaceChildren();for(const c of s.kiln.certificates){const r=kc.insertRow();cell(r,c.subject);cell(r,c.thumbprint);cell(r,c.state,c.state==='trusted'?'good':'bad')
 const b=document.createElement('button');b.textContent=c.state==='trusted'?'Refuse':'Trust';b.onclick=()=>post('/api/kiln/certificates/'+c.thumbprint,{trusted:c.state!=='trusted'});r.insertCell().append(b)}
 if(!s.kiln.certificates.length)cell(kc.insertRow(),'None has called yet').colSpan=4

@@ -13,6 +13,7 @@ import { ReceiverFaults } from '../receiver/faults'
 import type { Receiver } from '../receiver/receiver'
 import { RelayFaults } from '../relay/faults'
 import type { Relay } from '../relay/relay'
+import { SchemaFaults, type SchemaRegistry } from '../schemas/schemas'
 import { StreamFaults } from '../stream/faults'
 import type { Stream } from '../stream/stream'
 import { page } from './page'
@@ -41,6 +42,7 @@ export interface Works {
   receiver: Receiver
   objects: ObjectStoreStandin
   relay: Relay
+  schemas: SchemaRegistry
 }
 
 /** The stand-in panel: what somebody at the works would do to kiln and broker. */
@@ -107,6 +109,7 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
         partsOpen: works.objects.partsOpen,
       },
       relay: { cut: works.relay.isShut(), faults: works.relay.faults.settings, kept: works.relay.kept },
+      schemas: { faults: works.schemas.faults, kept: works.schemas.kept.size },
       stream: { cut: works.stream.isShut(), faults: works.stream.faults.settings, kept: works.stream.truth.kept },
       broker: {
         cut: works.broker.isShut(),
@@ -170,6 +173,10 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
     const after = Number(new URL(req.url ?? '/', 'http://panel').searchParams.get('after') ?? 0)
     const puts = works.objects.puts.filter((p) => p.n > after).slice(0, LOG_PAGE)
     return answer(res, 200, { puts: puts.map(({ octets, ...put }) => ({ ...put, octets: octets.length, hash: sha256(octets) })) })
+  }
+  if (route === 'PUT /api/schemas/faults') {
+    works.schemas.faults = SchemaFaults.parse(await body(req))
+    return answer(res, 200, works.schemas.faults)
   }
   if (route === 'POST /api/relay/cut') {
     works.relay.cut(Cut.parse(await body(req)).seconds)

@@ -1,7 +1,11 @@
 import type { TopicRule } from '~/contract/addresses/text'
-import { serversOf } from '~/contract/destinations/stream'
-import { nodePlace } from '~/contract/place'
+import { webAddress } from '~/contract/destinations/http'
+import { type StreamSettings, serversOf } from '~/contract/destinations/stream'
+import { nodePlace, webPlace } from '~/contract/place'
 import type { Finding, PlanMessage } from '~/contract/publication'
+import type { ShapeSettings } from '~/contract/shape'
+import { isFramed } from '../../shape/framed'
+import { compressionOf } from '../../shape/registry'
 import type { AddressKind, LeftBehind } from '../kind'
 import { some } from '../some'
 import type { TemplateProblem } from '../template'
@@ -79,7 +83,7 @@ export const streamAddress: AddressKind<'stream'> = {
     return out
   },
   safety: () => [],
-  beyond: () => [],
+  beyond: (_a, shape, to) => registryFindings(shape, to),
   prescribed: (a) => a,
   // There are no degrees: each goes out until the cluster has it.
   sentAs: () => ({ assurance: 'acknowledged', kept: false, expiryS: null, how: '' }),
@@ -113,7 +117,26 @@ export const streamAddress: AddressKind<'stream'> = {
     return { host: first ? `${first.host}:${first.port}` : 'unknown', protocol, version: '', headers: true }
   },
   reached: ({ servers, tls }) => (serversOf(servers) ?? []).map((one) => nodePlace(tls, one)),
-  narrows: () => null,
+  numbersSchemas: true,
+  furtherCredentials: ['registryAuthorityId', 'registryCredentialId'],
+  furtherUses: ({ registryUrl = '', registryCredentialId = null }) => {
+    const url = webAddress(registryUrl)
+    return url && registryCredentialId ? [{ credentialId: registryCredentialId, field: 'registryCredentialId', place: webPlace(url) }] : []
+  },
+  narrows: ({ registryUrl = '' }) => (registryUrl === '' ? 'registryUrl' : null),
   summary: ({ key, headers }) =>
     `key ${key === '' ? 'as the topic' : key}${headers.length > 0 ? `, ${headers.length} ${headers.length === 1 ? 'header' : 'headers'}` : ''}`,
+}
+
+function registryFindings(shape: ShapeSettings, { registryUrl = '' }: StreamSettings): Finding[] {
+  if (!isFramed(shape)) return []
+  const stops = (message: string, hint: string): Finding => ({ severity: 'stops', section: 'through', message, hint })
+  return [
+    ...(registryUrl === ''
+      ? [stops('The destination names no schema registry, which would give schemas their numbers', 'Name it in the destination, or take no frame')]
+      : []),
+    ...(compressionOf(shape) === 'none'
+      ? []
+      : [stops('A payload that is compressed as a whole does not begin with the number of its schema', 'Have the destination compress')]),
+  ]
 }

@@ -9,6 +9,7 @@ export interface StreamTarget {
   authority: OpenCredential | null
   credential: OpenCredential | null
   witnessCredential: OpenCredential | null
+  more?: Readonly<Record<string, OpenCredential | null>>
 }
 
 /** How somebody connects: the sender, or the witness by a credential of its own. */

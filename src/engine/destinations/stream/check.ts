@@ -1,9 +1,11 @@
 import type { CheckStep, Failure } from '~/contract/failure'
 import { FailureError, fail } from '~/contract/failure'
+import { realClock } from '../../clock/real-clock'
 import { reachSteps, runSteps, type StepPlan } from '../../net/steps'
 import { type StreamTarget, senderAccess, witnessAccess } from './access'
 import { meaningOf } from './answers'
 import { type Place, type StreamAccess, StreamCluster, streamFailure, type TopicState } from './cluster'
+import { askSchemas } from './schemas'
 
 /** A check waits so long for an answer at most, ms. */
 const ANSWER_MS = 8000
@@ -94,6 +96,15 @@ export async function* checkStream(target: StreamTarget, topics: readonly string
     },
     ...(topics.length > 0
       ? [{ key: 'topics', label: 'Topics', run: () => connected(senderAccess(target), (cluster) => topicsOf(cluster, topics)) }]
+      : []),
+    ...(settings.registryUrl
+      ? [
+          {
+            key: 'schemas',
+            label: 'Schema registry',
+            run: () => askSchemas(target, realClock),
+          },
+        ]
       : []),
     ...(settings.acks === 'all' ? [{ key: 'counted', label: 'Counted batches', run: () => connected(senderAccess(target), counted) }] : []),
     ...(settings.witness

@@ -4,6 +4,7 @@ import { senderAccess, witnessAccess } from './access'
 import { checkStream } from './check'
 import { StreamCluster } from './cluster'
 import { StreamFarEnd } from './far-end'
+import { registerSchemas } from './schemas'
 import { StreamSender } from './sender'
 
 const KB = 1000
@@ -24,6 +25,7 @@ export const streamDriver: DestinationDriver<'stream'> = {
   sameSender: (a, b) => JSON.stringify([senderAccess(a), howOf(a.settings)]) === JSON.stringify([senderAccess(b), howOf(b.settings)]),
   sameWitness: (a, b) => JSON.stringify(witnessAccess(a)) === JSON.stringify(witnessAccess(b)),
   check: (target, { filters }) => checkStream(target, [...new Set(filters)]),
+  register: registerSchemas,
   farEnd: (target, sink, clock) => new StreamFarEnd(witnessAccess(target), sink, clock),
   async open(target, { sink, clock, remembered }) {
     const cluster = await StreamCluster.open(senderAccess(target), (why) => sink.down(why))

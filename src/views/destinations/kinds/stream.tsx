@@ -11,7 +11,13 @@ export const stream: KindView<'stream'> = {
   example: 'Works stream',
   check:
     'Tries name, port, TLS, the log-in, every node that the cluster names, its topics and the witness, each by itself. Nothing is sent and nothing saved by it.',
-  credentials: { authorityId: ['authority'], credentialId: ['password', 'certificate'], witnessCredentialId: ['password', 'certificate'] },
+  credentials: {
+    authorityId: ['authority'],
+    credentialId: ['password', 'certificate'],
+    witnessCredentialId: ['password', 'certificate'],
+    registryAuthorityId: ['authority'],
+    registryCredentialId: ['password'],
+  },
   fresh: {
     servers: '',
     tls: true,
@@ -28,6 +34,9 @@ export const stream: KindView<'stream'> = {
     ackS: 20,
     witness: true,
     witnessCredentialId: null,
+    registryUrl: '',
+    registryAuthorityId: null,
+    registryCredentialId: null,
     lateS: 30,
     outboxMb: 500,
     outboxHours: 0,
@@ -41,6 +50,7 @@ export const stream: KindView<'stream'> = {
     ...(s.tls ? [] : ['authorityId']),
     ...(s.tls || s.mechanism !== 'none' ? [] : ['credentialId', 'witnessCredentialId']),
     ...(s.witness ? [] : ofWitness),
+    ...(s.registryUrl ? [] : ['registryAuthorityId', 'registryCredentialId']),
   ],
   witnessed: (s) => s.witness,
   SenderFacts: ({ settings: s, credential }) => (
@@ -56,6 +66,7 @@ export const stream: KindView<'stream'> = {
         up to {s.batchKb} kB, or {s.lingerMs} ms
       </Fact>
       <Fact name="In flight">up to {s.window}</Fact>
+      {s.registryUrl && <Fact name="Schema registry">{s.registryUrl.replace(/^https?:\/\//, '')}</Fact>}
     </>
   ),
   WitnessFacts: ({ settings: s, credential }) => (

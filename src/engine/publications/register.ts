@@ -1,0 +1,23 @@
+import { neededSchemas, type RegisteredSchema } from '~/core/publication/registered'
+import type { Db } from '~/store/database'
+import { getDestination } from '~/store/destination'
+import { freeze } from '~/store/freeze'
+import { getPublication } from '~/store/publication'
+import type { Clock } from '../clock/clock'
+import type { DestinationTarget } from '../destinations/driver'
+import { driverOf } from '../destinations/registry'
+
+/** Has the registry of its destination know all schemas of a publication as it would go live now; nothing where it needs none. */
+export async function registerFor(
+  db: Db,
+  publicationId: string,
+  target: (d: Awaited<ReturnType<typeof getDestination>>) => Promise<DestinationTarget>,
+  clock: Clock,
+): Promise<RegisteredSchema[]> {
+  const { needed, destination } = await db.transaction().execute(async (tx) => {
+    const body = await freeze(await getPublication(tx, publicationId), tx)
+    return { needed: neededSchemas({ ...body, number: 0 }), destination: await getDestination(tx, body.destinationId) }
+  })
+  const { register } = driverOf(destination.kind)
+  return needed.length > 0 && register ? register(await target(destination), needed, clock) : []
+}
