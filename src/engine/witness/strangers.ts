@@ -8,6 +8,9 @@ import type { TopicIndex } from './topics'
  */
 const STRANGER_MS = 1_800_000
 
+/** So many wait at most: who floods a place while it takes nothing from us would fill all memory. */
+const MOST = 100_000
+
 interface Stranger {
   s: FarSighting
   /** The accounts of its topic, and what each had stored when it came: once that is sent, it can be none of theirs. */
@@ -23,6 +26,7 @@ export interface StrangerHooks {
 /** Copies without an id, told apart by topic and payload. Those that belong to no message yet wait; nothing on their topic passes them. */
 export class Strangers {
   private readonly waiting = new Map<string, Stranger[]>()
+  private count = 0
 
   constructor(
     private readonly topics: TopicIndex,
@@ -32,9 +36,12 @@ export class Strangers {
   add(s: FarSighting): void {
     const list = this.waiting.get(s.topic)
     if (!list && this.match(s)) return
+    // Among so many it is none of ours, as far as anybody can tell.
+    if (this.count >= MOST) return this.hooks.nobodys(s)
     const stranger = { s, before: this.topics.accounts(s.topic).map((a): [Account, number] => [a, a.standing.storedThrough]) }
+    if (!list && this.over(stranger, s.mono)) return this.hooks.nobodys(s)
+    this.count++
     if (list) list.push(stranger)
-    else if (this.over(stranger, s.mono)) this.hooks.nobodys(s)
     else this.waiting.set(s.topic, [stranger])
   }
 
@@ -65,6 +72,7 @@ export class Strangers {
         n++
       }
       list.splice(0, n)
+      this.count -= n
       if (list.length === 0) this.waiting.delete(topic)
     }
   }
