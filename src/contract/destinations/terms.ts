@@ -35,7 +35,12 @@ export const witnessTerms = {
     .min(1, 'At least 1 s')
     .max(172_800)
     .default(30)
-    .meta({ label: 'Late after', unit: 's', help: 'Not seen that long after it was acknowledged (or went out, where nobody does that): missing', group: 'Witness' }),
+    .meta({
+      label: 'Late after',
+      unit: 's',
+      help: 'Not seen that long after it was acknowledged (or went out, where nobody does that): missing',
+      group: 'Witness',
+    }),
 }
 
 /** What is kept for it while it is away. */
