@@ -29,18 +29,12 @@ export const windowTerm = (usual: number, help: string) => ({
 /** Whether it is read back, and when what is not seen counts as missing. */
 export const witnessTerms = {
   witness: z.boolean().meta({ label: 'Witness', help: 'Read everything back with a connection of its own', group: 'Witness' }),
-  lateS: z
-    .number()
-    .int()
-    .min(1, 'At least 1 s')
-    .max(172_800)
-    .default(30)
-    .meta({
-      label: 'Late after',
-      unit: 's',
-      help: 'Not seen that long after it was acknowledged (or went out, where nobody does that): missing',
-      group: 'Witness',
-    }),
+  lateS: z.number().int().min(1, 'At least 1 s').max(172_800).default(30).meta({
+    label: 'Late after',
+    unit: 's',
+    help: 'Not seen that long after it was acknowledged (or went out, where nobody does that): missing',
+    group: 'Witness',
+  }),
 }
 
 /** What is kept for it while it is away. */
