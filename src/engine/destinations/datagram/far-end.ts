@@ -19,11 +19,10 @@ const AGAIN_MS = 50
 const JOIN_MS = 5000
 
 interface Ear {
-  /** Absent: it is being opened. */
-  socket: Socket | null
+  socket: Socket
   port: number
-  /** Since when nothing that comes can pass unseen, monotonic ms; null: it hears nothing yet. */
-  since: number | null
+  /** Since when nothing that comes can pass unseen, monotonic ms. */
+  since: number
 }
 
 /** Where a witness hears what is sent to a place; null: nobody but its receiver does. */
@@ -44,7 +43,8 @@ export class DatagramFarEnd implements FarEnd {
   private connectedAt: number | null = null
   private via: Interface | null = null
   private clearAt = Number.NEGATIVE_INFINITY
-  private dropped = 0
+  /** So many were thrown away, by socket. */
+  private dropped: ReadonlyMap<string, number> = new Map()
   private looking: Promise<void> | null = null
   private timers: Cancel[] = []
   private again: Cancel = () => undefined
@@ -70,8 +70,11 @@ export class DatagramFarEnd implements FarEnd {
 
   async connect(): Promise<void> {
     this.via = this.interface()
-    this.connectedAt = this.clock.mono()
+    const at = this.clock.mono()
+    this.connectedAt = at
     await this.join()
+    // It may have been closed meanwhile.
+    if (this.connectedAt !== at) return
     this.timers = [this.clock.every(LOOK_MS, () => this.look()), this.clock.every(JOIN_MS, () => void (this.refused.size > 0 && this.join()))]
     this.look()
   }
@@ -95,7 +98,7 @@ export class DatagramFarEnd implements FarEnd {
   }
 
   private leave(place: string): void {
-    this.ears.get(place)?.socket?.close()
+    this.ears.get(place)?.socket.close()
     this.ears.delete(place)
   }
 
@@ -123,7 +126,6 @@ export class DatagramFarEnd implements FarEnd {
   private async hear(place: string, at: number): Promise<string | null> {
     const where = heardAt(place, this.s.relays)
     if (where === null) return 'it goes to one machine, and nobody else gets it; a group, or something that hands it on, would'
-    const ear: Ear = { socket: null, port: datagramPlace(where)!.port, since: null }
     try {
       const socket = await listening(await spotOf(where), this.via)
       // It may have been closed meanwhile.
@@ -133,9 +135,7 @@ export class DatagramFarEnd implements FarEnd {
       }
       socket.on('error', (e) => this.lost(meaningOf(e, place, 'witness').failure))
       socket.on('message', (octets) => this.came(place, octets))
-      ear.socket = socket
-      ear.since = this.clock.mono()
-      this.ears.set(place, ear)
+      this.ears.set(place, { socket, port: datagramPlace(where)!.port, since: this.clock.mono() })
       return null
     } catch (e) {
       return meaningOf(e, where, 'witness').failure.message
@@ -181,14 +181,15 @@ export class DatagramFarEnd implements FarEnd {
       this.again()
       this.again = this.clock.after(AGAIN_MS, () => this.look())
     }
-    const dropped = held?.dropped ?? this.dropped
-    if (dropped > this.dropped) this.overran(dropped - this.dropped)
-    this.dropped = dropped
+    if (held === null) return
+    const lost = [...held.dropped].reduce((n, [socket, dropped]) => n + Math.max(0, dropped - (this.dropped.get(socket) ?? 0)), 0)
+    if (lost > 0) this.overran(lost)
+    this.dropped = held.dropped
   }
 
   private overran(count: number): void {
     const now = this.clock.mono()
-    for (const ear of this.ears.values()) if (ear.since !== null) ear.since = now
+    for (const ear of this.ears.values()) ear.since = now
     this.sink.unseen({
       code: 'datagram.overrun',
       message: `This machine threw away ${count} ${count === 1 ? 'datagram' : 'datagrams'} before the witness could read them: of what went out until now and was not seen nobody can say whether it arrived`,
@@ -241,6 +242,6 @@ export class DatagramFarEnd implements FarEnd {
     for (const stop of [...this.timers.splice(0), this.again]) stop()
     for (const place of [...this.ears.keys()]) this.leave(place)
     this.clearAt = Number.NEGATIVE_INFINITY
-    this.dropped = 0
+    this.dropped = new Map()
   }
 }

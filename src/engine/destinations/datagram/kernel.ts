@@ -29,12 +29,15 @@ async function ownInodes(): Promise<Set<string>> {
   return new Set(links.flatMap((link) => /^socket:\[(\d+)\]$/.exec(link)?.[1] ?? []))
 }
 
-/** What this machine says of the sockets of this process that hear on these ports; null: it does not say. */
-export async function heldFor(ports: ReadonlySet<number>): Promise<{ waiting: number; dropped: number } | null> {
+/**
+ * What this machine says of the sockets of this process that hear on these ports: octets that wait to be read, and by socket how many
+ * datagrams it threw away; null: it does not say.
+ */
+export async function heldFor(ports: ReadonlySet<number>): Promise<{ waiting: number; dropped: ReadonlyMap<string, number> } | null> {
   try {
     const [own, four, six] = await Promise.all([ownInodes(), readFile('/proc/net/udp', 'utf8'), readFile('/proc/net/udp6', 'utf8').catch(() => '')])
     const mine = [...listed(four), ...listed(six)].filter((s) => ports.has(s.port) && own.has(s.inode))
-    return { waiting: mine.reduce((n, s) => n + s.waiting, 0), dropped: mine.reduce((n, s) => n + s.dropped, 0) }
+    return { waiting: mine.reduce((n, s) => n + s.waiting, 0), dropped: new Map(mine.map((s) => [s.inode, s.dropped])) }
   } catch {
     return null
   }

@@ -97,8 +97,8 @@ export class DatagramSender implements DestinationConnection {
       const spot = await this.inTime(spotOf(place))
       const own = !spot.group && this.sockets < OWN_SOCKETS
       if (own) {
-        this.sockets++
         way.socket = await sending(spot, this.via, this.s.hops, true)
+        this.sockets++
         way.socket.on('error', (e) => this.refusedAt(way, e))
         if (this.closed) way.socket.close()
       } else {
