@@ -41,6 +41,10 @@ describe('where a secret goes', () => {
     expect(destinationUses({ kind: 'mqtt', settings: { ...(settings as object), witness: false } as never })).toHaveLength(1)
     const stream = { servers: 'a:9092, B:9093', tls: true, credentialId: 's', witness: false, witnessCredentialId: null } as never
     expect(destinationUses({ kind: 'stream', settings: stream }).map((u) => u.place)).toEqual(['kafka-secure://a:9092', 'kafka-secure://b:9093'])
+    const schemas = { registryUrl: 'https://Schemas.example:8081/v1', registryCredentialId: 'r' }
+    expect(destinationUses({ kind: 'stream', settings: { ...(stream as object), ...schemas } as never })[0]).toEqual({
+      ...{ credentialId: 'r', field: 'settings.registryCredentialId', place: 'https://schemas.example:8081' },
+    })
     expect(sourceUses({ kind: 'mqtt', settings: { host: 'b', port: 1, tls: true, credentialId: 'a' } } as never)).toEqual([
       { credentialId: 'a', field: 'settings.credentialId', place: 'mqtts://b:1' },
     ])

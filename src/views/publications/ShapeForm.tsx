@@ -37,6 +37,7 @@ function idle(name: string, s: Record<string, unknown>): boolean {
   if (name === 'fullEvery') return s.members === 'all'
   if (name === 'zone') return s.time !== 'local'
   if (name === 'apart') return s.rows === 'wide'
+  if (name === 'subject') return s.framing !== 'registry'
   return false
 }
 
@@ -56,7 +57,9 @@ export function turnedInto(
   common: ReadonlySet<string> | null = null,
 ): ShapeSettings {
   const names = new Set(fieldsOf.get(kind)?.map(([name]) => name))
-  const kept = Object.fromEntries(Object.entries(from).filter(([name]) => names.has(name)))
+  // Each has frames of its own, and only that of a registry is one to all.
+  const carried = ([name, value]: [string, unknown]) => names.has(name) && (name !== 'framing' || value === 'registry')
+  const kept = Object.fromEntries(Object.entries(from).filter(carried))
   const named = !example
     ? {}
     : kind === 'sparkplug-b'
