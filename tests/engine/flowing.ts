@@ -2,6 +2,7 @@ import { type ChildProcess, spawn, spawnSync } from 'node:child_process'
 import { join } from 'node:path'
 import pg from 'pg'
 import { bundled } from '../bundle'
+import { pause } from './scene'
 import { folder, freePort, until } from './support'
 
 /** The program of an engine whose tags change all the time. */
@@ -75,6 +76,17 @@ export class FlowProcess {
   async end(): Promise<void> {
     if (this.child?.exitCode === null && this.child.signalCode === null) await this.kill()
   }
+}
+
+/** A database is stopped at once and started again, so many times, while an engine goes on. */
+export async function loses(server: Awaited<ReturnType<typeof ownServer>>, times: number): Promise<void> {
+  for (let i = 0; i < times; i++) {
+    await pause(2500)
+    await server.stop('SIGQUIT')
+    await pause(1500)
+    await server.start()
+  }
+  await pause(2500)
 }
 
 /** A database server of one's own, to be stopped and started again. */

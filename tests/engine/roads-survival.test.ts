@@ -16,7 +16,7 @@ import { freeze } from '~/store/freeze'
 import { installationCode } from '~/store/person'
 import { addPublication, goLive } from '~/store/publication'
 import { filesIn, rowsOf } from './files'
-import { FlowProcess, flowingProgram, ownServer } from './flowing'
+import { FlowProcess, flowingProgram, loses, ownServer } from './flowing'
 import { zonesPlant } from './plant'
 import { pause } from './scene'
 import { folder, freshDatabase, readLedger, until } from './support'
@@ -185,13 +185,7 @@ describe.concurrent('on every road at once', () => {
     await s.t.close()
     try {
       await s.engine.start()
-      for (let i = 0; i < 3; i++) {
-        await pause(2500)
-        await server.stop('SIGQUIT')
-        await pause(1500)
-        await server.start()
-      }
-      await pause(2500)
+      await loses(server, 3)
       const db = openDatabase(s.t.url, 2)
       holds(await s.judge(db), PER_SECOND, 'database')
       await db.destroy()

@@ -5,7 +5,7 @@ import type { Ledger } from '~/engine/ledger/ledger'
 import { type Db, openDatabase } from '~/store/database'
 import { addDestination } from '~/store/destination'
 import { installationCode } from '~/store/person'
-import { FlowProcess, flowingProgram, ownServer } from './flowing'
+import { FlowProcess, flowingProgram, loses, ownServer } from './flowing'
 import { disagreements, expected, type Made, tallied } from './oracle'
 import { publish, zonesPlant } from './plant'
 import { brokerSettings, freshDatabase, readLedger, startBroker, type TestBroker, until } from './support'
@@ -197,13 +197,7 @@ describe.concurrent('500 messages a second', () => {
     await flow.t.close()
     try {
       await flow.process.start()
-      for (let i = 0; i < 3; i++) {
-        await pause(2500)
-        await server.stop('SIGQUIT')
-        await pause(1500)
-        await server.start()
-      }
-      await pause(2500)
+      await loses(server, 3)
       const db = openDatabase(flow.t.url, 2)
       holds(await flow.judge(db), PER_SECOND, 'PostgreSQL')
       await db.destroy()

@@ -215,7 +215,7 @@ export class Witness {
           'warning',
           'witness.refused',
           `may not read ${filter}: ${why}; of what goes there nobody can say whether it arrives`,
-          'Give its certificate or log-in the permission to read there',
+          'Let it read there, as a rule by a permission of its certificate or log-in',
         )
     this.refused = new Map(filters)
     this.tellRunning()

@@ -1,19 +1,11 @@
 import { z } from 'zod'
-import { Mishaps } from '../mishaps'
-
-const rate = z.number().min(0).max(1).default(0)
+import { Mishaps, mishapFields, rate } from '../mishaps'
 
 /** What goes wrong at the object store. Rates are shares, 0 to 1; with the same seed the same sequence of chances. */
 export const ObjectFaults = z.strictObject({
-  seed: z.number().int().default(1),
-  /** Every answer comes so much later, ms. */
-  slowMs: z.number().min(0).max(120_000).default(0),
+  ...mishapFields,
   /** Nobody's key is known. */
   refuseLogins: z.boolean().default(false),
-  /** Objects that are answered as kept and are not, are kept under a second name too, or with one octet changed. */
-  drop: rate,
-  double: rate,
-  alter: rate,
   /** Share of requests to keep something that are done, and whose answer is lost with the connection. */
   loseAnswer: rate,
   /** Share of those that are answered with 500 though they were done. */

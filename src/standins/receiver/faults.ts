@@ -1,18 +1,10 @@
 import { z } from 'zod'
-import { Mishaps } from '../mishaps'
-
-const rate = z.number().min(0).max(1).default(0)
+import { Mishaps, mishapFields, rate } from '../mishaps'
 
 /** What goes wrong at the receiver. Rates are shares, 0 to 1; with the same seed the same sequence of chances. */
 export const ReceiverFaults = z.strictObject({
-  seed: z.number().int().default(1),
-  /** Every answer comes so much later, ms. */
-  slowMs: z.number().min(0).max(120_000).default(0),
+  ...mishapFields,
   refuseLogins: z.boolean().default(false),
-  /** Messages that are answered as kept and are not kept, kept twice, or kept with one octet changed. */
-  drop: rate,
-  double: rate,
-  alter: rate,
   /** Share of requests that are kept, and whose answer is lost with the connection. */
   loseAnswer: rate,
   /** Share of requests that are answered with 500 though they were kept. */

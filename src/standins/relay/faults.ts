@@ -1,17 +1,9 @@
 import { z } from 'zod'
-import { Mishaps } from '../mishaps'
-
-const rate = z.number().min(0).max(1).default(0)
+import { Mishaps, mishapFields, rate } from '../mishaps'
 
 /** What goes wrong at the relay. Rates are shares, 0 to 1; with the same seed the same sequence of chances. */
 export const RelayFaults = z.strictObject({
-  seed: z.number().int().default(1),
-  /** Everything is handed on so much later, ms. */
-  slowMs: z.number().min(0).max(120_000).default(0),
-  /** Datagrams that are not handed on, handed on twice, or with one octet changed. */
-  drop: rate,
-  double: rate,
-  alter: rate,
+  ...mishapFields,
   /** Share of those that are handed on after the next one. */
   reorder: rate,
   /** It hears and hands on nothing. */

@@ -1,6 +1,7 @@
 import { datagramPlace, placeWritten, relaysOf } from '~/contract/destinations/datagram'
 import type { Finding } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
+import { finding } from '../finding'
 import type { AddressKind } from '../kind'
 import { some } from '../some'
 import type { TemplateProblem } from '../template'
@@ -18,13 +19,6 @@ function templateFaults(template: string): TemplateProblem[] {
   if (waits) out.push({ at: waits.index, message: 'Whoever listens does so before messages come: values and times cannot say where' })
   return out
 }
-
-const finding = (severity: Finding['severity'], section: Finding['section'], message: string, hint: string): Finding => ({
-  severity,
-  section,
-  message,
-  hint,
-})
 
 function placeFindings(places: readonly string[]): Finding[] {
   const read = [...new Set(places)].map((text) => ({ text, place: datagramPlace(text) }))

@@ -4,6 +4,7 @@ import { type HttpSettings, webAddress } from '~/contract/destinations/http'
 import { webPlace } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
+import { finding } from '../finding'
 import { isJson } from '../json-shapes'
 import type { AddressKind } from '../kind'
 import { readByFilter } from '../read-by-filter'
@@ -38,13 +39,6 @@ function templateFaults(template: string): TemplateProblem[] {
     out.push({ at: template.indexOf('..'), message: 'No level may be . or ..: it would lead out of the address' })
   return out
 }
-
-const finding = (severity: Finding['severity'], section: Finding['section'], message: string, hint: string): Finding => ({
-  severity,
-  section,
-  message,
-  hint,
-})
 
 export const httpAddress: AddressKind<'http'> = {
   nouns: ['path', 'paths'],

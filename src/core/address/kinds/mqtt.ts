@@ -4,17 +4,11 @@ import type { Finding } from '~/contract/publication'
 import { assurances } from '../../delivery/envelope'
 import { qosOf } from '../../mqtt/qos'
 import { shapeOf } from '../../shape/registry'
+import { finding } from '../finding'
 import type { AddressKind } from '../kind'
 import { readByFilter } from '../read-by-filter'
 import { topicFindings } from '../topic-check'
 import { templateProblems, topicLevels } from '../topic-template'
-
-const finding = (severity: Finding['severity'], section: Finding['section'], message: string, hint: string): Finding => ({
-  severity,
-  section,
-  message,
-  hint,
-})
 
 export const mqttAddress: AddressKind<'mqtt'> = {
   nouns: ['topic', 'topics'],
