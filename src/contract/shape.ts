@@ -91,16 +91,16 @@ const isUriReference = (text: string) => URI_TEXT.test(text) && URI_START.test(t
 const field = (name: string, label: string) => z.string().trim().min(1, 'Which name?').max(60).default(name).meta({ label, group: 'Names' })
 const text = { decimals, nonFinite, wholes, time, zone }
 /** Under which a registry keeps a schema. */
-const subject = z.string().trim().min(1, 'Which subject?').max(200).default('{place}-value').meta({
+const subject = z.string().trim().min(1, 'Which subject?').max(200).default('{place}').meta({
   label: 'Subject',
-  help: 'Where the frame is that of a registry: under this it keeps the schema. {place} is the topic, {class} the class',
+  help: 'Under this the registry keeps the schema. {place} is the topic, {class} the class',
   group: 'Bytes',
 })
 const registered = {
   framing: z
     .enum(['plain', 'registry'])
     .default('plain')
-    .meta({ label: 'Frame', options: { plain: 'None', registry: 'Number of its schema in a registry first' }, group: 'Bytes' }),
+    .meta({ label: 'Frame', options: { plain: 'None', registry: 'Schema number first' }, group: 'Bytes' }),
   subject,
 }
 
@@ -273,6 +273,7 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
       .regex(/^$|^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$/, 'Names parted by dots')
       .default('')
       .meta({ label: 'Namespace', group: 'Names' }),
+    bad,
     framing: z
       .enum(['single-object', 'plain', 'registry'])
       .default('single-object')
@@ -281,12 +282,11 @@ export const ShapeSettings = z.discriminatedUnion('kind', [
         options: {
           'single-object': 'Single object: fingerprint first',
           plain: 'Only the datum',
-          registry: 'Number of its schema in a registry first',
+          registry: 'Schema number first',
         },
         group: 'Bytes',
       }),
     subject,
-    bad,
     compression,
   }),
   z.object({ kind: z.literal('cbor'), members, fullEvery, bad, nulls, time, zone, compression }),
