@@ -99,7 +99,7 @@ describe.concurrent('the database', () => {
     await until(() => s.ended() > 0, 'the first to learn of it', 40)
     clearInterval(feed)
     const line = () => second.lines().find((l) => l.publicationId === s.publicationId)!
-    await until(() => second.ledger.countsOf(line().delivery)!.waiting === 0, 'every verdict', 60)
+    await until(() => second.ledger.account(line().delivery).counts().waiting === 0, 'every verdict', 60)
     const c = second.ledger.countsOf(line().delivery)!
     expect(c).toMatchObject({ missing: 0, dropped: 0, foreign: 0, altered: 0, arrived: c.produced })
     await second.stop()

@@ -84,7 +84,7 @@ async function offerFor(seconds: number): Promise<void> {
 /** Waits until every message has its verdict, and holds each against the broker's log; gives what the log says. */
 async function judged(): Promise<Record<string, number>[]> {
   const log = b.broker.truth
-  await until(() => sides.every((s) => engine.ledger.countsOf(s.delivery)!.waiting === 0), 'every verdict', 60)
+  await until(() => sides.every((s) => engine.ledger.account(s.delivery).counts().waiting === 0), 'every verdict', 60)
   await until(() => log.copies.every((c) => c.ackedAt !== null), 'the witness to have acknowledged all', 30)
   return sides.map((s) => {
     const e = expected(s.made, (m) => `${m.topic} ${m.seq}`, log, { witness: s.witness, lateMs: 30_000, byId: s.byId })

@@ -135,7 +135,7 @@ export async function randomFaults(t: Fresh, total: number, seed: number): Promi
   for (let i = 0; i < FOREIGN; i++) for (const r of runs) await stranger.publishAsync(`${r.topic}/${i % 20}`, `{"stranger":${i}}`, { qos: 1 })
   // Nothing is under way any more: what was delayed is out, what was handed over is acknowledged, and every message has its verdict.
   await new Promise((done) => setTimeout(done, DELAY_MS + 500))
-  await until(() => runs.every((r) => engine.ledger.countsOf(r.delivery)!.waiting === 0), 'a verdict for every message', 120)
+  await until(() => runs.every((r) => engine.ledger.account(r.delivery).counts().waiting === 0), 'a verdict for every message', 120)
   const log = b.broker.truth
   await until(
     () => log.copies.every((c) => c.order === null || c.ackedAt !== null || log.arrivals[c.arrival - 1]!.qos === 0),

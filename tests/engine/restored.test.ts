@@ -2,6 +2,7 @@ import { expect, it } from 'vitest'
 import { Engine } from '~/engine/engine'
 import { openDatabase } from '~/store/database'
 import { listEvents } from '~/store/event'
+import { judged } from './lines'
 import { scene } from './scene'
 import { until } from './support'
 
@@ -30,11 +31,7 @@ it.each(['5', '3.1.1'] as const)(
         for (let i = 0; i < n; i++)
           engine.table.apply({ handles: s.handles, values: s.handles.map(() => from + i), statuses: s.handles.map(() => 0), times })
       }
-      const settled = () =>
-        until(
-          () => counts().waiting === 0 && counts().produced >= engine.ledger.account(delivery).numberedThrough && destination().outbox.waiting === 0,
-          'every verdict',
-        )
+      const settled = () => until(() => judged(engine, delivery) && destination().outbox.waiting === 0, 'every verdict')
       const stop = async () => {
         await engine.stop()
         await db.destroy()

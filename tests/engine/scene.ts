@@ -7,6 +7,7 @@ import { BrokerFaults } from '~/standins/broker/faults'
 import { Gate } from '~/standins/gate'
 import { addDestination, changeDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
+import { judged } from './lines'
 import { publish, zonesPlant } from './plant'
 import { brokerAt, brokerSettings, folder, freePort, freshDatabase, startBroker, until } from './support'
 
@@ -69,16 +70,7 @@ export async function scene(o: SceneOptions = {}) {
   const up = () => until(() => destination()?.present().state === 'running' && destination().witness?.view(), 'the destination to be up')
   /** Everything that was made is stored and has its verdict. */
   const settled = (seconds = 60, of = publicationId) =>
-    until(
-      () => {
-        const c = counts(of)
-        return (
-          c !== null && c.waiting === 0 && c.produced === engine.ledger.account(delivery(of)).numberedThrough && destination().outbox.waiting === 0
-        )
-      },
-      'every verdict',
-      seconds,
-    )
+    until(() => counts(of) !== null && judged(engine, delivery(of)) && destination().outbox.waiting === 0, 'every verdict', seconds)
   const events = async (code?: string): Promise<EventRow[]> => {
     await engine.events.flush()
     return (await listEvents(t.db, 500)).filter((e) => code === undefined || e.code === code)

@@ -16,6 +16,7 @@ import { addCredential } from '~/store/credential'
 import { addDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
 import { setRunning } from '~/store/publication'
+import { judged } from './lines'
 import { publish, zonesPlant } from './plant'
 import { type Recorded, recorder } from './recorder'
 import { pause } from './scene'
@@ -103,10 +104,7 @@ const command = (topic: string, name: string) => {
 }
 const reason = () => engine.destinationConditions()[destinationId]!.sender.reason
 const settled = (delivery = plan.delivery) =>
-  until(() => {
-    const c = engine.ledger.countsOf(delivery)!
-    return c.produced > 0 && c.produced === engine.ledger.account(delivery).numberedThrough && c.waiting === 0
-  }, 'the ledger to settle')
+  until(() => engine.ledger.countsOf(delivery)!.produced > 0 && judged(engine, delivery), 'the ledger to settle')
 const heard = (what: (m: Told) => boolean, from: string, words: string) => until(() => between(from).find(what), words)
 
 /** Another node and a plain publication at the same destination: they begin, one is paused while something waits, and goes on. */

@@ -7,6 +7,7 @@ import { Engine } from '~/engine/engine'
 import { BrokerFaults } from '~/standins/broker/faults'
 import { Gate } from '~/standins/gate'
 import { addDestination } from '~/store/destination'
+import { judged } from './lines'
 import { disagreements, expected, type Made } from './oracle'
 import { bareDelivery, keyInPayload } from './random-faults'
 import { pause } from './scene'
@@ -100,15 +101,7 @@ export async function openStreams(name: string, faults: Partial<BrokerFaults> = 
       during(round)
       await new Promise((next) => setImmediate(next))
     }
-    const settled = () =>
-      of.every((s) => {
-        const account = engine.ledger.account(s.delivery)
-        return (
-          account.counts().waiting === 0 &&
-          account.standing.storedThrough === account.numberedThrough &&
-          engine.ledger.witnessOf(s.delivery) === 'there'
-        )
-      })
+    const settled = () => of.every((s) => judged(engine, s.delivery) && engine.ledger.witnessOf(s.delivery) === 'there')
     return { worst, settled, look: () => clearInterval(look) }
   }
 

@@ -11,6 +11,7 @@ import { noFaults } from '~/standins/broker/faults'
 import { addDestination, changeDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
 import { setRunning } from '~/store/publication'
+import { judged } from './lines'
 import { publish, zonesPlant } from './plant'
 import { brokerSettings, bystander, folder, freePort, freshDatabase, startBroker, type TestBroker, until } from './support'
 
@@ -71,12 +72,7 @@ async function run(seconds: number, perSecond: number): Promise<void> {
   }
 }
 const counts = (delivery: number) => engine.ledger.countsOf(delivery)!
-const quiet = (delivery: number) =>
-  until(
-    () => counts(delivery).waiting === 0 && counts(delivery).stored === engine.ledger.account(delivery).numberedThrough,
-    'everything to be confirmed',
-    60,
-  )
+const quiet = (delivery: number) => until(() => judged(engine, delivery), 'everything to be confirmed', 60)
 
 /** Per topic: what a bystander heard, against what must have been sent. */
 function inOrder(prefix: string): void {
