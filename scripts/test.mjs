@@ -46,10 +46,16 @@ const vitestFailed = (r) =>
 const playwrightFailed = (r) => {
   const of = (suite) => [
     ...(suite.suites ?? []).flatMap(of),
-    ...(suite.specs ?? []).filter((s) => !s.ok).map((s) => `${s.file} > ${s.title}: ${firstLine(s.tests[0]?.results[0]?.error?.message)}`),
+    ...(suite.specs ?? []).filter((s) => !s.ok).map((s) => `${s.file} > ${s.title}: ${whole(s.tests[0]?.results[0])}`),
   ]
   return of(r)
 }
+/** What a test of the interface says when it fails, and what stood on the page. */
+const whole = (result) =>
+  [
+    stripVTControlCharacters(result?.error?.message ?? '').slice(0, 3000),
+    ...(result?.attachments ?? []).filter((a) => a.name === 'error-context').map((a) => readFileSync(a.path, 'utf8').slice(0, 12_000)),
+  ].join('\n')
 
 /** Runs a test tool that writes a report; counts what the report says, and names what failed. */
 async function tests(label, command, args, env, report, count) {

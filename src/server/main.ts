@@ -58,6 +58,8 @@ const certificate = await serverCertificate(process.env)
 const server = certificate
   ? createSecureServer({ allowHTTP1: true, cert: certificate.cert, key: certificate.key, minVersion: 'TLSv1.2' }, serve as never)
   : createServer({ maxHeaderSize: 16_384, headersTimeout: 15_000, requestTimeout: 120_000 }, serve)
+// Longer than those who ask keep an idle connection: a question that is on its way when it is ended has no answer.
+Object.assign(server, { keepAliveTimeout: 75_000 })
 const sockets = new Set<Socket>()
 server.on(certificate ? 'secureConnection' : 'connection', (socket: Socket) => {
   sockets.add(socket)

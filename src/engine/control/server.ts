@@ -49,6 +49,8 @@ export class ControlServer {
         else answer(res, known ? e.status : 500, failureOf(e))
       })
     })
+    // Whoever asks ends what it does not need. If we did, a question could be on its way just then, and look as if nobody were here.
+    server.keepAliveTimeout = 0
     await new Promise<void>((done, failed) => {
       server.once('error', failed)
       server.listen(o.port, o.host, done)
