@@ -87,7 +87,7 @@ export async function privateCluster({ home, port, fresh }) {
     '-c',
     'unix_socket_directories=',
     '-c',
-    'max_connections=120',
+    'max_connections=300',
     '-c',
     'shared_buffers=128MB',
     '-c',

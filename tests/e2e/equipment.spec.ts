@@ -1,4 +1,4 @@
-import type { Page } from '@playwright/test'
+import type { Locator, Page } from '@playwright/test'
 import type { Equipment, EquipmentClass } from '~/contract/equipment'
 import { api, expect, logIn, test } from './support'
 
@@ -174,6 +174,19 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
   }
 })
 
+type Box = NonNullable<Awaited<ReturnType<Locator['boundingBox']>>>
+
+/** Where both stand, once they move no more: a tree that was filtered a moment ago is laid out anew. */
+async function standing(...what: [Locator, Locator]) {
+  let before = ''
+  for (;;) {
+    const boxes = (await Promise.all(what.map((l) => l.boundingBox()))) as [Box, Box]
+    if (JSON.stringify(boxes) === before) return boxes
+    before = JSON.stringify(boxes)
+    await what[0].page().waitForTimeout(200)
+  }
+}
+
 test('a tag is dragged onto a member, equipment onto its new place, and each is taken back', async ({ page }) => {
   await logIn(page)
   await open(page, 'Zone 5')
@@ -182,8 +195,7 @@ test('a tag is dragged onto a member, equipment onto its new place, and each is 
   await page.getByRole('button', { name: 'Tags to drag' }).click()
   await page.getByLabel('filter tags').fill('zone 5 gas')
   const drag = async (from: ReturnType<Page['locator']>, to: ReturnType<Page['locator']>) => {
-    const a = (await from.boundingBox())!
-    const b = (await to.boundingBox())!
+    const [a, b] = await standing(from, to)
     await page.mouse.move(a.x + 60, a.y + a.height / 2)
     await page.mouse.down()
     await page.mouse.move(a.x + 75, a.y + a.height / 2 + 8, { steps: 3 })
