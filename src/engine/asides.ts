@@ -1,6 +1,6 @@
 import { addAsides, type NewAside } from '~/store/aside'
 import type { Db } from '~/store/database'
-import type { Aside } from './destinations/supervisor'
+import type { Aside } from './destinations/lane'
 import { HeldRows } from './held-rows'
 
 const encoder = new TextEncoder()

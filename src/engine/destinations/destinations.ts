@@ -3,9 +3,10 @@ import type { Db } from '~/store/database'
 import { listLanes } from '~/store/lane'
 import { failureOf } from '../failure'
 import { ItemQueues } from '../item-queues'
+import type { DestinationContext } from './lane'
 import { driverOf } from './registry'
 import type { NodeSession } from './session'
-import { type DestinationContext, DestinationSupervisor } from './supervisor'
+import { DestinationSupervisor } from './supervisor'
 
 export type DestinationsContext = Omit<DestinationContext, 'driver'>
 
