@@ -34,6 +34,7 @@ module.exports = {
         path: '^node_modules/',
         pathNot: [
           '^node_modules/@peculiar/x509',
+          '^node_modules/asn1js',
           '^node_modules/reflect-metadata',
           '^node_modules/protobufjs',
           '^node_modules/papaparse',

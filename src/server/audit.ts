@@ -68,6 +68,7 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   removeDestination: { kind: 'destination', all: destinations },
   removeAsides: { kind: 'destination', all: destinations },
   addCredential: { kind: 'credential' },
+  keepHanded: { kind: 'credential', after: (answer) => (answer as { name: string; kind: string }[]).map(({ name, kind }) => ({ name, kind })) },
   bindCredential: { kind: 'credential', all: credentials },
   removeCredential: { kind: 'credential', all: credentials },
   addPublication: { kind: 'publication' },

@@ -50,21 +50,25 @@ export async function listCredentials(db: Conn): Promise<Credential[]> {
   }))
 }
 
+function rowOf(vault: Vault, c: NewCredential, id: string) {
+  return {
+    id,
+    name: c.name,
+    kind: c.kind,
+    certificate: c.certificate,
+    facts: c.facts ? JSON.stringify(c.facts) : null,
+    user_name: c.user,
+    secret: c.secret === null ? null : vault.seal(c.secret, place(id)),
+    places: c.places ?? [],
+  }
+}
+
 export async function addCredential(db: Db, vault: Vault, c: NewCredential, id = newId()): Promise<Credential> {
   try {
     return await db.transaction().execute(async (tx) => {
       await tx
         .insertInto('credential')
-        .values({
-          id,
-          name: c.name,
-          kind: c.kind,
-          certificate: c.certificate,
-          facts: c.facts ? JSON.stringify(c.facts) : null,
-          user_name: c.user,
-          secret: c.secret === null ? null : vault.seal(c.secret, place(id)),
-          places: c.places ?? [],
-        })
+        .values(rowOf(vault, c, id))
         .execute()
       await announce(tx, 'credential')
       return (await listCredentials(tx)).find((x) => x.id === id)!
@@ -72,6 +76,28 @@ export async function addCredential(db: Db, vault: Vault, c: NewCredential, id =
   } catch (e) {
     throw explain(e, words)
   }
+}
+
+/** Adds several, in their order: all, or none. */
+export async function addCredentials(db: Db, vault: Vault, all: readonly NewCredential[]): Promise<Credential[]> {
+  return db.transaction().execute(async (tx) => {
+    const ids: string[] = []
+    for (const [i, c] of all.entries()) {
+      const id = newId()
+      ids.push(id)
+      try {
+        await tx
+          .insertInto('credential')
+          .values(rowOf(vault, c, id))
+          .execute()
+      } catch (e) {
+        throw explain(e, { credential_name: { field: `keep.${i}.name`, message: `Another credential is called ${c.name}` } })
+      }
+    }
+    await announce(tx, 'credential')
+    const kept = await listCredentials(tx)
+    return ids.map((id) => kept.find((c) => c.id === id)!)
+  })
 }
 
 /** Says anew where a log-in may be sent. */

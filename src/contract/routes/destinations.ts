@@ -2,6 +2,7 @@ import { Aside } from '../aside'
 import { Credential, CredentialDraft, CredentialPlaces } from '../credential'
 import { Destination, DestinationCheck, DestinationDraft } from '../destination'
 import { CheckStep } from '../failure'
+import { HandedOver, KeepHanded, TakenIn } from '../intake'
 
 import { Begun, list, type Route } from './route'
 
@@ -84,6 +85,26 @@ export const destinationsRoutes = {
     summary: 'Add a certificate, an authority or a log-in',
     body: CredentialDraft,
     answer: Credential,
+  },
+  lookAtHanded: {
+    method: 'POST',
+    path: '/api/credentials/look',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'What keys, certificates, log-ins and addresses are in files and text that somebody handed over; keeps nothing',
+    body: HandedOver,
+    answer: TakenIn,
+    bodyMax: 16,
+  },
+  keepHanded: {
+    method: 'POST',
+    path: '/api/credentials/keep',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Keep some of what was handed over as credentials: all that is named, or nothing',
+    body: KeepHanded,
+    answer: list(Credential),
+    bodyMax: 16,
   },
   bindCredential: {
     method: 'PUT',

@@ -4,7 +4,7 @@ import { allows } from '~/contract/role'
 import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceReach, sourceUses, type Use } from '~/core/credential/reach'
 import { listAsides, removeAsides } from '~/store/aside'
-import { addCredential, bindCredential, demandPlaces, listCredentials, removeCredential } from '~/store/credential'
+import { addCredential, addCredentials, bindCredential, demandPlaces, listCredentials, removeCredential } from '~/store/credential'
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
 import { addEvents } from '~/store/event'
 import { addSource, changeSource, getSource, listSources, removeSource, sourceUse, switchSource } from '~/store/source'
@@ -12,6 +12,7 @@ import { database, secrets } from '../context'
 import { examineCredential } from '../credentials'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
+import { lookAt, toKeep } from '../intake/offers'
 import { whileAllowed } from '../streams'
 
 type Keys =
@@ -41,6 +42,8 @@ type Keys =
   | 'listCredentials'
   | 'addCredential'
   | 'removeCredential'
+  | 'lookAtHanded'
+  | 'keepHanded'
   | 'bindCredential'
 
 /** Passes the engine's steps on as they come. */
@@ -139,6 +142,8 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   },
   listCredentials: () => listCredentials(database()),
   addCredential: async ({ body }) => addCredential(database(), secrets(), await examineCredential(body)),
+  lookAtHanded: ({ body }) => lookAt(body, Date.now()),
+  keepHanded: async ({ body }) => addCredentials(database(), secrets(), await toKeep(body)),
   bindCredential: ({ params, body }) => bindCredential(database(), params.id!, body.places),
   removeCredential: ({ params }) => removeCredential(database(), params.id!),
 }

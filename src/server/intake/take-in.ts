@@ -1,4 +1,4 @@
-import { certificatesOf, derKind, derLength, derValues } from '~/core/credential/intake/der'
+import { certificatesOf, derKind, derLength, derValues, roundsOf } from '~/core/credential/intake/der'
 import type { Broken, Found, Thing, ThingKind, Word } from '~/core/credential/intake/found'
 import { type Link, linkOf, type OpenKey, type Sorted, sorted } from '~/core/credential/intake/kits'
 import { readPem } from '~/core/credential/intake/pem'
@@ -135,6 +135,9 @@ interface Opened {
   useless: Broken[]
 }
 
+/** Pass phrases are hashed so often at most for all that was handed over: a few seconds of work. */
+const ROUNDS_MOST = 4_000_000
+
 const NEW_ONE = 'Ask for it in another form, such as PEM'
 
 async function openAll(things: readonly Thing[], phrases: readonly string[], given: boolean): Promise<Opened> {
@@ -144,9 +147,19 @@ async function openAll(things: readonly Thing[], phrases: readonly string[], giv
     if (link) all.links.push(link)
     else all.useless.push({ kind: 'broken', from, why: 'This certificate cannot be read', hint: 'Ask for it again' })
   }
+  let rounds = 0
   for (const thing of things) {
     const { kind, from } = thing
-    if (kind === 'certificate') certificate(thing.der, from)
+    if (kind === 'locked-key' || kind === 'store') rounds += roundsOf(thing.der) * Math.max(1, phrases.length)
+    if (rounds > ROUNDS_MOST) {
+      all.useless.push({
+        kind: 'broken',
+        from,
+        why: 'It takes too long to open this: it asks to hash the pass phrase millions of times',
+        hint: NEW_ONE,
+      })
+      rounds = 0
+    } else if (kind === 'certificate') certificate(thing.der, from)
     else if (kind === 'chain') for (const der of certificatesOf(thing.der)) certificate(der, from)
     else if (kind === 'key' || kind === 'locked-key') {
       const opening = openKey(thing, phrases)

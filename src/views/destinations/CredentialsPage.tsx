@@ -1,4 +1,5 @@
-import { Plus } from 'lucide-react'
+import { PackageOpen, Plus } from 'lucide-react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
 import { daysLeft } from '~/core/credential/validity'
@@ -18,6 +19,7 @@ import { EmptyStation, ForRole } from '../shared/Onward'
 import { tellFailure } from '../shared/problems'
 import { AddCredential } from './AddCredential'
 import { CredentialPlaces } from './CredentialPlaces'
+import { TakeIn } from './intake/TakeIn'
 
 const kinds: Record<Credential['kind'], string> = {
   certificate: 'certificate and key',
@@ -48,10 +50,17 @@ export function CredentialsPage() {
   const [adding, setAdding] = useAdding()
   const list = credentials.data ?? []
   const one = list.find((c) => c.id === chosen) ?? list[0]
+  const [taking, setTaking] = useState(false)
+  const title = mayEdit ? '' : 'Needs the role administrator'
   const add = (
-    <Button kind="main" disabled={!mayEdit} title={mayEdit ? '' : 'Needs the role administrator'} onClick={() => setAdding(true)}>
-      <Plus size={14} /> Add credential
-    </Button>
+    <>
+      <Button disabled={!mayEdit} title={title} onClick={() => setAdding(true)}>
+        <Plus size={14} /> Add credential
+      </Button>
+      <Button kind="main" disabled={!mayEdit} title={title} onClick={() => setTaking(true)}>
+        <PackageOpen size={14} /> Take in
+      </Button>
+    </>
   )
   return (
     <>
@@ -66,13 +75,23 @@ export function CredentialsPage() {
         ) : credentials.error ? (
           <Failed of={credentials} />
         ) : list.length === 0 ? (
-          <EmptyStation needs="administrator" title="No credentials yet" action={add}>
-            Certificates with their keys, the authorities you trust, and log-ins for brokers.
+          <EmptyStation needs="administrator" title="No credentials yet" action={<div className="flex gap-2">{add}</div>}>
+            Certificates with their keys, the authorities you trust, and log-ins. Take in what you were handed, as it is: a zip, a letter, files with
+            any names.
           </EmptyStation>
         ) : (
           <ListTable label="Credentials" rows={list} columns={columns} rowKey={(c) => c.id} chosen={one?.id} onChoose={setChosen} />
         )}
       </ThreeParts>
+      {taking && (
+        <TakeIn
+          onClose={() => setTaking(false)}
+          onKept={([first]) => {
+            if (first) setChosen(first.id)
+            setTaking(false)
+          }}
+        />
+      )}
       {adding && (
         <AddCredential
           onClose={() => setAdding(false)}

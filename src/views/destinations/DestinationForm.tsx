@@ -10,6 +10,7 @@ import { SettingsSheet } from '../shared/SettingsSheet'
 import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
+import { useTakenIn } from './intake/useTakenIn'
 import { destinationKinds, kindView } from './kinds'
 import { useNewCredential } from './useNewCredential'
 
@@ -48,6 +49,7 @@ function KindForm({
     onClose()
   }
   const adding = useNewCredential(form, Object.fromEntries(Object.entries(view.credentials).map(([field, [first]]) => [field, first])))
+  const taking = useTakenIn(form, view)
   const { watch } = form
   const check = useCheck('checkDestination', checkedText(watch('settings')))
   const hides = view.hides(watch('settings') as never)
@@ -103,15 +105,17 @@ function KindForm({
       >
         <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
         <Heading>Credentials</Heading>
-        <p className="text-muted">
+        <p className="mb-2 text-muted">
           Certificates and log-ins are kept apart from destinations.{' '}
           <a className="text-slate underline" href="/destinations/credentials">
             Look at them
           </a>
         </p>
+        {taking.button}
         {problem && <ProblemNote problem={problem} />}
       </SettingsSheet>
       {adding.dialog}
+      {taking.dialog}
     </>
   )
 }

@@ -47,6 +47,32 @@ function signedKind(parts: readonly AsnType[]): ThingKind | null {
   return algorithm instanceof Sequence && issuer instanceof Sequence && isTime(updated) ? 'revocation' : null
 }
 
+/**
+ * How often a pass phrase is to be hashed for what is locked, all its parts together (PBES2, RFC 8018 A.2; PKCS#12, RFC 7292 4): whoever made it
+ * chose that, and it may be more than anybody has time for.
+ */
+export function roundsOf(der: Uint8Array, depth = 0): number {
+  const { result, offset } = fromBER(Uint8Array.from(der).buffer)
+  return offset === -1 || depth > 4 ? 0 : roundsIn(result, depth)
+}
+
+function roundsIn(node: AsnType, depth: number): number {
+  if (node instanceof OctetString && !node.idBlock.isConstructed) {
+    const octets = node.valueBlock.valueHexView
+    return octets[0] === 0x30 ? roundsOf(octets, depth + 1) : 0
+  }
+  if (!(node instanceof Constructed)) return 0
+  const parts = node.valueBlock.value as AsnType[]
+  let sum = 0
+  parts.forEach((part, i) => {
+    // Salt, then how often.
+    if (part instanceof Integer && parts[i - 1] instanceof OctetString)
+      sum += part.valueBlock.isHexOnly ? Number.POSITIVE_INFINITY : part.valueBlock.valueDec
+    sum += roundsIn(part, depth)
+  })
+  return sum
+}
+
 /** How long the value is that the octets begin with, its head included; null: they begin with none, or it is not whole. */
 export function derLength(octets: Uint8Array): number | null {
   const length = octets[1]

@@ -1,3 +1,5 @@
+import type { WordRole } from '~/contract/intake'
+
 /** What a thing among what was handed over is. */
 export type ThingKind =
   | 'certificate'
@@ -13,9 +15,6 @@ export type ThingKind =
   | 'chain'
   /** Certificates and keys behind a pass phrase (PKCS#12, RFC 7292). */
   | 'store'
-
-/** What a word stands for. */
-export type WordRole = 'host' | 'port' | 'scheme' | 'path' | 'identity' | 'user' | 'password' | 'token' | 'shared-key' | 'pass-phrase' | 'other'
 
 export interface Thing {
   kind: ThingKind

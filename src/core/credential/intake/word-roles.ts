@@ -1,4 +1,4 @@
-import type { WordRole } from './found'
+import type { WordRole } from '~/contract/intake'
 
 /** A name in single words, lower case: `primaryKey`, `PRIMARY_KEY` and `primary key` are the same. */
 export const wordsIn = (name: string): string[] =>

@@ -1,4 +1,5 @@
-import type { Found, Word, WordRole } from './found'
+import type { WordRole } from '~/contract/intake'
+import type { Word } from './found'
 import { roleOf } from './word-roles'
 
 /** Longer lines are no settings that somebody wrote down. */
@@ -126,6 +127,3 @@ function decoded(text: string): string {
 }
 
 const word = (role: WordRole, name: string, value: string, from: string): Word => ({ kind: 'word', from, role, name, value })
-
-/** Whether something is a word of this role. */
-export const isWord = (found: Found, role: WordRole): found is Word => found.kind === 'word' && found.role === role

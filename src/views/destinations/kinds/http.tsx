@@ -73,6 +73,8 @@ export const http: KindView<'http'> = {
     ...(s.witness ? (s.readPayload === '' ? ['readBase64'] : []) : ofWitness),
   ],
   witnessed: (s) => s.witness,
+  filled: ({ host, port, scheme, path }) =>
+    host ? { url: `${scheme === 'http' ? 'http' : 'https'}://${host}${port === null ? '' : `:${port}`}${path ?? ''}` } : {},
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Log-in by">{s.loginBy}</Fact>

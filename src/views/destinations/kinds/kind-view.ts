@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react'
 import type { CredentialDraft } from '~/contract/credential'
 import type { DestinationKind, DestinationSettings } from '~/contract/destination'
+import type { TakenIn } from '~/contract/intake'
 
 /** All that pages need to know of a kind of destination. Adding a kind adds one of these, and its line in the registry. */
 export interface KindView<K extends DestinationKind> {
@@ -19,11 +20,15 @@ export interface KindView<K extends DestinationKind> {
   hides(settings: DestinationSettings[K]): readonly string[]
   /** Whether what is sent there is read back. */
   witnessed(settings: DestinationSettings[K]): boolean
+  /** What follows from an address that somebody was handed; absent: nothing. */
+  filled?(address: HandedAddress): Partial<DestinationSettings[K]>
   /** Settings of the sender in a few lines of facts; `credential` says what stands under an id, null: it is not to be seen. */
   SenderFacts(props: FactsProps<K>): ReactNode
   /** The same of the witness. */
   WitnessFacts(props: FactsProps<K>): ReactNode
 }
+
+export type HandedAddress = TakenIn['address']
 
 export interface FactsProps<K extends DestinationKind> {
   settings: DestinationSettings[K]

@@ -32,6 +32,10 @@ export const mqtt: KindView<'mqtt'> = {
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change messages.'),
   hides: (s) => [...(s.tls ? [] : ['authorityId']), ...(s.witness ? [] : ofWitness)],
   witnessed: (s) => s.witness,
+  filled: ({ host, port, scheme, identity }) => {
+    const tls = scheme === null ? port !== 1883 : /s$|tls|ssl/.test(scheme)
+    return { ...(host && { host, port: port ?? (tls ? 8883 : 1883), tls }), ...(identity && { clientId: identity }) }
+  },
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Client id">{s.clientId}</Fact>

@@ -53,6 +53,7 @@ export const stream: KindView<'stream'> = {
     ...(s.registryUrl ? [] : ['registryAuthorityId', 'registryCredentialId']),
   ],
   witnessed: (s) => s.witness,
+  filled: ({ host, port }) => (host && port ? { servers: `${host}:${port}` } : {}),
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Client id">{s.clientId}</Fact>

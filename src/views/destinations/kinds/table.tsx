@@ -37,6 +37,7 @@ export const table: KindView<'table'> = {
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change rows.'),
   hides: (s) => [...(s.tls ? [] : ['authorityId']), ...(s.witness ? [] : ofWitness)],
   witnessed: (s) => s.witness,
+  filled: ({ host, port }) => (host ? { host, ...(port !== null && { port }) } : {}),
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Database">{s.database}</Fact>

@@ -1,0 +1,191 @@
+import { useEffect, useState } from 'react'
+import { toast } from 'sonner'
+import type { Credential } from '~/contract/credential'
+import type { Offer, TakenIn } from '~/contract/intake'
+import { Button } from '~/ui/Button'
+import { PasswordField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
+import { Modal } from '~/ui/Modal'
+import { Heading, ProblemNote } from '~/ui/Notes'
+import { call, refresh } from '../../app/api'
+import { useFields } from '../../shared/useFields'
+import { PlacesField, placesError, placesOf } from '../CredentialPlaces'
+import { FoundList, IntakeFindings } from './FoundList'
+import { HandOver } from './HandOver'
+import { useHanded } from './useHanded'
+
+interface Props {
+  onClose(): void
+  /** What was kept, and the address that stood with it. */
+  onKept(kept: Credential[], address: TakenIn['address']): void
+}
+
+const kinds: Record<Offer['kind'], string> = { certificate: 'certificate with its key', authority: 'authority', password: 'log-in' }
+
+/** Takes in whatever somebody was handed, shows what was found in it, and keeps of that what is chosen. */
+export function TakeIn({ onClose, onKept }: Props) {
+  const handed = useHanded()
+  const { taken, failure, busy, anything } = handed
+  const [names, setNames] = useState<Readonly<Record<string, string>>>({})
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
+  const [places, setPlaces] = useState('')
+  const { fields, busy: keeping, run } = useFields()
+  const address = taken?.address
+  const host = address?.host
+  // A log-in goes where it was handed over for, unless somebody says otherwise.
+  useEffect(() => {
+    if (!host) return
+    const secure = address.scheme === null ? address.port !== 1883 : /s$|tls|ssl/.test(address.scheme)
+    setPlaces(`${secure ? 'mqtts' : 'mqtt'}://${host}:${address.port ?? (secure ? 8883 : 1883)}`)
+  }, [host, address?.port, address?.scheme])
+  const keep = (taken?.offers ?? []).filter((o) => !left.has(o.id)).map((o) => ({ id: o.id, name: names[o.id] ?? o.name }))
+  const save = () =>
+    run(async () => {
+      const body = { ...handed.handed, keep, places: keep.some((k) => k.id === 'log-in') ? placesOf(places) : [] }
+      const kept = await call('keepHanded', { body })
+      await refresh('listCredentials')
+      toast.success(kept.length === 1 ? `${kept[0]!.name} is kept` : `${kept.length} credentials are kept`)
+      onKept(kept, taken!.address)
+    })
+  return (
+    <Modal
+      open
+      onClose={onClose}
+      width={860}
+      title="Take in what you were handed"
+      note="It is only looked at until you keep it; keys and passwords are encrypted then"
+      foot={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="main" busy={keeping} disabled={keep.length === 0 || busy} onClick={() => void save()}>
+            {keep.length < 2 ? 'Keep it' : `Keep all ${keep.length}`}
+          </Button>
+        </>
+      }
+    >
+      <HandOver handed={handed} />
+      {failure && (
+        <div className="mt-3">
+          <ProblemNote problem={failure} />
+        </div>
+      )}
+      {taken?.locked && <Phrase onTry={handed.tryPhrase} />}
+      {taken && taken.offers.length > 0 && (
+        <>
+          <Heading level={2}>To keep</Heading>
+          <Form label="To keep" onSubmit={save}>
+            {taken.offers.map((o) => (
+              <OfferRow
+                key={o.id}
+                offer={o}
+                name={names[o.id] ?? o.name}
+                chosen={!left.has(o.id)}
+                error={fields[`keep.${keep.findIndex((k) => k.id === o.id)}.name`]}
+                onName={(name) => setNames({ ...names, [o.id]: name })}
+                onChosen={(on) => setLeft(new Set(on ? [...left].filter((id) => id !== o.id) : [...left, o.id]))}
+              />
+            ))}
+            {keep.some((k) => k.id === 'log-in') && <PlacesField value={places} onChange={setPlaces} error={placesError(fields)} />}
+          </Form>
+        </>
+      )}
+      {taken && taken.findings.length > 0 && (
+        <>
+          <Heading level={2}>To be known of it</Heading>
+          <IntakeFindings findings={taken.findings} />
+        </>
+      )}
+      {taken && (
+        <>
+          <Heading level={2} aside={busy && <span className="text-xs text-muted">looks at it</span>}>
+            Found
+          </Heading>
+          {taken.pieces.length === 0 ? (
+            <p className="text-muted">
+              Nothing that Embrik knows. A certificate begins with -----BEGIN CERTIFICATE-----, an address is like broker.example:8883.
+            </p>
+          ) : (
+            <FoundList pieces={taken.pieces} onCorrect={handed.correct} />
+          )}
+        </>
+      )}
+      {!taken && busy && anything && (
+        <p role="status" className="mt-3 text-muted">
+          Looks at it
+        </p>
+      )}
+    </Modal>
+  )
+}
+
+interface OfferProps {
+  offer: Offer
+  name: string
+  chosen: boolean
+  error: string | undefined
+  onName(name: string): void
+  onChosen(on: boolean): void
+}
+
+function OfferRow({ offer, name, chosen, error, onName, onChosen }: OfferProps) {
+  const { kind, facts, user } = offer
+  return (
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-0.5 py-1">
+      <input
+        type="checkbox"
+        aria-label={`Keep ${name}`}
+        checked={chosen}
+        onChange={(e) => onChosen(e.target.checked)}
+        className="size-[15px] accent-(--clay)"
+      />
+      <span className="w-40 text-muted">{kinds[kind]}</span>
+      <input
+        aria-label={`Name of the ${kinds[kind]}`}
+        aria-invalid={error !== undefined}
+        value={name}
+        disabled={!chosen}
+        onChange={(e) => onName(e.target.value)}
+        className={`h-[27px] w-64 rounded-sm border bg-sheet px-2 disabled:opacity-60 ${error ? 'border-bad' : 'border-line'}`}
+      />
+      <span className="text-[12.5px] text-muted">
+        {facts
+          ? `${facts.key}, until ${facts.notAfter.slice(0, 10)}${facts.chain > 1 ? `, with ${facts.chain - 1} more of its chain` : ''}`
+          : `user ${user}`}
+      </span>
+      {error && (
+        <span role="alert" className="w-full pl-[175px] text-xs text-bad">
+          {error}
+        </span>
+      )}
+    </div>
+  )
+}
+
+/** Asks for the pass phrase of what is locked. */
+function Phrase({ onTry }: { onTry(phrase: string): void }) {
+  const [phrase, setPhrase] = useState('')
+  const send = () => {
+    onTry(phrase)
+    setPhrase('')
+  }
+  return (
+    <>
+      <Heading level={2}>Locked</Heading>
+      <Form label="Pass phrase" onSubmit={send} className="flex items-start gap-2">
+        <div className="w-96">
+          <PasswordField
+            label="Pass phrase"
+            value={phrase}
+            onChange={(e) => setPhrase(e.target.value)}
+            help="Tried on all that is locked; it is not kept"
+          />
+        </div>
+        <div className="pt-1">
+          <Button disabled={phrase === ''} onClick={send}>
+            Open
+          </Button>
+        </div>
+      </Form>
+    </>
+  )
+}
