@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { api, expect, home, logIn, port, test, web } from './support'
+import { api, expect, home, logIn, logInByForm, port, test, web } from './support'
 
 test('a wrong password is refused in words, and what was typed is kept', async ({ page }) => {
   await page.goto('/tags')
@@ -49,7 +49,7 @@ test('an operator pauses and resumes a publication', async ({ page }) => {
 })
 
 test('the session cookie is not for scripts, and ends with the log-out', async ({ page, context }) => {
-  await logIn(page, 'viewer')
+  await logInByForm(page, 'viewer')
   const cookie = (await context.cookies()).find((c) => c.name === 'embrik_session')
   expect(cookie).toMatchObject({ httpOnly: true, sameSite: 'Lax' })
   await page.getByRole('button', { name: /Vera Loam/ }).click()

@@ -2,6 +2,7 @@ import { expect, logIn, test } from './support'
 
 test('the finder: what is called just so comes first, topics too, and it goes there without a new document', async ({ page }) => {
   await logIn(page, 'viewer')
+  await page.goto('/')
   await expect(page.locator('[data-sentence]')).toBeVisible()
   await page.evaluate(() => Object.assign(window, { stayed: true }))
   await page.keyboard.press('Control+k')
@@ -27,6 +28,7 @@ test('the finder: what is called just so comes first, topics too, and it goes th
 
 test('a question mark lists the keys', async ({ page }) => {
   await logIn(page, 'viewer')
+  await page.goto('/')
   await expect(page.locator('[data-sentence]')).toBeVisible()
   await page.keyboard.press('?')
   await expect(page.getByRole('dialog', { name: 'Keys' })).toContainText('find anything')

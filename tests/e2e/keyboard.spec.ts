@@ -60,6 +60,7 @@ test.afterAll(async () => {
 function job(name: string, work: (hands: Hands) => Promise<void>): void {
   test(`by keyboard alone: ${name}`, async ({ page }) => {
     await logIn(page)
+    await page.goto('/')
     await expect(page.locator('[data-figure="sources"]')).not.toHaveText('...')
     const hands = new Hands(page)
     await work(hands)

@@ -10,6 +10,7 @@ const enginePid = () => Number(readFileSync(join(home, 'logs', 'engine.pid'), 'u
 test('twelve tabs at once: all are live, none keeps another from its answers, and a log-out in one ends all', async ({ page, context }) => {
   test.setTimeout(720_000)
   await logIn(page)
+  await page.goto('/')
   const tabs = [page]
   for (const path of [
     '/tags',

@@ -109,6 +109,7 @@ test('an edit does not change what is live until it goes live again', async ({ p
 
 test('the theme is kept', async ({ page }) => {
   await logIn(page)
+  await page.goto('/')
   await page.getByRole('button', { name: /Ines Rook/ }).click()
   await page.getByRole('button', { name: 'dark' }).click()
   await page.goto('/equipment/classes')

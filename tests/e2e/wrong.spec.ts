@@ -1,9 +1,9 @@
-import { expect, logIn, panel, test } from './support'
+import { expect, logIn, logInByForm, panel, test } from './support'
 
 const list = (name: string) => `ul[aria-label="${name}"]`
 
 test('the first page says whether all arrived, what is wrong and why; what is mended is over', async ({ page }) => {
-  await logIn(page, 'viewer')
+  await logInByForm(page, 'viewer')
   await expect(page).toHaveURL(/\/proof\/wrong$/)
   await expect(page.locator('[data-sentence]')).toContainText(/sent in the last 24 hours/)
   await fetch(`${panel}/api/broker/cut`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{"seconds":12}' })
@@ -26,6 +26,7 @@ test('the first page says whether all arrived, what is wrong and why; what is me
 
 test('tags in trouble stand there together, and lead to just these tags', async ({ page }) => {
   await logIn(page, 'viewer')
+  await page.goto('/')
   // A probe of the demo falls silent for good soon after the start.
   const stale = page
     .locator(list('Wrong now'))

@@ -4,6 +4,17 @@ import type { ThingKind } from './found'
 const DATA = '1.2.840.113549.1.7.1'
 const SIGNED_DATA = '1.2.840.113549.1.7.2'
 
+/** The value that the octets begin with; null: there is none that can be read. */
+function valueIn(octets: Uint8Array): AsnType | null {
+  try {
+    const { result, offset } = fromBER(Uint8Array.from(octets).buffer)
+    return offset === -1 ? null : (result as AsnType)
+  } catch {
+    // A time or a number in it that is none.
+    return null
+  }
+}
+
 const partsOf = (node: AsnType | undefined): AsnType[] => (node instanceof Sequence ? (node.valueBlock.value as AsnType[]) : [])
 const numberOf = (node: AsnType | undefined): number | null =>
   node instanceof Integer && !node.valueBlock.isHexOnly ? node.valueBlock.valueDec : null
@@ -17,8 +28,8 @@ const isContext = (node: AsnType | undefined): boolean => node?.idBlock.tagClass
  */
 export function derKind(octets: Uint8Array): ThingKind | null {
   if (octets.length < 16 || octets[0] !== 0x30) return null
-  const { result, offset } = fromBER(octets)
-  if (offset === -1 || !(result instanceof Sequence)) return null
+  const result = valueIn(octets)
+  if (!(result instanceof Sequence)) return null
   const [first, second, third] = partsOf(result)
   const id = idOf(first)
   if (id === SIGNED_DATA) return 'chain'
@@ -52,8 +63,8 @@ function signedKind(parts: readonly AsnType[]): ThingKind | null {
  * chose that, and it may be more than anybody has time for.
  */
 export function roundsOf(der: Uint8Array, depth = 0): number {
-  const { result, offset } = fromBER(Uint8Array.from(der).buffer)
-  return offset === -1 || depth > 4 ? 0 : roundsIn(result, depth)
+  const result = depth > 4 ? null : valueIn(der)
+  return result ? roundsIn(result, depth) : 0
 }
 
 function roundsIn(node: AsnType, depth: number): number {
@@ -99,9 +110,7 @@ export function derValues(octets: Uint8Array): Uint8Array[] {
 
 /** Certificates of a PKCS#7 chain (RFC 2315 9.1), in its order. */
 export function certificatesOf(chain: Uint8Array): Uint8Array[] {
-  const { result, offset } = fromBER(chain)
-  if (offset === -1) return []
-  const [, content] = partsOf(result)
+  const [, content] = partsOf(valueIn(chain) ?? undefined)
   if (!(content instanceof Constructed)) return []
   const signed = partsOf((content.valueBlock.value as AsnType[])[0])
   const held = signed.find((part) => isContext(part) && part.idBlock.tagNumber === 0)

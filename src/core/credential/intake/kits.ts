@@ -51,6 +51,10 @@ export function linkOf(der: Uint8Array, from: string): Link | null {
     const certificate = new x509.X509Certificate(der as Uint8Array<ArrayBuffer>)
     const constraints = certificate.getExtension(x509.BasicConstraintsExtension)
     const selfIssued = certificate.subject === certificate.issuer
+    // Read when they are asked for, and may be no names, times or algorithms.
+    if (![certificate.notBefore, certificate.notAfter].every((at) => Number.isFinite(+at)) || !certificate.signatureAlgorithm) return null
+    certificate.subjectName.getField('CN')
+    certificate.issuerName.getField('CN')
     return {
       from,
       certificate,
