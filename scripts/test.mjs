@@ -61,7 +61,7 @@ const whole = (result) =>
 async function tests(label, command, args, env, report, count) {
   rmSync(report, { force: true })
   const fine = await part(label, async () => {
-    await run(command, args, { cwd: root, env: { ...process.env, ...env, ASTRO_TELEMETRY_DISABLED: '1' } })
+    await run(command, args, { cwd: root, lines: 300, env: { ...process.env, ...env, ASTRO_TELEMETRY_DISABLED: '1' } })
     return `${count(JSON.parse(readFileSync(report, 'utf8'))).passed} tests`
   })
   let sum = { passed: 0, failed: 1 }

@@ -82,7 +82,7 @@ async function begin<P extends Place>(place: P | ((t: Awaited<ReturnType<typeof 
   parts.push({ stop: () => t.drop() })
   const there = typeof place === 'function' ? await place(t) : place
   const settings = FileSettings.parse({
-    ...{ retryMs: 200, ackS: 5, witness: true, lateS: 60, ageS: 0.5, filesMost: 500, lookEveryS: 5, outboxMb: 500 },
+    ...{ retryMs: 200, ackS: 5, witness: true, lateS: 3600, ageS: 0.5, filesMost: 500, lookEveryS: 5, outboxMb: 500 },
     ...there.settings,
     ...part,
   })
@@ -378,11 +378,11 @@ it('a folder that goes and comes back, a file in the way: told, waited for, noth
 })
 
 it('large objects go in parts, which are not left behind; a store with checksums of its own is read again', { timeout: 300_000 }, async () => {
-  const s = await begin(inStore, { partMb: 5, fileMb: 100, filesMost: 20_000, ageS: 1, window: 20_000 })
+  const s = await begin(inStore, { partMb: 5, fileMb: 100, filesMost: 20_000, ageS: 5, window: 20_000 })
   const { store } = s.there
   store.setFaults(faults({ loseAnswer: 0.1, seed: 5 }))
   for (let i = 0; i < 240; i++) s.offer(0, 1, { path: 'large', words: `,"text":"${'clay '.repeat(12_000)}"` })
-  await pause(2500)
+  await s.settled()
   store.setFaults(faults({ ownSums: true }))
   s.offer(0, 50, { path: 'small' })
   await s.settled()

@@ -118,7 +118,7 @@ async function begin(server?: string) {
         return null
       },
       () => `every message to have its verdict: ${waiting}\n${engine.output}`,
-      400,
+      800,
     )
     const out: Record<string, { stored: number; wrong: unknown[]; twice: number }> = {}
     for (const [kind, { delivery, copies }] of roads) {
@@ -160,7 +160,7 @@ function holds(judged: Awaited<ReturnType<Awaited<ReturnType<typeof begin>>['jud
 }
 
 describe.concurrent('on every road at once', () => {
-  it('the engine is killed eight times at random moments: all is there, and told as it is', { timeout: 900_000 }, async () => {
+  it('the engine is killed eight times at random moments: all is there, and told as it is', { timeout: 1_800_000 }, async () => {
     const seed = Number(process.env.EMBRIK_SEED ?? Math.floor(Math.random() * 1e9))
     const random = chance(seed)
     const s = await begin()
@@ -178,7 +178,7 @@ describe.concurrent('on every road at once', () => {
     }
   })
 
-  it("Embrik's own database is stopped at once and started again, three times: all is there, and told as it is", { timeout: 900_000 }, async () => {
+  it("Embrik's own database is stopped at once and started again, three times: all is there, and told as it is", { timeout: 1_800_000 }, async () => {
     const server = await ownServer()
     await server.start()
     const s = await begin(server.url)

@@ -103,7 +103,7 @@ function holds(j: Judged, atLeast: number, said: string): void {
 
 // Each has its own broker, database and engine, and mostly waits: together they take as long as the longest.
 describe.concurrent('500 messages a second', () => {
-  it('the broker is cut off for 20 s, three times', { timeout: 900_000 }, async () => {
+  it('the broker is cut off for 20 s, three times', { timeout: 1_800_000 }, async () => {
     const flow = await Flow.make()
     try {
       await flow.process.start()
@@ -119,7 +119,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('the engine is killed ten times at random moments', { timeout: 900_000 }, async () => {
+  it('the engine is killed ten times at random moments', { timeout: 1_800_000 }, async () => {
     const seed = Number(process.env.EMBRIK_SEED ?? Math.floor(Math.random() * 1e9))
     const random = chance(seed)
     const flow = await Flow.make()
@@ -137,7 +137,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('the engine stands still for 20 s and goes on', { timeout: 900_000 }, async () => {
+  it('the engine stands still for 20 s and goes on', { timeout: 1_800_000 }, async () => {
     const flow = await Flow.make()
     try {
       await flow.process.start()
@@ -153,7 +153,7 @@ describe.concurrent('500 messages a second', () => {
   })
 
   it('the engine stands still for 20 s while another takes over: the one that wakes ends, and nothing is sent by both', {
-    timeout: 900_000,
+    timeout: 1_800_000,
   }, async () => {
     const flow = await Flow.make()
     try {
@@ -172,7 +172,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('the engine runs out of file handles while the link is cut, and has some again', { timeout: 900_000 }, async () => {
+  it('the engine runs out of file handles while the link is cut, and has some again', { timeout: 1_800_000 }, async () => {
     const flow = await Flow.make()
     try {
       await flow.process.start()
@@ -189,7 +189,7 @@ describe.concurrent('500 messages a second', () => {
     }
   })
 
-  it('PostgreSQL is stopped at once and started again, three times', { timeout: 900_000 }, async () => {
+  it('PostgreSQL is stopped at once and started again, three times', { timeout: 1_800_000 }, async () => {
     const server = await ownServer()
     await server.start()
     const flow = await Flow.make(server.url)

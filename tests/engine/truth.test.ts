@@ -156,7 +156,7 @@ describe.concurrent('the ledger is true', () => {
     const stop = s.feed(50)
     await pause(6000)
     stop()
-    await s.settled()
+    await s.settled(240)
     clearInterval(look)
     const c = s.counts()!
     expect(c.produced).toBeGreaterThan(1000)
