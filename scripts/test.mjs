@@ -9,7 +9,7 @@ import { licenceList } from './lib/licences.mjs'
 import { chromium, installDebian, installNpm, postgresBin } from './lib/packages.mjs'
 import { portBase } from './lib/ports.mjs'
 import { privateCluster } from './lib/postgres.mjs'
-import { run } from './lib/run.mjs'
+import { run, works } from './lib/run.mjs'
 import { giveUp, step } from './lib/steps.mjs'
 import { Supervisor } from './lib/supervise.mjs'
 
@@ -91,6 +91,7 @@ try {
   mkdirSync(reports, { recursive: true })
   if (!postgresBin()) await step('PostgreSQL, from Debian', () => installDebian(['postgresql']))
   if (!chromium()) await step('Chromium, from Debian', () => installDebian(['chromium']))
+  if (!(await works('openssl', ['version']))) await step('OpenSSL, from Debian', () => installDebian(['openssl']))
   await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
 
   /** Types, lint and floors use one core, unit tests little more: side by side. */

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { CertificateFacts, Places } from './credential'
-import { Name } from './id'
+import { Id, Name } from './id'
 
 /** What a word among what was handed over stands for. */
 export const WordRole = z.enum(['host', 'port', 'scheme', 'path', 'identity', 'user', 'password', 'token', 'shared-key', 'pass-phrase', 'other'])
@@ -44,7 +44,7 @@ export const Offer = z.object({
   name: z.string().describe('Proposed'),
   facts: CertificateFacts.nullable(),
   user: z.string().nullable(),
-  chosen: z.boolean().describe('It is likely to be wanted'),
+  there: Id.nullable().describe('The credential that is just this one; then there is nothing to keep'),
 })
 export type Offer = z.infer<typeof Offer>
 

@@ -142,7 +142,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   },
   listCredentials: () => listCredentials(database()),
   addCredential: async ({ body }) => addCredential(database(), secrets(), await examineCredential(body)),
-  lookAtHanded: ({ body }) => lookAt(body, Date.now()),
+  lookAtHanded: async ({ body }) => lookAt(body, await listCredentials(database()), Date.now()),
   keepHanded: async ({ body }) => addCredentials(database(), secrets(), await toKeep(body)),
   bindCredential: ({ params, body }) => bindCredential(database(), params.id!, body.places),
   removeCredential: ({ params }) => removeCredential(database(), params.id!),

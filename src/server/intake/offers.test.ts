@@ -23,7 +23,7 @@ const whole = () =>
 
 describe('what is told of what was handed over', () => {
   it('names, dates and addresses, and nothing that is secret', async () => {
-    const told = await lookAt(whole(), NOW)
+    const told = await lookAt(whole(), [], NOW)
     expect(told.address).toEqual({ host: 'broker.varnmoor.example', port: 8884, scheme: 'mqtts', path: null, identity: null })
     expect(told.offers.map(({ kind, name, user }) => [kind, name, user])).toEqual([
       ['certificate', 'kiln-7', null],
@@ -51,34 +51,34 @@ describe('what is told of what was handed over', () => {
   it('what is locked asks for its pass phrase, and says when none fits', async () => {
     m.openssl('pkcs12', '-export', '-in', 'kiln-7.crt', '-inkey', 'kiln-7.key', '-passout', 'pass:glaze', '-out', 'kiln.p12')
     const files = { 'kiln.p12': m.read('kiln.p12') }
-    expect(await lookAt(handed(files), NOW)).toMatchObject({
+    expect(await lookAt(handed(files), [], NOW)).toMatchObject({
       locked: true,
       offers: [],
       pieces: [{ state: 'locked', detail: 'asks for a pass phrase' }],
     })
-    expect(await lookAt(handed(files, { phrases: ['slip'] }), NOW)).toMatchObject({
+    expect(await lookAt(handed(files, { phrases: ['slip'] }), [], NOW)).toMatchObject({
       locked: true,
       pieces: [{ detail: 'none of the pass phrases opens it' }],
     })
-    expect(await lookAt(handed(files, { phrases: ['slip', 'glaze'] }), NOW)).toMatchObject({ locked: false, offers: [{ name: 'kiln-7' }] })
+    expect(await lookAt(handed(files, { phrases: ['slip', 'glaze'] }), [], NOW)).toMatchObject({ locked: false, offers: [{ name: 'kiln-7' }] })
   })
 
   it('a store that asks to hash the pass phrase for hours is refused at once', async () => {
     const made = ['pkcs8', '-topk8', '-v2', 'aes-256-cbc', '-iter', '3000000', '-passout', 'pass:glaze', '-in', 'kiln-7.key', '-out', 'slow.pem']
     m.openssl(...made)
-    const told = await lookAt(handed({ 'slow.pem': m.text('slow.pem') }, { phrases: ['a', 'b', 'c'] }), NOW)
+    const told = await lookAt(handed({ 'slow.pem': m.text('slow.pem') }, { phrases: ['a', 'b', 'c'] }), [], NOW)
     expect(told.pieces).toMatchObject([{ state: 'broken', name: expect.stringContaining('takes too long') }])
   })
 
   it('a word that was taken wrongly is what somebody says it is', async () => {
     const text = 'access code: Glaze-and-slip-7\nmachine: kiln-7'
-    const first = await lookAt(handed({}, { text }), NOW)
+    const first = await lookAt(handed({}, { text }), [], NOW)
     expect(first.pieces.map((p) => [p.id, p.state, p.role])).toEqual([
       ['word 1', 'left', 'other'],
       ['word 2', 'left', 'other'],
     ])
     const corrected = handed({}, { text, roles: { 'word 1': 'password', 'word 2': 'user' } })
-    expect((await lookAt(corrected, NOW)).offers).toMatchObject([{ kind: 'password', user: 'kiln-7' }])
+    expect((await lookAt(corrected, [], NOW)).offers).toMatchObject([{ kind: 'password', user: 'kiln-7' }])
     expect(await toKeep(KeepHanded.parse({ ...corrected, keep: [{ id: 'log-in', name: 'Kiln' }] }))).toMatchObject([
       { kind: 'password', name: 'Kiln', user: 'kiln-7', secret: 'Glaze-and-slip-7' },
     ])
@@ -88,7 +88,7 @@ describe('what is told of what was handed over', () => {
 describe('what speaks against a certificate', () => {
   const AUTHORITY = 'basicConstraints=critical,CA:TRUE\nkeyUsage=critical,keyCertSign'
   const found = async (files: Record<string, Uint8Array | string>, now = NOW) =>
-    (await lookAt(handed(files), now)).findings.map((f) => `${f.severity} ${f.code.slice(11)}`)
+    (await lookAt(handed(files), [], now)).findings.map((f) => `${f.severity} ${f.code.slice(11)}`)
   const own = (name: string) => m.text(`${name}.crt`) + m.text(`${name}.key`)
 
   it('its dates', async () => {
@@ -139,14 +139,28 @@ describe('what speaks against a certificate', () => {
       '-out',
       'impostor-root.crt',
     )
-    const told = await lookAt(handed({ a: own('dryer-2'), b: m.text('impostor-root.crt') }), NOW)
+    const told = await lookAt(handed({ a: own('dryer-2'), b: m.text('impostor-root.crt') }), [], NOW)
     expect(told.findings.map((f) => f.code)).toEqual(['credential.chain-open'])
   })
 })
 
+it('what is kept already is known again', async () => {
+  const [certificate, authority] = (await lookAt(whole(), [], NOW)).offers
+  const known = [
+    { id: 'a', kind: 'password' as const, facts: null },
+    { id: 'b', kind: 'authority' as const, facts: authority!.facts },
+    { id: 'c', kind: 'authority' as const, facts: certificate!.facts },
+  ]
+  expect((await lookAt(whole(), known, NOW)).offers.map(({ kind, there }) => [kind, there])).toEqual([
+    ['certificate', null],
+    ['authority', 'b'],
+    ['password', null],
+  ])
+})
+
 describe('what is kept', () => {
   it('a certificate with its chain in order and its key opened, an authority, a log-in', async () => {
-    const told = await lookAt(whole(), NOW)
+    const told = await lookAt(whole(), [], NOW)
     const keep = told.offers.map(({ id, name }) => ({ id, name }))
     const kept = await toKeep(KeepHanded.parse({ ...whole(), keep, places: ['mqtts://broker.varnmoor.example:8884'] }))
     const [certificate, authority, login] = kept
@@ -160,7 +174,7 @@ describe('what is kept', () => {
   })
 
   it('nothing, where something is not there or two have one name', async () => {
-    const told = await lookAt(whole(), NOW)
+    const told = await lookAt(whole(), [], NOW)
     const [one, other] = told.offers
     const keeping = (keep: object[]) => toKeep(KeepHanded.parse({ ...whole(), keep }))
     await expect(keeping([{ id: 'certificate 00', name: 'a' }])).rejects.toThrow('not among what was handed over')

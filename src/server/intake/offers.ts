@@ -1,4 +1,4 @@
-import type { CertificateFacts } from '~/contract/credential'
+import type { CertificateFacts, Credential } from '~/contract/credential'
 import { FailureError, fail } from '~/contract/failure'
 import type { FoundPiece, HandedOver, IntakeFinding, KeepHanded, Offer, TakenIn, WordRole } from '~/contract/intake'
 import { certificateFacts } from '~/core/credential/certificate'
@@ -50,7 +50,7 @@ async function taken(handed: HandedOver): Promise<Taken> {
 }
 
 /** Says what was found in what was handed over, what speaks against it, and what of it can be kept. Keeps nothing, and tells nothing that is secret. */
-export async function lookAt(handed: HandedOver, now: number): Promise<TakenIn> {
+export async function lookAt(handed: HandedOver, known: readonly Pick<Credential, 'id' | 'kind' | 'facts'>[], now: number): Promise<TakenIn> {
   const all = await taken(handed)
   const words = roled(all, handed.roles)
   const of = (role: WordRole) => words.find((w) => w.role === role)?.value ?? null
@@ -58,7 +58,10 @@ export async function lookAt(handed: HandedOver, now: number): Promise<TakenIn> 
   return {
     pieces: pieces(all, words),
     findings: findings(all, now),
-    offers: (await offered(all, words)).map(({ offer }) => offer),
+    offers: (await offered(all, words)).map(({ offer }) => ({
+      ...offer,
+      there: known.find((c) => c.kind === offer.kind && c.facts !== null && c.facts.sha256 === offer.facts?.sha256)?.id ?? null,
+    })),
     address: { host: of('host'), port: port === null ? null : Number(port), scheme: of('scheme'), path: of('path'), identity: of('identity') },
     locked: all.locked.length > 0,
   }
@@ -162,7 +165,7 @@ async function ofKit(kit: Kit): Promise<Kept> {
     name: nameOf(kit.own.certificate).slice(0, 80),
     facts,
     user: null,
-    chosen: true,
+    there: null,
   }
   return { offer, credential: { kind: 'certificate', certificate, facts, user: null, secret: kit.key.pem } }
 }
@@ -170,7 +173,7 @@ async function ofKit(kit: Kit): Promise<Kept> {
 async function ofAuthority(l: Link): Promise<Kept> {
   const certificate = pem([l])
   const facts = await certificateFacts(certificate)
-  const offer: Offer = { id: idOf('authority', facts), kind: 'authority', name: nameOf(l.certificate).slice(0, 80), facts, user: null, chosen: true }
+  const offer: Offer = { id: idOf('authority', facts), kind: 'authority', name: nameOf(l.certificate).slice(0, 80), facts, user: null, there: null }
   return { offer, credential: { kind: 'authority', certificate, facts, user: null, secret: null } }
 }
 
@@ -184,7 +187,7 @@ function ofLogin(words: readonly Roled[]): Kept[] {
   if (secret === undefined || user === undefined) return []
   const host = first('host')
   const name = (host === undefined ? user : `${user} at ${host}`).slice(0, 80)
-  const offer: Offer = { id: LOGIN, kind: 'password', name, facts: null, user, chosen: true }
+  const offer: Offer = { id: LOGIN, kind: 'password', name, facts: null, user, there: null }
   return [{ offer, credential: { kind: 'password', certificate: null, facts: null, user, secret } }]
 }
 

@@ -28,10 +28,10 @@ export function FoundList({ pieces, onCorrect }: { pieces: readonly FoundPiece[]
       <TableHead
         columns={[
           { key: 'state', head: 'State', quiet: true, width: 34 },
-          { key: 'what', head: 'Taken for', width: '26%' },
-          { key: 'name', head: 'Name', width: '24%' },
+          { key: 'what', head: 'Taken for', width: '22%' },
+          { key: 'name', head: 'Name', width: '22%' },
           { key: 'detail', head: 'Value' },
-          { key: 'from', head: 'Where it stood', width: '24%' },
+          { key: 'from', head: 'Where it stood', width: '22%' },
         ]}
       />
       <tbody>

@@ -7,7 +7,7 @@ import { PasswordField } from '~/ui/Field'
 import { Form } from '~/ui/Form'
 import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote } from '~/ui/Notes'
-import { call, refresh } from '../../app/api'
+import { call, refresh, useCall } from '../../app/api'
 import { useFields } from '../../shared/useFields'
 import { PlacesField, placesError, placesOf } from '../CredentialPlaces'
 import { FoundList, IntakeFindings } from './FoundList'
@@ -38,14 +38,18 @@ export function TakeIn({ onClose, onKept }: Props) {
     const secure = address.scheme === null ? address.port !== 1883 : /s$|tls|ssl/.test(address.scheme)
     setPlaces(`${secure ? 'mqtts' : 'mqtt'}://${host}:${address.port ?? (secure ? 8883 : 1883)}`)
   }, [host, address?.port, address?.scheme])
-  const keep = (taken?.offers ?? []).filter((o) => !left.has(o.id)).map((o) => ({ id: o.id, name: names[o.id] ?? o.name }))
+  const known = useCall('listCredentials')
+  const wanted = (taken?.offers ?? []).filter((o) => !left.has(o.id))
+  const keep = wanted.filter((o) => o.there === null).map((o) => ({ id: o.id, name: names[o.id] ?? o.name }))
+  const there = wanted.flatMap((o) => known.data?.filter((c) => c.id === o.there) ?? [])
+  const usable = wanted.length > 0 || host != null
   const save = () =>
     run(async () => {
       const body = { ...handed.handed, keep, places: keep.some((k) => k.id === 'log-in') ? placesOf(places) : [] }
-      const kept = await call('keepHanded', { body })
+      const kept = keep.length > 0 ? await call('keepHanded', { body }) : []
       await refresh('listCredentials')
-      toast.success(kept.length === 1 ? `${kept[0]!.name} is kept` : `${kept.length} credentials are kept`)
-      onKept(kept, taken!.address)
+      if (kept.length > 0) toast.success(kept.length === 1 ? `${kept[0]!.name} is kept` : `${kept.length} credentials are kept`)
+      onKept([...kept, ...there], taken!.address)
     })
   return (
     <Modal
@@ -57,8 +61,8 @@ export function TakeIn({ onClose, onKept }: Props) {
       foot={
         <>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" busy={keeping} disabled={keep.length === 0 || busy} onClick={() => void save()}>
-            {keep.length < 2 ? 'Keep it' : `Keep all ${keep.length}`}
+          <Button kind="main" busy={keeping} disabled={!usable || busy} onClick={() => void save()}>
+            {keep.length === 0 && usable ? 'Go on with it' : keep.length < 2 ? 'Keep it' : `Keep all ${keep.length}`}
           </Button>
         </>
       }
@@ -80,6 +84,7 @@ export function TakeIn({ onClose, onKept }: Props) {
                 offer={o}
                 name={names[o.id] ?? o.name}
                 chosen={!left.has(o.id)}
+                there={known.data?.find((c) => c.id === o.there)?.name ?? null}
                 error={fields[`keep.${keep.findIndex((k) => k.id === o.id)}.name`]}
                 onName={(name) => setNames({ ...names, [o.id]: name })}
                 onChosen={(on) => setLeft(new Set(on ? [...left].filter((id) => id !== o.id) : [...left, o.id]))}
@@ -122,31 +127,39 @@ interface OfferProps {
   offer: Offer
   name: string
   chosen: boolean
+  /** As what it is kept already. */
+  there: string | null
   error: string | undefined
   onName(name: string): void
   onChosen(on: boolean): void
 }
 
-function OfferRow({ offer, name, chosen, error, onName, onChosen }: OfferProps) {
+function OfferRow({ offer, name, chosen, there, error, onName, onChosen }: OfferProps) {
   const { kind, facts, user } = offer
   return (
     <div className="flex flex-wrap items-center gap-x-3 gap-y-0.5 py-1">
       <input
         type="checkbox"
-        aria-label={`Keep ${name}`}
+        aria-label={there === null ? `Keep ${name}` : `Use ${there}`}
         checked={chosen}
         onChange={(e) => onChosen(e.target.checked)}
         className="size-[15px] accent-(--clay)"
       />
       <span className="w-40 text-muted">{kinds[kind]}</span>
-      <input
-        aria-label={`Name of the ${kinds[kind]}`}
-        aria-invalid={error !== undefined}
-        value={name}
-        disabled={!chosen}
-        onChange={(e) => onName(e.target.value)}
-        className={`h-[27px] w-64 rounded-sm border bg-sheet px-2 disabled:opacity-60 ${error ? 'border-bad' : 'border-line'}`}
-      />
+      {there === null ? (
+        <input
+          aria-label={`Name of the ${kinds[kind]}`}
+          aria-invalid={error !== undefined}
+          value={name}
+          disabled={!chosen}
+          onChange={(e) => onName(e.target.value)}
+          className={`h-[27px] w-64 rounded-sm border bg-sheet px-2 disabled:opacity-60 ${error ? 'border-bad' : 'border-line'}`}
+        />
+      ) : (
+        <span className="w-64 truncate" title={there}>
+          is kept already: <b className="font-semibold">{there}</b>
+        </span>
+      )}
       <span className="text-[12.5px] text-muted">
         {facts
           ? `${facts.key}, until ${facts.notAfter.slice(0, 10)}${facts.chain > 1 ? `, with ${facts.chain - 1} more of its chain` : ''}`
@@ -171,7 +184,7 @@ function Phrase({ onTry }: { onTry(phrase: string): void }) {
   return (
     <>
       <Heading level={2}>Locked</Heading>
-      <Form label="Pass phrase" onSubmit={send} className="flex items-start gap-2">
+      <Form label="Locked" onSubmit={send} className="flex items-start gap-2">
         <div className="w-96">
           <PasswordField
             label="Pass phrase"
