@@ -297,6 +297,19 @@ describe('what is damaged, or too much', () => {
     expect((await told([{ name: 'a.zip', octets: lying }])).broken).toHaveLength(1)
   })
 
+  it('text that is made to be read for ever is read at once, and of too many things the first', { timeout: 60_000 }, async () => {
+    const began = performance.now()
+    const begun = await told([text('-----BEGIN CERTIFICATE-----\n'.repeat(30_000))])
+    expect(begun.broken).toHaveLength(100)
+    await told([text(`a: b${' '.repeat(19_000)}c\n`.repeat(50))])
+    await told([text(`${'a.'.repeat(9000)}: 1\n`.repeat(50)), text('='.repeat(900_000)), text(`${'x;'.repeat(9000)}\n`.repeat(50))])
+    expect((await told([text('host: a.example\n'.repeat(20_000))])).words).toEqual({ host: 'a.example' })
+    expect(performance.now() - began).toBeLessThan(20_000)
+    const { sorted, broken } = await takeIn([text(m.text('kiln-7.key')), text(m.text('works-root.crt').repeat(300), 'many.pem')], [])
+    expect(sorted.authorities).toHaveLength(1)
+    expect(broken.map((b) => b.why)).toEqual(['There are 300 certificates and 1 keys: the first 200 and 1 are looked at'])
+  })
+
   it('nothing, and things that are none of it', async () => {
     expect(await told([{ name: 'empty', octets: new Uint8Array() }])).toEqual({ ...nothing, nothing: ['empty'] })
     expect(await told([{ name: 'picture.png', octets: Uint8Array.from([0x89, 0x50, 0x4e, 0x47, 0, 1, 2, 3]) }])).toEqual({

@@ -35,6 +35,9 @@ export interface Taken {
   nothing: string[]
 }
 
+/** More of them are no kit that somebody hands over for one destination. */
+const MOST = { certificates: 200, keys: 50, words: 300, broken: 100 }
+
 /** Text larger than this is none that somebody hands over. */
 const TEXT_MOST = 2 << 20
 
@@ -48,7 +51,7 @@ export async function takeIn(handed: readonly Handed[], phrases: readonly string
     if (there.length === 0) nothing.push(name)
     found.push(...there)
   }
-  const words = found.filter((f) => f.kind === 'word')
+  const words = found.filter((f) => f.kind === 'word').slice(0, MOST.words)
   // A pass phrase may stand beside what it opens.
   const all = [...new Set([...phrases, ...words.filter((w) => w.role === 'pass-phrase' || w.role === 'password').map((w) => w.value)])]
   const { links, keys, locked, further, useless } = await openAll(
@@ -57,7 +60,20 @@ export async function takeIn(handed: readonly Handed[], phrases: readonly string
     phrases.length > 0,
   )
   broken.push(...found.filter((f) => f.kind === 'broken'), ...useless)
-  return { sorted: await sorted(links, keys), links, words, locked, broken, further, nothing }
+  const few = { links: links.slice(0, MOST.certificates), keys: keys.slice(0, MOST.keys) }
+  if (links.length > few.links.length || keys.length > few.keys.length) {
+    const why = `There are ${links.length} certificates and ${keys.length} keys: the first ${few.links.length} and ${few.keys.length} are looked at`
+    broken.unshift({ kind: 'broken', from: 'all of it', why, hint: 'Hand over only those that are for this destination' })
+  }
+  return {
+    sorted: await sorted(few.links, few.keys),
+    links: few.links,
+    words,
+    locked: locked.slice(0, MOST.broken),
+    broken: broken.slice(0, MOST.broken),
+    further: further.slice(0, MOST.broken),
+    nothing,
+  }
 }
 
 async function unpacked(handed: readonly Handed[], broken: Broken[]): Promise<Handed[]> {

@@ -38,10 +38,12 @@ export function readPem(text: string, from: string): { found: Found[]; rest: str
     rest.push(clean.slice(at, begin.index))
     const label = begin[1]!
     const end = `-----END ${label}-----`
-    const until = clean.indexOf(end, begin.index)
     const next = clean.indexOf('-----BEGIN ', begin.index + 1)
+    // Looked for up to the next one only: text that begins thousands of them would be read as often.
+    const within = clean.slice(begin.index, next < 0 ? clean.length : next).indexOf(end)
+    const until = within < 0 ? -1 : begin.index + within
     const place = `${from}, ${label.toLowerCase()} ${found.length + 1}`
-    if (until < 0 || (next >= 0 && next < until)) {
+    if (until < 0) {
       found.push(broken(place, `A ${label.toLowerCase()} begins and does not end`, CUT))
       at = next < 0 ? clean.length : next
       BEGIN.lastIndex = at

@@ -4,7 +4,7 @@ import { roleOf } from './word-roles'
 
 /** Longer lines are no settings that somebody wrote down. */
 const LINE_MOST = 20_000
-const NAME = /^\s{0,40}["']?([\p{L}][\p{L}\p{N} _./-]{0,60}?)["']?\s{0,20}(?:[:=]|\t)\s{0,20}(\S.*?)\s*,?$/u
+const NAME = /^\s{0,40}["']?([\p{L}][\p{L}\p{N} _./-]{0,60}?)["']?\s{0,20}(?:[:=]|\t)\s{0,20}(\S.*)$/u
 const URL_TEXT =
   /^([a-z][a-z0-9+.-]{1,20}):\/\/(?:([^\s:@/?#]{1,200})(?::([^\s@/?#]{0,500}))?@)?(\[[0-9a-f:.]{2,45}\]|[^\s:/?#[\]@,;"'<>]{1,253})(?::(\d{1,5}))?([/?#][^\s"'<>]*)?$/i
 const HOST = /^(?:\[[0-9a-f:.]{2,45}\]|(?=.{1,253}$)[a-z0-9](?:[a-z0-9-]{0,62})(?:\.[a-z0-9-]{1,63})*)$/i
@@ -12,7 +12,11 @@ const HOST_PORT = /^(\[[0-9a-f:.]{2,45}\]|[a-z0-9][a-z0-9.-]{0,252}):(\d{1,5})$/
 const TOKEN = /^eyJ[A-Za-z0-9_-]{5,8000}\.[A-Za-z0-9_-]{2,8000}\.[A-Za-z0-9_-]{0,4000}$/
 const BASE64 = /^[A-Za-z0-9+/_-]{15,}={0,2}$/
 
-const unquoted = (text: string): string => text.trim().replace(/^(["'])(.*)\1$/, '$2')
+const unquoted = (text: string): string =>
+  text
+    .trim()
+    .replace(/,$/, '')
+    .replace(/^(["'])(.*)\1$/, '$2')
 const isPort = (text: string): boolean => /^\d{1,5}$/.test(text) && Number(text) >= 1 && Number(text) <= 65_535
 
 /** Settings in text, as people hand them over: a connection string, `name = value` lines, addresses and tokens anywhere in a letter. */
