@@ -6,6 +6,7 @@ import { PasswordField } from '~/ui/Field'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { Pre } from '~/ui/Pre'
 import { call, refresh, useCall } from '../app/api'
+import { useTakenIn } from '../destinations/intake/useTakenIn'
 import { useNewCredential } from '../destinations/useNewCredential'
 import { CheckPanel } from '../shared/CheckPanel'
 import { SettingsSheet } from '../shared/SettingsSheet'
@@ -38,6 +39,7 @@ export function KindForm({
   const credentials = useCall('listCredentials')
   const { saving, problem, save } = useSaving(form)
   const adding = useNewCredential(form, { authorityId: 'authority', credentialId: view.credentials[0] ?? 'password' })
+  const taking = useTakenIn(form, { filled: view.filled, credentials: { authorityId: ['authority'], credentialId: view.credentials } })
   const { register, watch, formState } = form
   const settings = watch('settings') as Record<string, unknown>
   // To trust or refuse the certificate that a check has shown is no other thing to check.
@@ -129,10 +131,12 @@ export function KindForm({
             </Pre>
           </>
         )}
+        {view.filled && <div className="mt-3">{taking.button}</div>}
         {view.Beside && <view.Beside />}
         {source && <UseNote source={source} />}
       </SettingsSheet>
       {adding.dialog}
+      {taking.dialog}
     </>
   )
 }

@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
 import type { Offer, TakenIn } from '~/contract/intake'
@@ -10,6 +10,7 @@ import { Heading, ProblemNote } from '~/ui/Notes'
 import { call, refresh, useCall } from '../../app/api'
 import { useFields } from '../../shared/useFields'
 import { PlacesField, placesError, placesOf } from '../CredentialPlaces'
+import { placeFor } from './addresses'
 import { FoundList, IntakeFindings } from './FoundList'
 import { HandOver } from './HandOver'
 import { useHanded } from './useHanded'
@@ -28,21 +29,16 @@ export function TakeIn({ onClose, onKept }: Props) {
   const { taken, failure, busy, anything } = handed
   const [names, setNames] = useState<Readonly<Record<string, string>>>({})
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
-  const [places, setPlaces] = useState('')
+  const [typed, setTyped] = useState<string | null>(null)
   const { fields, busy: keeping, run } = useFields()
   const address = taken?.address
-  const host = address?.host
   // A log-in goes where it was handed over for, unless somebody says otherwise.
-  useEffect(() => {
-    if (!host) return
-    const secure = address.scheme === null ? address.port !== 1883 : /s$|tls|ssl/.test(address.scheme)
-    setPlaces(`${secure ? 'mqtts' : 'mqtt'}://${host}:${address.port ?? (secure ? 8883 : 1883)}`)
-  }, [host, address?.port, address?.scheme])
+  const places = typed ?? (address ? placeFor(address) : '')
   const known = useCall('listCredentials')
   const wanted = (taken?.offers ?? []).filter((o) => !left.has(o.id))
   const keep = wanted.filter((o) => o.there === null).map((o) => ({ id: o.id, name: names[o.id] ?? o.name }))
   const there = wanted.flatMap((o) => known.data?.filter((c) => c.id === o.there) ?? [])
-  const usable = wanted.length > 0 || host != null
+  const usable = wanted.length > 0 || (address?.host ?? null) !== null
   const save = () =>
     run(async () => {
       const body = { ...handed.handed, keep, places: keep.some((k) => k.id === 'log-in') ? placesOf(places) : [] }
@@ -90,7 +86,7 @@ export function TakeIn({ onClose, onKept }: Props) {
                 onChosen={(on) => setLeft(new Set(on ? [...left].filter((id) => id !== o.id) : [...left, o.id]))}
               />
             ))}
-            {keep.some((k) => k.id === 'log-in') && <PlacesField value={places} onChange={setPlaces} error={placesError(fields)} />}
+            {keep.some((k) => k.id === 'log-in') && <PlacesField value={places} onChange={setTyped} error={placesError(fields)} />}
           </Form>
         </>
       )}

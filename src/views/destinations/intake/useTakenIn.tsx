@@ -2,17 +2,20 @@ import { PackageOpen } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
 import type { FieldValues, UseFormReturn } from 'react-hook-form'
 import type { Credential } from '~/contract/credential'
-import type { DestinationKind } from '~/contract/destination'
 import { Button } from '~/ui/Button'
 import { useMay } from '../../app/caller'
-import type { HandedAddress, KindView } from '../kinds/kind-view'
+import type { HandedAddress } from './addresses'
 import { TakeIn } from './TakeIn'
 
-/** Fills the form of a destination from what somebody was handed: a button, and a sheet that stands outside of the form. */
-export function useTakenIn(
-  form: UseFormReturn<FieldValues>,
-  view: Pick<KindView<DestinationKind>, 'filled' | 'credentials'>,
-): { button: ReactNode; dialog: ReactNode } {
+interface Fills {
+  /** What follows from an address, by the fields of the form. */
+  filled?: ((address: HandedAddress) => object) | undefined
+  /** Fields that hold a credential: which kinds each takes. */
+  credentials: Readonly<Record<string, readonly Credential['kind'][]>>
+}
+
+/** Fills the form of a destination or a source from what somebody was handed: a button, and a sheet that stands outside of the form. */
+export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): { button: ReactNode; dialog: ReactNode } {
   const mayKeep = useMay('administrator')
   const [open, setOpen] = useState(false)
   const fill = (kept: readonly Credential[], address: HandedAddress) => {

@@ -1,5 +1,6 @@
 import { webAddress } from '~/contract/destinations/http'
 import { Fact } from '~/ui/Notes'
+import { webAt } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
@@ -73,8 +74,7 @@ export const http: KindView<'http'> = {
     ...(s.witness ? (s.readPayload === '' ? ['readBase64'] : []) : ofWitness),
   ],
   witnessed: (s) => s.witness,
-  filled: ({ host, port, scheme, path }) =>
-    host ? { url: `${scheme === 'http' ? 'http' : 'https'}://${host}${port === null ? '' : `:${port}`}${path ?? ''}` } : {},
+  filled: (address) => (address.host === null ? {} : { url: webAt(address)! }),
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Log-in by">{s.loginBy}</Fact>

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import type { CredentialDraft } from '~/contract/credential'
 import type { DestinationKind, DestinationSettings } from '~/contract/destination'
-import type { TakenIn } from '~/contract/intake'
+import type { HandedAddress } from '../intake/addresses'
 
 /** All that pages need to know of a kind of destination. Adding a kind adds one of these, and its line in the registry. */
 export interface KindView<K extends DestinationKind> {
@@ -27,8 +27,6 @@ export interface KindView<K extends DestinationKind> {
   /** The same of the witness. */
   WitnessFacts(props: FactsProps<K>): ReactNode
 }
-
-export type HandedAddress = TakenIn['address']
 
 export interface FactsProps<K extends DestinationKind> {
   settings: DestinationSettings[K]

@@ -1,4 +1,5 @@
 import { Fact } from '~/ui/Notes'
+import { brokerAt } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
@@ -32,10 +33,7 @@ export const mqtt: KindView<'mqtt'> = {
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change messages.'),
   hides: (s) => [...(s.tls ? [] : ['authorityId']), ...(s.witness ? [] : ofWitness)],
   witnessed: (s) => s.witness,
-  filled: ({ host, port, scheme, identity }) => {
-    const tls = scheme === null ? port !== 1883 : /s$|tls|ssl/.test(scheme)
-    return { ...(host && { host, port: port ?? (tls ? 8883 : 1883), tls }), ...(identity && { clientId: identity }) }
-  },
+  filled: (address) => ({ ...brokerAt(address), ...(address.identity !== null && { clientId: address.identity }) }),
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Client id">{s.clientId}</Fact>

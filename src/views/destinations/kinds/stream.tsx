@@ -1,5 +1,6 @@
 import { serversOf } from '~/contract/destinations/stream'
 import { Fact } from '~/ui/Notes'
+import { inAddress } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
@@ -53,7 +54,7 @@ export const stream: KindView<'stream'> = {
     ...(s.registryUrl ? [] : ['registryAuthorityId', 'registryCredentialId']),
   ],
   witnessed: (s) => s.witness,
-  filled: ({ host, port }) => (host && port ? { servers: `${host}:${port}` } : {}),
+  filled: ({ host, port }) => (host && port ? { servers: `${inAddress(host)}:${port}` } : {}),
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Client id">{s.clientId}</Fact>

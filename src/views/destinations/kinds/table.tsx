@@ -1,4 +1,5 @@
 import { Fact } from '~/ui/Notes'
+import { hostAt } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
@@ -37,7 +38,7 @@ export const table: KindView<'table'> = {
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change rows.'),
   hides: (s) => [...(s.tls ? [] : ['authorityId']), ...(s.witness ? [] : ofWitness)],
   witnessed: (s) => s.witness,
-  filled: ({ host, port }) => (host ? { host, ...(port !== null && { port }) } : {}),
+  filled: (address) => ({ ...hostAt(address) }),
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Database">{s.database}</Fact>

@@ -1,5 +1,6 @@
 import { Fact } from '~/ui/Notes'
 import { durationText } from '~/ui/time'
+import { webAt } from '../../destinations/intake/addresses'
 import type { KindView } from './kind-view'
 
 export const http: KindView<'http'> = {
@@ -14,6 +15,7 @@ export const http: KindView<'http'> = {
   warning: (s) => (s.url.startsWith('https:') ? null : 'Without TLS: anybody in between can read the document and the log-in.'),
   hides: (s) => [...(s.url.startsWith('https:') ? [] : ['authorityId']), ...(s.login === 'basic' ? [] : ['user'])],
   secret: (s) => (s.login === 'basic' ? { after: 'user', label: 'Password' } : s.login === 'bearer' ? { after: 'login', label: 'Token' } : null),
+  filled: (address) => (address.host === null ? {} : { url: webAt(address)! }),
   Facts: ({ settings: s }) => (
     <>
       <Fact name="Log-in">{s.login === 'none' ? 'none' : s.login === 'basic' ? s.user : 'by token'}</Fact>

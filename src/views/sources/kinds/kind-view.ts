@@ -2,6 +2,7 @@ import type { ReactNode } from 'react'
 import type { CredentialDraft } from '~/contract/credential'
 import type { CheckStep } from '~/contract/failure'
 import type { SettingsOf, SourceKind } from '~/contract/source'
+import type { HandedAddress } from '../../destinations/intake/addresses'
 
 /** A source's form, as far as its kind has a say in it. */
 export interface KindForm<K extends SourceKind> {
@@ -35,6 +36,8 @@ export interface KindView<K extends SourceKind> {
   hides(settings: SettingsOf<K>): readonly string[]
   /** After which field the password or token is asked for, and what it is called; null: there is none. */
   secret(settings: SettingsOf<K>): { after: string; label: string } | null
+  /** What follows from an address that somebody was handed; absent: nothing. */
+  filled?(address: HandedAddress): Partial<SettingsOf<K>>
   /** Its settings in a few lines of facts. */
   Facts(props: { settings: SettingsOf<K> }): ReactNode
   /** What stands after fields of its form, by their names. */

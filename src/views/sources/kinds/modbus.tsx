@@ -1,4 +1,5 @@
 import { Fact } from '~/ui/Notes'
+import { hostAt } from '../../destinations/intake/addresses'
 import type { KindView } from './kind-view'
 
 export const modbus: KindView<'modbus'> = {
@@ -24,6 +25,7 @@ export const modbus: KindView<'modbus'> = {
   warning: () => null,
   hides: () => [],
   secret: () => null,
+  filled: (address) => ({ ...hostAt(address) }),
   Facts: ({ settings: s }) => (
     <>
       <Fact name="Requests">

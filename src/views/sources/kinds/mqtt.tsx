@@ -1,5 +1,6 @@
 import { filtersOf } from '~/contract/sources/mqtt'
 import { Fact } from '~/ui/Notes'
+import { brokerAt } from '../../destinations/intake/addresses'
 import type { KindView } from './kind-view'
 
 export const mqtt: KindView<'mqtt'> = {
@@ -28,6 +29,7 @@ export const mqtt: KindView<'mqtt'> = {
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read messages and the log-in.'),
   hides: (s) => (s.tls ? [] : ['authorityId']),
   secret: () => null,
+  filled: (address) => ({ ...brokerAt(address), ...(address.identity !== null && { clientId: address.identity }) }),
   Facts: ({ settings: s }) => (
     <>
       <Fact name="Listens on">{filtersOf(s.filters).join(', ')}</Fact>

@@ -1,5 +1,6 @@
 import { Fact } from '~/ui/Notes'
 import { useCall } from '../../app/api'
+import { inAddress } from '../../destinations/intake/addresses'
 import type { KindForm, KindView } from './kind-view'
 import { Offers, OwnCertificate, ServerCertificate } from './OpcUaParts'
 
@@ -33,6 +34,7 @@ export const opcua: KindView<'opcua'> = {
     ...(s.mode === 'None' ? ['serverThumbprint'] : []),
   ],
   secret: (s) => (s.login === 'user' ? { after: 'user', label: 'Password' } : null),
+  filled: ({ host, port, path }) => (host === null ? {} : { endpoint: `opc.tcp://${inAddress(host)}:${port ?? 4840}${path ?? ''}` }),
   Facts: ({ settings: s }) => (
     <>
       <Fact name="Security">{s.mode === 'None' ? 'none' : `${s.mode}, ${s.policy}`}</Fact>

@@ -1,6 +1,7 @@
 import { Fact } from '~/ui/Notes'
 import { Pre } from '~/ui/Pre'
 import { durationText } from '~/ui/time'
+import { hostAt } from '../../destinations/intake/addresses'
 import type { KindView } from './kind-view'
 
 export const sql: KindView<'sql'> = {
@@ -27,6 +28,7 @@ export const sql: KindView<'sql'> = {
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read the answers.'),
   hides: (s) => (s.tls ? [] : ['authorityId']),
   secret: () => ({ after: 'user', label: 'Password' }),
+  filled: (address) => ({ ...hostAt(address) }),
   Facts: ({ settings: s }) => (
     <>
       <Fact name="Log-in">{s.user}</Fact>
