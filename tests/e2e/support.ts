@@ -66,8 +66,9 @@ export const test = base.extend({
     page.on('response', (r) => {
       if (!r.url().startsWith(web) || /text\/event-stream/.test(r.headers()['content-type'] ?? '')) return
       if (r.request().method() === 'POST' && r.url().endsWith('/api/keys')) return
+      if (!/json|html/.test(r.headers()['content-type'] ?? '')) return
       void r.text().then(
-        (body) => /json|html/.test(r.headers()['content-type'] ?? '') && appendFileSync(answersFile, `${r.url()} ${body}\n`),
+        (body) => appendFileSync(answersFile, `${r.url()} ${body}\n`),
         () => undefined,
       )
     })
