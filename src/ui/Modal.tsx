@@ -34,6 +34,7 @@ export function Modal({
   title,
   note,
   width = 640,
+  filled = false,
   children,
   foot,
 }: {
@@ -42,6 +43,8 @@ export function Modal({
   title: string
   note?: ReactNode
   width?: number
+  /** Something was put into it otherwise than by typing. */
+  filled?: boolean
   children: ReactNode
   foot?: ReactNode
 }) {
@@ -51,7 +54,7 @@ export function Modal({
   // Read while it is made: a field that takes the focus by itself has it before the sheet is there.
   const [opener] = useState(() => document.activeElement)
   const leave = () => {
-    if (typed.current && !asking) setAsking(true)
+    if ((typed.current || filled) && !asking) setAsking(true)
     else onClose()
   }
   return (

@@ -82,6 +82,7 @@ function KindForm({
         note={view.label}
         example={view.example}
         kept={kept}
+        filled={taking.filled}
         saving={saving}
         there={destination !== null}
         onClose={close}

@@ -17,6 +17,8 @@ interface Props extends Omit<ComponentProps<typeof SettingsForm>, 'path'> {
   example: string
   kept: Pick<ReturnType<typeof useKeptForm>, 'keptAt' | 'again'>
   saving: boolean
+  /** It was filled from what somebody was handed. */
+  filled: boolean
   /** Whether it is there already. */
   there: boolean
   warning?: ReactNode
@@ -38,6 +40,7 @@ export function SettingsSheet({
   example,
   kept,
   saving,
+  filled,
   there,
   warning,
   head,
@@ -53,6 +56,7 @@ export function SettingsSheet({
       open
       onClose={onClose}
       width={900}
+      filled={filled}
       title={title}
       note={note}
       foot={

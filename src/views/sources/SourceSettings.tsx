@@ -99,6 +99,7 @@ export function KindForm({
         note={view.note}
         example="Kiln controller"
         kept={kept}
+        filled={taking.filled}
         saving={saving}
         there={source !== null}
         warning={warning}

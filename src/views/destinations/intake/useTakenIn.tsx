@@ -15,9 +15,10 @@ interface Fills {
 }
 
 /** Fills the form of a destination or a source from what somebody was handed: a button, and a sheet that stands outside of the form. */
-export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): { button: ReactNode; dialog: ReactNode } {
+export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): { button: ReactNode; dialog: ReactNode; filled: boolean } {
   const mayKeep = useMay('administrator')
   const [open, setOpen] = useState(false)
+  const [filled, setFilled] = useState(false)
   const fill = (kept: readonly Credential[], address: HandedAddress) => {
     const put = (field: string, value: unknown) => form.setValue(`settings.${field}`, value, { shouldValidate: true, shouldDirty: true })
     for (const [field, value] of Object.entries(view.filled?.(address) ?? {})) put(field, value)
@@ -26,9 +27,11 @@ export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): { but
       // The witness has a log-in of its own, which is seldom in the same hand.
       if (one && !field.startsWith('witness')) put(field, one.id)
     }
+    setFilled(true)
     setOpen(false)
   }
   return {
+    filled,
     button: (
       <Button small disabled={!mayKeep} title={mayKeep ? '' : 'Needs the role administrator'} onClick={() => setOpen(true)}>
         <PackageOpen size={13} /> Take in what you were handed
