@@ -122,15 +122,3 @@ export function kitFindings(kit: Kit, order: readonly Link[]): CredentialFinding
 }
 
 const issuerName = (c: x509.X509Certificate): string => c.issuerName.getField('CN')[0] ?? c.issuer
-
-/** Whether a certificate is for this host, by its alternative names (RFC 6125 6.4); an address must stand there as one. */
-export function isFor(c: x509.X509Certificate, host: string): boolean {
-  const names = c.getExtension(x509.SubjectAlternativeNameExtension)?.names.items ?? []
-  const wanted = host.toLowerCase().replace(/\.$/, '')
-  return names.some(({ type, value }) => {
-    const name = value.toLowerCase()
-    if (type === 'ip') return name === wanted
-    if (type !== 'dns') return false
-    return name === wanted || (name.startsWith('*.') && wanted.slice(wanted.indexOf('.')) === name.slice(1))
-  })
-}
