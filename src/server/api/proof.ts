@@ -3,7 +3,7 @@ import type { Brick } from '~/contract/live'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import type { WhatIsWrong, Wrong } from '~/contract/wrong'
-import { daysLeft } from '~/core/credential/validity'
+import { daysLeft, ENDS_SOON_DAYS } from '~/core/credential/validity'
 import { SLICE_MS } from '~/core/delivery/account-changes'
 import { Histogram } from '~/core/delivery/histogram'
 import { listCredentials } from '~/store/credential'
@@ -22,7 +22,6 @@ const BRICKS_MAX = 2000
 const HOUR_MS = 3_600_000
 const DAY_MS = 24 * HOUR_MS
 /** Certificates are spoken of so many days before they end. */
-const ENDS_SOON_DAYS = 30
 
 /** What the engine says is wrong; that there is none is the first thing that is. */
 async function fromEngine(): Promise<Pick<WhatIsWrong, 'now' | 'soon'>> {

@@ -70,6 +70,20 @@ describe('what is told of what was handed over', () => {
     expect(told.pieces).toMatchObject([{ state: 'broken', name: expect.stringContaining('takes too long') }])
   })
 
+  it('all that is locked is paid from one purse, in whatever order it stands', async () => {
+    m.openssl('pkcs8', '-topk8', '-v2', 'aes-256-cbc', '-iter', '1500000', '-passout', 'pass:glaze', '-in', 'kiln-7.key', '-out', 'dear.pem')
+    const files = Object.fromEntries(Array.from({ length: 6 }, (_, i) => [`${i}.pem`, m.text('dear.pem')]))
+    const told = await lookAt(handed(files, { phrases: ['slip'] }), [], NOW)
+    expect(told.pieces.map((p) => p.state)).toEqual(['locked', 'locked', 'broken', 'broken', 'broken', 'broken'])
+  })
+
+  it('what is not known is not told whole: it may be secret', async () => {
+    const told = await lookAt(handed({}, { text: 'entry code: Glaze-and-slip-7\nport: 8883' }), [], NOW)
+    expect(told.pieces.map((p) => p.detail)).toEqual(['Gl..., 16 characters', '8883'])
+    const wrongly = await lookAt(handed({}, { text: 'entry code: Glaze-and-slip-7', roles: { 'word 1': 'port' } }), [], NOW)
+    expect(wrongly.address.port).toBeNull()
+  })
+
   it('a word that was taken wrongly is what somebody says it is', async () => {
     const text = 'access code: Glaze-and-slip-7\nmachine: kiln-7'
     const first = await lookAt(handed({}, { text }), [], NOW)

@@ -5,8 +5,8 @@ import { certificateFacts } from '~/core/credential/certificate'
 import { certificateFindings, kitFindings } from '~/core/credential/intake/checks'
 import type { Thing, Word } from '~/core/credential/intake/found'
 import type { Kit, Link } from '~/core/credential/intake/kits'
-import { nameOf } from '~/core/credential/intake/names'
-import { pemText } from '~/core/credential/intake/pem'
+import { issuerName, nameOf } from '~/core/credential/intake/names'
+import { roleWords } from '~/core/credential/intake/word-roles'
 import type { NewCredential } from '~/store/credential'
 import { type Taken, takeIn } from './take-in'
 
@@ -15,19 +15,6 @@ const further: Record<Extract<Thing['kind'], 'request' | 'revocation' | 'public-
   request: ['signing request', 'for an authority; it is of no use to a destination'],
   revocation: ['revocation list', 'says which certificates of its authority are taken back'],
   'public-key': ['public key', 'without a certificate it is of no use to a destination'],
-}
-const wordWhat: Record<WordRole, string> = {
-  host: 'host',
-  port: 'port',
-  scheme: 'protocol',
-  path: 'path',
-  identity: 'client id',
-  user: 'user',
-  password: 'password',
-  token: 'token',
-  'shared-key': 'shared key',
-  'pass-phrase': 'pass phrase',
-  other: 'not known',
 }
 const SECRET: readonly WordRole[] = ['password', 'token', 'shared-key', 'pass-phrase']
 
@@ -54,7 +41,7 @@ export async function lookAt(handed: HandedOver, known: readonly Pick<Credential
   const all = await taken(handed)
   const words = roled(all, handed.roles)
   const of = (role: WordRole) => words.find((w) => w.role === role)?.value ?? null
-  const port = of('port')
+  const port = Number(of('port') ?? Number.NaN)
   return {
     pieces: pieces(all, words),
     findings: findings(all, now),
@@ -62,10 +49,13 @@ export async function lookAt(handed: HandedOver, known: readonly Pick<Credential
       ...offer,
       there: known.find((c) => c.kind === offer.kind && c.facts !== null && c.facts.sha256 === offer.facts?.sha256)?.id ?? null,
     })),
-    address: { host: of('host'), port: port === null ? null : Number(port), scheme: of('scheme'), path: of('path'), identity: of('identity') },
+    address: { host: of('host'), port: Number.isInteger(port) ? port : null, scheme: of('scheme'), path: of('path'), identity: of('identity') },
     locked: all.locked.length > 0,
   }
 }
+
+/** What nobody knows may be secret: enough of it to know it again. */
+const hinted = (value: string): string => (/\s/.test(value) || value.length < 6 ? value : `${value.slice(0, 2)}..., ${value.length} characters`)
 
 function pieces({ sorted, locked, broken, further: rest, nothing }: Taken, words: readonly Roled[]): FoundPiece[] {
   const { kits, authorities, between, others, keys } = sorted
@@ -93,8 +83,8 @@ function pieces({ sorted, locked, broken, further: rest, nothing }: Taken, words
     ...words
       .filter((w) => w.role !== 'other' || w.name !== '')
       .map((w): FoundPiece => {
-        const detail = SECRET.includes(w.role) ? `${w.value.length} characters` : w.value
-        return { id: w.id, from: w.from, what: wordWhat[w.role], name: w.name, detail, role: w.role, state: w.role === 'other' ? 'left' : 'taken' }
+        const detail = SECRET.includes(w.role) ? `${w.value.length} characters` : w.role === 'other' ? hinted(w.value) : w.value
+        return { id: w.id, from: w.from, what: roleWords[w.role], name: w.name, detail, role: w.role, state: w.role === 'other' ? 'left' : 'taken' }
       }),
     ...rest.map((t, i): FoundPiece => {
       const [what, detail] = further[t.kind as keyof typeof further]
@@ -129,8 +119,7 @@ function pieces({ sorted, locked, broken, further: rest, nothing }: Taken, words
   ]
 }
 
-const until = (l: Link) =>
-  `by ${l.certificate.issuerName.getField('CN')[0] ?? l.certificate.issuer}, until ${l.certificate.notAfter.toISOString().slice(0, 10)}`
+const until = (l: Link) => `by ${issuerName(l.certificate)}, until ${l.certificate.notAfter.toISOString().slice(0, 10)}`
 
 function findings({ sorted, links }: Taken, now: number): IntakeFinding[] {
   return [
@@ -154,7 +143,7 @@ async function offered({ sorted }: Taken, words: readonly Roled[]): Promise<Kept
   return [...kits, ...authorities, ...ofLogin(words)]
 }
 
-const pem = (links: readonly Link[]) => links.map((l) => pemText(l.der, 'CERTIFICATE')).join('')
+const pem = (links: readonly Link[]) => links.map((l) => `${l.certificate.toString('pem')}\n`).join('')
 
 async function ofKit(kit: Kit): Promise<Kept> {
   const certificate = pem([kit.own, ...kit.chain])

@@ -1,6 +1,7 @@
 import { createPrivateKey } from 'node:crypto'
 import forge from 'node-forge'
 import { type CertBag, PFX, type PKCS8ShroudedKeyBag, type PrivateKeyInfo, type SafeBag, type SafeContents } from 'pkijs'
+import { roundsOf } from '~/core/credential/intake/der'
 import type { Thing } from '~/core/credential/intake/found'
 import type { OpenKey } from '~/core/credential/intake/kits'
 import { opened } from './keys'
@@ -13,9 +14,16 @@ const OLD = Buffer.from([0x06, 0x0a, 0x2a, 0x86, 0x48, 0x86, 0xf7, 0x0d, 0x01, 0
 const BAG = '1.2.840.113549.1.12.10.1.'
 const ENCRYPTED_DATA = '1.2.840.113549.1.7.6'
 
+/** By so much longer one round takes in the old way, which is reckoned in scripts. */
+const OLD_WEIGHT = 20
+const isOld = (der: Uint8Array) => Buffer.from(der).includes(OLD)
+
+/** How many rounds of hashing one try to open it takes, as long as they take in the new way. */
+export const roundsOfStore = ({ der }: Thing): number => roundsOf(der) * (isOld(der) ? OLD_WEIGHT : 1)
+
 /** Opens a store with the first pass phrase that fits; one without any is tried too. */
 export async function openStore({ der, from }: Thing, phrases: readonly string[]): Promise<Store> {
-  const old = Buffer.from(der).includes(OLD)
+  const old = isOld(der)
   let why = ''
   for (const phrase of [...phrases, '']) {
     try {

@@ -4,7 +4,7 @@ import { type Link, linkOf, type OpenKey, type Sorted, sorted } from '~/core/cre
 import { readPem } from '~/core/credential/intake/pem'
 import { jsonLeaves, readWords, valued } from '~/core/credential/intake/words'
 import { openKey } from './keys'
-import { openStore } from './pkcs12'
+import { openStore, roundsOfStore } from './pkcs12'
 import { isZip, KitError, unzip } from './zip'
 
 /** A file, or text that was pasted. */
@@ -166,16 +166,15 @@ async function openAll(things: readonly Thing[], phrases: readonly string[], giv
   let rounds = 0
   for (const thing of things) {
     const { kind, from } = thing
-    if (kind === 'locked-key' || kind === 'store') rounds += roundsOf(thing.der) * Math.max(1, phrases.length)
-    if (rounds > ROUNDS_MOST) {
-      all.useless.push({
-        kind: 'broken',
-        from,
-        why: 'It takes too long to open this: it asks to hash the pass phrase millions of times',
-        hint: NEW_ONE,
-      })
-      rounds = 0
-    } else if (kind === 'certificate') certificate(thing.der, from)
+    const asked = kind === 'locked-key' ? roundsOf(thing.der) * phrases.length : kind === 'store' ? roundsOfStore(thing) * (phrases.length + 1) : 0
+    // What is refused costs nothing; what is not is paid from what is left for all.
+    if (rounds + asked > ROUNDS_MOST) {
+      const why = 'It takes too long to open this: its pass phrase is to be hashed millions of times'
+      all.useless.push({ kind: 'broken', from, why, hint: NEW_ONE })
+      continue
+    }
+    rounds += asked
+    if (kind === 'certificate') certificate(thing.der, from)
     else if (kind === 'chain') for (const der of certificatesOf(thing.der)) certificate(der, from)
     else if (kind === 'key' || kind === 'locked-key') {
       const opening = openKey(thing, phrases)

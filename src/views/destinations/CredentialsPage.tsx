@@ -2,7 +2,7 @@ import { PackageOpen, Plus } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
-import { daysLeft } from '~/core/credential/validity'
+import { daysLeft, ENDS_SOON_DAYS } from '~/core/credential/validity'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
@@ -31,7 +31,7 @@ const kinds: Record<Credential['kind'], string> = {
 function lifeGlyph(c: Credential): GlyphState {
   if (!c.facts) return 'idle'
   const days = daysLeft(c.facts, serverNow())
-  return days < 0 ? 'bad' : days < 30 ? 'uncertain' : 'good'
+  return days < 0 ? 'bad' : days < ENDS_SOON_DAYS ? 'uncertain' : 'good'
 }
 
 const columns: ListColumn<Credential>[] = [
@@ -85,6 +85,7 @@ export function CredentialsPage() {
       </ThreeParts>
       {taking && (
         <TakeIn
+          fills={false}
           onClose={() => setTaking(false)}
           onKept={([first]) => {
             if (first) setChosen(first.id)

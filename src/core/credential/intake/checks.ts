@@ -1,25 +1,17 @@
 import * as x509 from '@peculiar/x509'
+import type { IntakeFinding } from '~/contract/intake'
+import { daysLeft, ENDS_SOON_DAYS } from '../validity'
 import type { Kit, Link } from './kits'
-import { nameOf } from './names'
-
-/** Something about a certificate that keeps it from being of use, or will. */
-export interface CredentialFinding {
-  severity: 'stop' | 'warning' | 'note'
-  code: string
-  message: string
-  hint: string
-}
+import { issuerName, nameOf } from './names'
 
 /** What a certificate is to be used for. */
-export type Purpose = 'client' | 'server' | 'authority'
+export type Purpose = 'client' | 'authority'
 
-const DAY_MS = 86_400_000
-/** Warned of from then on, days. */
-const SOON_DAYS = 30
 const RSA_BITS = 2048
-const PURPOSES = { client: x509.ExtendedKeyUsage.clientAuth, server: x509.ExtendedKeyUsage.serverAuth }
+/** Any extended key usage (RFC 5280 4.2.1.12). */
+const ANY_USE = '2.5.29.37.0'
 
-const finding = (severity: CredentialFinding['severity'], code: string, message: string, hint: string): CredentialFinding => ({
+const finding = (severity: IntakeFinding['severity'], code: string, message: string, hint: string): IntakeFinding => ({
   severity,
   code: `credential.${code}`,
   message,
@@ -29,13 +21,13 @@ const finding = (severity: CredentialFinding['severity'], code: string, message:
 const day = (at: Date) => at.toISOString().slice(0, 10)
 
 /** What is to be said of one certificate by itself, at `now` (epoch ms). */
-export function certificateFindings({ certificate: c }: Link, purpose: Purpose, now: number): CredentialFinding[] {
+export function certificateFindings({ certificate: c }: Link, purpose: Purpose, now: number): IntakeFinding[] {
   const who = nameOf(c)
   return [...dates(c, who, now), ...strength(c, who), ...uses(c, who, purpose)]
 }
 
-function dates(c: x509.X509Certificate, who: string, now: number): CredentialFinding[] {
-  const left = Math.floor((+c.notAfter - now) / DAY_MS)
+function dates(c: x509.X509Certificate, who: string, now: number): IntakeFinding[] {
+  const left = daysLeft({ notAfter: c.notAfter.toISOString() }, now)
   if (now < +c.notBefore)
     return [
       finding(
@@ -46,14 +38,15 @@ function dates(c: x509.X509Certificate, who: string, now: number): CredentialFin
       ),
     ]
   if (now > +c.notAfter) return [finding('stop', 'expired', `${who} ended on ${day(c.notAfter)}`, 'Ask whoever made it for a new one')]
-  if (left <= SOON_DAYS) return [finding('warning', 'ends-soon', `${who} ends in ${left} days, on ${day(c.notAfter)}`, 'Ask for its successor now')]
+  if (left < ENDS_SOON_DAYS)
+    return [finding('warning', 'ends-soon', `${who} ends in ${left} days, on ${day(c.notAfter)}`, 'Ask for its successor now')]
   return []
 }
 
-function strength(c: x509.X509Certificate, who: string): CredentialFinding[] {
+function strength(c: x509.X509Certificate, who: string): IntakeFinding[] {
   const { modulusLength } = c.publicKey.algorithm as { modulusLength?: number }
   const hash = (c.signatureAlgorithm as { hash?: { name?: string } }).hash?.name ?? ''
-  const found: CredentialFinding[] = []
+  const found: IntakeFinding[] = []
   if (modulusLength !== undefined && modulusLength < RSA_BITS)
     found.push(
       finding(
@@ -68,7 +61,7 @@ function strength(c: x509.X509Certificate, who: string): CredentialFinding[] {
   return found
 }
 
-function uses(c: x509.X509Certificate, who: string, purpose: Purpose): CredentialFinding[] {
+function uses(c: x509.X509Certificate, who: string, purpose: Purpose): IntakeFinding[] {
   const usage = c.getExtension(x509.KeyUsagesExtension)?.usages
   const further = c.getExtension(x509.ExtendedKeyUsageExtension)?.usages as string[] | undefined
   const constraints = c.getExtension(x509.BasicConstraintsExtension)
@@ -79,17 +72,12 @@ function uses(c: x509.X509Certificate, who: string, purpose: Purpose): Credentia
       return [finding('stop', 'may-not-sign', `${who} may not sign certificates (key usage)`, 'Take the authority that signed it')]
     return []
   }
-  const found: CredentialFinding[] = []
+  const found: IntakeFinding[] = []
   if (constraints?.ca)
-    found.push(finding('warning', 'is-authority', `${who} is an authority, used as a ${purpose}`, 'Many peers refuse that: use one that it signed'))
-  if (further && !further.includes(PURPOSES[purpose]) && !further.includes('2.5.29.37.0'))
+    found.push(finding('warning', 'is-authority', `${who} is an authority, used as a client`, 'Many peers refuse that: use one that it signed'))
+  if (further && !further.includes(x509.ExtendedKeyUsage.clientAuth) && !further.includes(ANY_USE))
     found.push(
-      finding(
-        'stop',
-        'other-purpose',
-        `${who} may not be used as a ${purpose} (extended key usage)`,
-        `Ask for one made for TLS ${purpose} authentication`,
-      ),
+      finding('stop', 'other-purpose', `${who} may not be used as a client (extended key usage)`, 'Ask for one made for TLS client authentication'),
     )
   const signs = x509.KeyUsageFlags.digitalSignature | x509.KeyUsageFlags.keyAgreement | x509.KeyUsageFlags.keyEncipherment
   if (usage !== undefined && (usage & signs) === 0)
@@ -98,10 +86,10 @@ function uses(c: x509.X509Certificate, who: string, purpose: Purpose): Credentia
 }
 
 /** What is to be said of a certificate with its key and chain, beside each by itself. */
-export function kitFindings(kit: Kit, order: readonly Link[]): CredentialFinding[] {
+export function kitFindings(kit: Kit, order: readonly Link[]): IntakeFinding[] {
   const { own, chain, root } = kit
   const who = nameOf(own.certificate)
-  const found: CredentialFinding[] = []
+  const found: IntakeFinding[] = []
   if (own.selfIssued)
     found.push(finding('note', 'self-signed', `${who} signed itself`, 'The other side has to trust just this one: hand it over there'))
   else if (!root) {
@@ -120,5 +108,3 @@ export function kitFindings(kit: Kit, order: readonly Link[]): CredentialFinding
     found.push(finding('note', 'chain-order', `The chain of ${who} stood out of order`, 'Embrik sends it in order: nothing is to be done'))
   return found
 }
-
-const issuerName = (c: x509.X509Certificate): string => c.issuerName.getField('CN')[0] ?? c.issuer

@@ -72,10 +72,3 @@ function thingOf(body: string, label: string, from: string): Found {
 
 const wrapped = (base64: string): string => base64.replace(/\s+/g, '').replace(/.{64}(?=.)/g, '$&\n')
 const broken = (from: string, why: string, hint: string): Broken => ({ kind: 'broken', from, why, hint })
-
-/** A thing as text, under the label that it has (RFC 7468). */
-export function pemText(der: Uint8Array, label: string): string {
-  let text = ''
-  for (const octet of der) text += String.fromCharCode(octet)
-  return `-----BEGIN ${label}-----\n${wrapped(btoa(text))}\n-----END ${label}-----\n`
-}

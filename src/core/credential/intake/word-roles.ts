@@ -49,3 +49,18 @@ export function roleOf(name: string): WordRole {
   if (of(words, 'path')) return 'path'
   return 'other'
 }
+
+/** What people call each role, in the order in which they are offered. */
+export const roleWords: Readonly<Record<WordRole, string>> = {
+  host: 'host',
+  port: 'port',
+  scheme: 'protocol',
+  path: 'path',
+  identity: 'client id',
+  user: 'user',
+  password: 'password',
+  token: 'token',
+  'shared-key': 'shared key',
+  'pass-phrase': 'pass phrase',
+  other: 'not known',
+}

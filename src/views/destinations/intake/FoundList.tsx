@@ -1,25 +1,11 @@
 import type { FoundPiece, IntakeFinding, WordRole } from '~/contract/intake'
+import { roleWords } from '~/core/credential/intake/word-roles'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { TableHead } from '~/ui/TableHead'
 
 const glyph: Record<FoundPiece['state'], GlyphState> = { taken: 'good', locked: 'uncertain', broken: 'bad', left: 'idle' }
 const said: Record<FoundPiece['state'], string> = { taken: 'taken', locked: 'locked', broken: 'cannot be read', left: 'left aside' }
 const severity: Record<IntakeFinding['severity'], GlyphState> = { stop: 'bad', warning: 'uncertain', note: 'idle' }
-
-/** In the order in which they are offered. */
-const roles: Record<WordRole, string> = {
-  host: 'host',
-  port: 'port',
-  scheme: 'protocol',
-  path: 'path',
-  identity: 'client id',
-  user: 'user',
-  password: 'password',
-  token: 'token',
-  'shared-key': 'shared key',
-  'pass-phrase': 'pass phrase',
-  other: 'not known',
-}
 
 /** What was found, and what it was taken for; a word can be said to be something else. */
 export function FoundList({ pieces, onCorrect }: { pieces: readonly FoundPiece[]; onCorrect(word: string, role: WordRole): void }) {
@@ -50,7 +36,7 @@ export function FoundList({ pieces, onCorrect }: { pieces: readonly FoundPiece[]
                   onChange={(e) => onCorrect(p.id, e.target.value as WordRole)}
                   className="h-6 w-full rounded-sm border border-line bg-sheet px-1 text-xs"
                 >
-                  {Object.entries(roles).map(([role, words]) => (
+                  {Object.entries(roleWords).map(([role, words]) => (
                     <option key={role} value={role}>
                       {words}
                     </option>

@@ -1,28 +1,15 @@
 import { Upload, X } from 'lucide-react'
-import { useRef, useState } from 'react'
+import { useRef } from 'react'
 import { Button } from '~/ui/Button'
+import { DropArea } from '~/ui/DropArea'
 import type { useHanded } from './useHanded'
 
 /** Where files are dropped or chosen, and text is pasted. */
 export function HandOver({ handed }: { handed: ReturnType<typeof useHanded> }) {
   const input = useRef<HTMLInputElement>(null)
-  const [over, setOver] = useState(false)
   const { files, text } = handed.handed
   return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: the button within does the same
-    <div
-      onDragOver={(e) => {
-        e.preventDefault()
-        setOver(true)
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(e) => {
-        e.preventDefault()
-        setOver(false)
-        void handed.add(e.dataTransfer.files)
-      }}
-      className={`rounded-sm border border-dashed p-3 ${over ? 'border-slate bg-wash' : 'border-line'}`}
-    >
+    <DropArea onFiles={(list) => void handed.add(list)} className="p-3">
       <input
         ref={input}
         type="file"
@@ -62,6 +49,6 @@ export function HandOver({ handed }: { handed: ReturnType<typeof useHanded> }) {
         className="mt-2 h-20 w-full rounded-sm border border-line bg-sheet p-2 font-mono text-xs"
         onChange={(e) => handed.setText(e.target.value)}
       />
-    </div>
+    </DropArea>
   )
 }

@@ -16,6 +16,8 @@ import { HandOver } from './HandOver'
 import { useHanded } from './useHanded'
 
 interface Props {
+  /** An address alone is of use too: there is a form to fill. */
+  fills: boolean
   onClose(): void
   /** What was kept, and the address that stood with it. */
   onKept(kept: Credential[], address: TakenIn['address']): void
@@ -24,7 +26,7 @@ interface Props {
 const kinds: Record<Offer['kind'], string> = { certificate: 'certificate with its key', authority: 'authority', password: 'log-in' }
 
 /** Takes in whatever somebody was handed, shows what was found in it, and keeps of that what is chosen. */
-export function TakeIn({ onClose, onKept }: Props) {
+export function TakeIn({ fills, onClose, onKept }: Props) {
   const handed = useHanded()
   const { taken, failure, busy, anything } = handed
   const [names, setNames] = useState<Readonly<Record<string, string>>>({})
@@ -38,7 +40,7 @@ export function TakeIn({ onClose, onKept }: Props) {
   const wanted = (taken?.offers ?? []).filter((o) => !left.has(o.id))
   const keep = wanted.filter((o) => o.there === null).map((o) => ({ id: o.id, name: names[o.id] ?? o.name }))
   const there = wanted.flatMap((o) => known.data?.filter((c) => c.id === o.there) ?? [])
-  const usable = wanted.length > 0 || (address?.host ?? null) !== null
+  const usable = wanted.length > 0 || (fills && (address?.host ?? null) !== null)
   const save = () =>
     run(async () => {
       const body = { ...handed.handed, keep, places: keep.some((k) => k.id === 'log-in') ? placesOf(places) : [] }

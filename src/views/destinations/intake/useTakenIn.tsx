@@ -37,6 +37,6 @@ export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): { but
         <PackageOpen size={13} /> Take in what you were handed
       </Button>
     ),
-    dialog: open && <TakeIn onClose={() => setOpen(false)} onKept={fill} />,
+    dialog: open && <TakeIn fills onClose={() => setOpen(false)} onKept={fill} />,
   }
 }

@@ -4,6 +4,7 @@ import type { Tag } from '~/contract/tag'
 import type { GivenRow } from '~/core/tag/plan'
 import type { Understood } from '~/core/tag/sheet'
 import { Button } from '~/ui/Button'
+import { DropArea } from '~/ui/DropArea'
 import { Modal } from '~/ui/Modal'
 import { ProblemNote, WarnNote } from '~/ui/Notes'
 import { bytesText } from '~/ui/time'
@@ -38,7 +39,6 @@ export function ImportDialog({
   const [how, setHow] = useState<Partial<Understood>>({})
   const [sheet, setSheet] = useState<string | undefined>()
   const [large, setLarge] = useState<string | null>(null)
-  const [over, setOver] = useState(false)
   const input = useRef<HTMLInputElement>(null)
   const workbook = brought !== null && 'bytes' in brought && brought.bytes[0] === 0x50 && brought.bytes[1] === 0x4b
   const task = useMemo<Exclude<PlanningTask, { do: 'write' }> | null>(() => {
@@ -91,19 +91,7 @@ export function ImportDialog({
       {large && <ProblemNote problem={{ message: large, hint: 'Split it, or leave out columns that stay as they are' }} />}
       {note}
       {!brought && (
-        // biome-ignore lint/a11y/noStaticElementInteractions: the button within does the same
-        <div
-          onDragOver={(e) => {
-            e.preventDefault()
-            setOver(true)
-          }}
-          onDragLeave={() => setOver(false)}
-          onDrop={(e) => {
-            e.preventDefault()
-            void take(e.dataTransfer.files[0])
-          }}
-          className={`grid place-items-center gap-2 rounded-sm border border-dashed p-8 text-center ${over ? 'border-slate bg-wash' : 'border-line'}`}
-        >
+        <DropArea onFiles={(list) => void take(list[0])} className="grid place-items-center gap-2 p-8 text-center">
           <Button kind="main" onClick={() => input.current?.click()}>
             <Upload size={14} /> Choose a file
           </Button>
@@ -118,7 +106,7 @@ export function ImportDialog({
             The first row holds the names of the columns. Export a few tags to see them all; the guide explains each. Columns that you leave out stay
             as they are.
           </p>
-        </div>
+        </DropArea>
       )}
       {brought && (
         <>
