@@ -67,7 +67,7 @@ describe('what is told of what was handed over', () => {
     const made = ['pkcs8', '-topk8', '-v2', 'aes-256-cbc', '-iter', '3000000', '-passout', 'pass:glaze', '-in', 'kiln-7.key', '-out', 'slow.pem']
     m.openssl(...made)
     const told = await lookAt(handed({ 'slow.pem': m.text('slow.pem') }, { phrases: ['a', 'b', 'c'] }), [], NOW)
-    expect(told.pieces).toMatchObject([{ state: 'broken', name: expect.stringContaining('takes too long') }])
+    expect(told.pieces).toMatchObject([{ state: 'broken', detail: expect.stringContaining('takes too long') }])
   })
 
   it('all that is locked is paid from one purse, in whatever order it stands', async () => {

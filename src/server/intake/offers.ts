@@ -11,6 +11,8 @@ import type { NewCredential } from '~/store/credential'
 import { type Taken, takeIn } from './take-in'
 
 const LOGIN = 'log-in'
+/** What is known, for who finds nothing of it. */
+const KNOWN = 'a certificate begins with -----BEGIN CERTIFICATE-----, an address is like broker.example:8883'
 const further: Record<Extract<Thing['kind'], 'request' | 'revocation' | 'public-key'>, [what: string, detail: string]> = {
   request: ['signing request', 'for an authority; it is of no use to a destination'],
   revocation: ['revocation list', 'says which certificates of its authority are taken back'],
@@ -104,17 +106,13 @@ function pieces({ sorted, locked, broken, further: rest, nothing }: Taken, words
     }),
     ...broken.map(
       (b, i): FoundPiece => ({
-        id: `broken ${i + 1}`,
-        from: b.from,
-        what: 'cannot be read',
-        name: b.why,
-        detail: b.hint,
-        role: null,
-        state: 'broken',
+        ...{ id: `broken ${i + 1}`, from: b.from, what: 'cannot be read', name: '', detail: `${b.why}. ${b.hint}`, role: null, state: 'broken' },
       }),
     ),
     ...nothing.map(
-      (name, i): FoundPiece => ({ id: `nothing ${i + 1}`, from: name, what: 'nothing of use', name: '', detail: '', role: null, state: 'left' }),
+      (name, i): FoundPiece => ({
+        ...{ id: `nothing ${i + 1}`, from: name, what: 'nothing of use', name: '', detail: KNOWN, role: null, state: 'left' },
+      }),
     ),
   ]
 }

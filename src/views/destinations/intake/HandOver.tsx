@@ -25,7 +25,7 @@ export function HandOver({ handed }: { handed: ReturnType<typeof useHanded> }) {
         <Button onClick={() => input.current?.click()}>
           <Upload size={14} /> Choose files
         </Button>
-        <span className="text-muted">or drop them here: certificates, keys, stores, zips, letters, settings. What is what is found out.</span>
+        <span className="text-muted">or drop them here: certificates, keys, stores, zips, letters, settings. Embrik finds out what is what.</span>
       </div>
       {files.length > 0 && (
         <ul aria-label="Files that were chosen" className="mt-2 flex flex-wrap gap-1">

@@ -68,7 +68,7 @@ export function TakeIn({ fills, onClose, onKept }: Props) {
       <HandOver handed={handed} />
       {failure && (
         <div className="mt-3">
-          <ProblemNote problem={failure} />
+          <ProblemNote problem={failure} action={<Button onClick={handed.again}>Look at it again</Button>} />
         </div>
       )}
       {taken?.locked && <Phrase onTry={handed.tryPhrase} />}
@@ -98,18 +98,12 @@ export function TakeIn({ fills, onClose, onKept }: Props) {
           <IntakeFindings findings={taken.findings} />
         </>
       )}
-      {taken && (
+      {taken && taken.pieces.length > 0 && (
         <>
           <Heading level={2} aside={busy && <span className="text-xs text-muted">looks at it</span>}>
             Found
           </Heading>
-          {taken.pieces.length === 0 ? (
-            <p className="text-muted">
-              Nothing that Embrik knows. A certificate begins with -----BEGIN CERTIFICATE-----, an address is like broker.example:8883.
-            </p>
-          ) : (
-            <FoundList pieces={taken.pieces} onCorrect={handed.correct} />
-          )}
+          <FoundList pieces={taken.pieces} onCorrect={handed.correct} />
         </>
       )}
       {!taken && busy && anything && (

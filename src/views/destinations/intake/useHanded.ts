@@ -21,9 +21,11 @@ export function useHanded() {
   const [taken, setTaken] = useState<TakenIn | null>(null)
   const [failure, setFailure] = useState<Failure | null>(null)
   const [busy, setBusy] = useState(false)
+  const [tries, setTries] = useState(0)
   const round = useRef(0)
   const anything = files.length > 0 || text.trim() !== ''
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each try looks at the same once more
   useEffect(() => {
     const mine = ++round.current
     if (!anything) {
@@ -46,7 +48,7 @@ export function useHanded() {
       }
     }, RESTS_MS)
     return () => clearTimeout(timer)
-  }, [files, text, phrases, roles, anything])
+  }, [files, text, phrases, roles, anything, tries])
 
   /** Takes files beside those that are there; one of the same name takes its place. */
   const add = async (list: FileList | null | undefined): Promise<void> => {
@@ -62,6 +64,7 @@ export function useHanded() {
   const handed: HandedOver = { files: [...files], text, phrases: [...phrases], roles }
   return {
     ...{ handed, taken, failure, busy, anything, add, setText },
+    again: () => setTries((n) => n + 1),
     drop: (name: string) => setFiles((old) => old.filter((f) => f.name !== name)),
     tryPhrase: (phrase: string) => setPhrases((old) => (phrase === '' || old.includes(phrase) ? old : [...old, phrase])),
     correct: (word: string, role: WordRole) => setRoles((old) => ({ ...old, [word]: role })),
