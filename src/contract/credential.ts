@@ -27,7 +27,12 @@ export const CredentialDraft = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('password'),
     name: Name,
-    user: z.string().trim().min(1, 'Which user?').max(200),
+    user: z
+      .string()
+      .trim()
+      .min(1, 'Which user?')
+      .max(200)
+      .refine((s) => !/\p{Cc}/u.test(s), 'No control characters, please'),
     password: z.string().min(1, 'Which password?').max(1000),
     places: Places.default([]),
   }),

@@ -36,6 +36,14 @@ test('three files with wrong names and a letter fill the form of a destination',
   await expect(found(page, 'taken authority')).toContainText('key.pem')
   await expect(found(page, 'handed-7')).toBeVisible()
   await expect(sheet(page)).not.toContainText('PRIVATE KEY')
+  // Nothing of it is kept when one thing of it cannot be.
+  const text = await sheet(page).getByLabel('Text').inputValue()
+  await sheet(page)
+    .getByLabel('Text')
+    .fill(`${text}\nuser: ${'k'.repeat(300)}\npassword: Glaze-and-slip-7`)
+  await sheet(page).getByRole('button', { name: 'Keep all 2' }).click()
+  await expect(sheet(page).getByRole('alert')).toContainText('The user cannot be kept so')
+  await sheet(page).getByLabel('Text').fill(text)
   await sheet(page).getByLabel('Name of the certificate with its key').fill('Handed reader')
   // The demo trusts this authority already: it is not kept twice.
   await expect(sheet(page)).toContainText('is kept already: Varnmoor Works Authority')

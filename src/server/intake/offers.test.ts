@@ -187,6 +187,17 @@ describe('what is kept', () => {
     expect(login).toMatchObject({ user: 'kiln-7', secret: 'Glaze-and-slip-7', places: ['mqtts://broker.varnmoor.example:8884'] })
   })
 
+  it('what nobody could type is not kept either', async () => {
+    for (const [user, words] of [
+      [`kiln${'7'.repeat(300)}`, 'Too big'],
+      ['kiln\u00007', 'control characters'],
+    ] as const) {
+      const text = JSON.stringify({ user, password: 'Glaze-and-slip-7' })
+      const keep = KeepHanded.parse({ ...handed({}, { text }), keep: [{ id: 'log-in', name: 'Kiln' }] })
+      await expect(toKeep(keep)).rejects.toMatchObject({ failure: { fields: { user: expect.stringContaining(words) } } })
+    }
+  })
+
   it('nothing, where something is not there or two have one name', async () => {
     const told = await lookAt(whole(), [], NOW)
     const [one, other] = told.offers

@@ -1,5 +1,5 @@
-import type { CertificateFacts, Credential } from '~/contract/credential'
-import { FailureError, fail } from '~/contract/failure'
+import { type CertificateFacts, type Credential, CredentialDraft } from '~/contract/credential'
+import { FailureError, fail, invalid } from '~/contract/failure'
 import type { FoundPiece, HandedOver, IntakeFinding, KeepHanded, Offer, TakenIn, WordRole } from '~/contract/intake'
 import { certificateFacts } from '~/core/credential/certificate'
 import { certificateFindings, kitFindings } from '~/core/credential/intake/checks'
@@ -8,6 +8,7 @@ import type { Kit, Link } from '~/core/credential/intake/kits'
 import { issuerName, nameOf } from '~/core/credential/intake/names'
 import { roleWords } from '~/core/credential/intake/word-roles'
 import type { NewCredential } from '~/store/credential'
+import { examineCredential } from '../credentials'
 import { type Taken, takeIn } from './take-in'
 
 const LOGIN = 'log-in'
@@ -132,7 +133,8 @@ function findings({ sorted, links }: Taken, now: number): IntakeFinding[] {
 
 interface Kept {
   offer: Offer
-  credential: Omit<NewCredential, 'name'>
+  /** As somebody would have typed it, but for its name. */
+  draft: object
 }
 
 async function offered({ sorted }: Taken, words: readonly Roled[]): Promise<Kept[]> {
@@ -154,14 +156,14 @@ async function ofKit(kit: Kit): Promise<Kept> {
     user: null,
     there: null,
   }
-  return { offer, credential: { kind: 'certificate', certificate, facts, user: null, secret: kit.key.pem } }
+  return { offer, draft: { kind: 'certificate', certificate, key: kit.key.pem } }
 }
 
 async function ofAuthority(l: Link): Promise<Kept> {
   const certificate = pem([l])
   const facts = await certificateFacts(certificate)
   const offer: Offer = { id: idOf('authority', facts), kind: 'authority', name: nameOf(l.certificate).slice(0, 80), facts, user: null, there: null }
-  return { offer, credential: { kind: 'authority', certificate, facts, user: null, secret: null } }
+  return { offer, draft: { kind: 'authority', certificate } }
 }
 
 const idOf = (kind: string, facts: CertificateFacts) => `${kind} ${facts.sha256.slice(0, 24)}`
@@ -175,30 +177,34 @@ function ofLogin(words: readonly Roled[]): Kept[] {
   const host = first('host')
   const name = (host === undefined ? user : `${user} at ${host}`).slice(0, 80)
   const offer: Offer = { id: LOGIN, kind: 'password', name, facts: null, user, there: null }
-  return [{ offer, credential: { kind: 'password', certificate: null, facts: null, user, secret } }]
+  return [{ offer, draft: { kind: 'password', user, password: secret } }]
 }
 
-/** What is to be kept of what was handed over, as credentials; all of it, or a failure that says what is wrong. */
+/** What is to be kept of what was handed over, by the same rules as what is typed: all of it, or a failure that says what is wrong. */
 export async function toKeep(handed: KeepHanded): Promise<NewCredential[]> {
   const all = await taken(handed)
   const offers = await offered(all, roled(all, handed.roles))
-  return handed.keep.map(({ id, name }, i) => {
-    const kept = offers.find(({ offer }) => offer.id === id)
-    if (!kept)
-      throw fail(
-        422,
-        'intake.gone',
-        'What was to be kept is not among what was handed over',
-        'Hand it over again, with its pass phrase',
-        'credential',
-      )
-    if (handed.keep.some((other, at) => at < i && other.name === name)) {
-      const fields = { [`keep.${i}.name`]: 'Another one has this name' }
-      throw new FailureError(
-        { code: 'intake.name', message: 'Two of them have one name', hint: 'Give each its own', where: 'credential', fields },
-        422,
-      )
-    }
-    return { ...kept.credential, name, ...(kept.credential.kind === 'password' && { places: handed.places }) }
-  })
+  return Promise.all(
+    handed.keep.map(({ id, name }, i) => {
+      const kept = offers.find(({ offer }) => offer.id === id)
+      if (!kept)
+        throw fail(
+          422,
+          'intake.gone',
+          'What was to be kept is not among what was handed over',
+          'Hand it over again, with its pass phrase',
+          'credential',
+        )
+      if (handed.keep.some((other, at) => at < i && other.name === name)) {
+        const fields = { [`keep.${i}.name`]: 'Another one has this name' }
+        throw new FailureError(
+          { code: 'intake.name', message: 'Two of them have one name', hint: 'Give each its own', where: 'credential', fields },
+          422,
+        )
+      }
+      const draft = CredentialDraft.safeParse({ ...kept.draft, name, places: handed.places })
+      if (!draft.success) throw invalid(draft.error)
+      return examineCredential(draft.data)
+    }),
+  )
 }

@@ -60,8 +60,7 @@ export function linkOf(der: Uint8Array, from: string): Link | null {
       certificate,
       der,
       spki: new Uint8Array(certificate.publicKey.rawData),
-      // Of the time before extensions whoever signed itself is one.
-      authority: constraints ? constraints.ca : selfIssued && certificate.extensions.length === 0,
+      authority: constraints?.ca ?? false,
       selfIssued,
     }
   } catch {

@@ -40,6 +40,7 @@ export function TakeIn({ fills, onClose, onKept }: Props) {
   const wanted = (taken?.offers ?? []).filter((o) => !left.has(o.id))
   const keep = wanted.filter((o) => o.there === null).map((o) => ({ id: o.id, name: names[o.id] ?? o.name }))
   const there = wanted.flatMap((o) => known.data?.filter((c) => c.id === o.there) ?? [])
+  const elsewhere = Object.entries(fields).find(([field]) => !/^(keep|places)\b/.test(field))
   const usable = wanted.length > 0 || (fills && (address?.host ?? null) !== null)
   const save = () =>
     run(async () => {
@@ -69,6 +70,11 @@ export function TakeIn({ fills, onClose, onKept }: Props) {
       {failure && (
         <div className="mt-3">
           <ProblemNote problem={failure} action={<Button onClick={handed.again}>Look at it again</Button>} />
+        </div>
+      )}
+      {elsewhere && (
+        <div className="mt-3">
+          <ProblemNote problem={{ message: `The ${elsewhere[0]} cannot be kept so: ${elsewhere[1]}`, hint: 'Correct it in what you handed over' }} />
         </div>
       )}
       {taken?.locked && <Phrase onTry={handed.tryPhrase} />}
