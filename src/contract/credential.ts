@@ -53,6 +53,10 @@ export const CertificateFacts = z.object({
   authority: z.boolean(),
   key: z.string(),
   chain: z.number().int().describe('How many certificates the PEM holds'),
+  lists: z
+    .array(z.object({ issuer: z.string(), until: z.string().nullable() }))
+    .optional()
+    .describe('Revocation lists in the PEM, and until when each is good'),
 })
 export type CertificateFacts = z.infer<typeof CertificateFacts>
 

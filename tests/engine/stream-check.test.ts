@@ -111,7 +111,7 @@ it('tells apart what goes wrong, each with its words and what to do', async () =
     ['no log-in where one is wanted', check(target(plain)), 'login: stream.closed'],
     ['TLS where there is none', check(target(nobody, onTls, authority(pki.ca))), 'login: stream.tls'],
     ['no TLS where it is wanted', check(target(secure, ...logged())), 'login: stream.closed'],
-    ['another authority', check(target(secure, ...logged(onTls, authority(other.ca)))), 'login: stream.certificate'],
+    ['another authority', check(target(secure, ...logged(onTls, authority(other.ca)))), 'login: tls.authority'],
     ['another protocol', check(target(at(web))), 'login: stream.closed'],
     ['nodes that are named as nobody reaches them', check(target(elsewhere)), 'nodes: stream.refused'],
     ['a missing topic', check(target(plain, ...logged()), ['varnmoor.none']), 'topics: stream.no-topic'],

@@ -48,6 +48,19 @@ export class Maker {
       `${name}.crt`,
     )
   }
+
+  /** The revocation list of an authority: NAME.crl. */
+  revocations(name: string, o: { of?: string[]; days?: number } = {}): void {
+    const { of = [], days = 30 } = o
+    this.write(`${name}.index`, '')
+    this.write(`${name}.cnf`, `[ca]\ndefault_ca=d\n[d]\ndatabase=${name}.index\ndefault_md=sha256\ndefault_crl_days=30\n`)
+    const signed = ['-config', `${name}.cnf`, '-keyfile', `${name}.key`, '-cert', `${name}.crt`]
+    for (const one of of) this.openssl('ca', ...signed, '-revoke', `${one}.crt`)
+    const from = new Date(Date.now() - 60 * 86_400_000)
+    const until = new Date(Date.now() + days * 86_400_000)
+    const time = (at: Date) => at.toISOString().replace(/[-:T]|\.\d+/g, '')
+    this.openssl('ca', ...signed, '-gencrl', '-crl_lastupdate', time(from), '-crl_nextupdate', time(until), '-out', `${name}.crl`)
+  }
 }
 
 const AUTHORITY = 'basicConstraints=critical,CA:TRUE\nkeyUsage=critical,keyCertSign,cRLSign'

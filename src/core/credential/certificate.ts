@@ -23,10 +23,24 @@ export function readChain(pem: string): x509.X509Certificate[] {
   })
 }
 
+/** The revocation lists of a PEM text (RFC 5280 5), in its order. */
+export function readLists(pem: string): x509.X509Crl[] {
+  return (pem.match(/-----BEGIN X509 CRL-----[\s\S]*?-----END X509 CRL-----/g) ?? []).map((block, i) => {
+    try {
+      const list = new x509.X509Crl(block)
+      if (Number.isFinite(+list.thisUpdate)) return list
+    } catch {
+      // Told with the others.
+    }
+    throw new CertificateError(`Revocation list ${i + 1} cannot be read: was it cut short while copying?`)
+  })
+}
+
 /** What is worth knowing of the first certificate in a PEM text. */
 export async function certificateFacts(pem: string): Promise<CertificateFacts> {
   const chain = readChain(pem)
   const first = chain[0]!
+  const lists = readLists(pem)
   const names = first.getExtension(x509.SubjectAlternativeNameExtension)
   const constraints = first.getExtension(x509.BasicConstraintsExtension)
   const algorithm = first.publicKey.algorithm as { name: string; namedCurve?: string; modulusLength?: number }
@@ -42,5 +56,6 @@ export async function certificateFacts(pem: string): Promise<CertificateFacts> {
     authority: constraints?.ca ?? false,
     key: algorithm.namedCurve ? `ECDSA ${algorithm.namedCurve}` : `RSA ${algorithm.modulusLength ?? ''}`.trim(),
     chain: chain.length,
+    ...(lists.length > 0 && { lists: lists.map((l) => ({ issuer: l.issuer, until: l.nextUpdate?.toISOString() ?? null })) }),
   }
 }

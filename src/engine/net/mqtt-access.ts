@@ -1,8 +1,9 @@
 import { type Socket, connect as tcpConnect } from 'node:net'
-import { type TLSSocket, connect as tlsConnect } from 'node:tls'
+import { type ConnectionOptions, type TLSSocket, connect as tlsConnect } from 'node:tls'
 import { type Failure, FailureError } from '~/contract/failure'
 import type { OpenCredential } from '~/store/credential'
 import { wordsOf } from '../log'
+import { certificateFailure, trusted } from './peer-certificate'
 import { reach } from './reach'
 
 /** Where and as whom to connect to a broker; secrets opened, so never logged. */
@@ -73,11 +74,11 @@ export function speaksTls(host: string, port: number): Promise<boolean> {
 }
 
 /** Host, port and certificates, as Node's TLS and the MQTT client take them. */
-export function tlsOptions(a: MqttAccess): { host: string; port: number; ca?: string; cert?: string; key?: string; servername?: string } {
+export function tlsOptions(a: MqttAccess): Pick<ConnectionOptions, 'host' | 'port' | 'ca' | 'crl' | 'cert' | 'key' | 'servername'> {
   return {
     host: a.host,
     port: a.port,
-    ...(a.ca && { ca: a.ca }),
+    ...trusted(a.ca),
     ...(a.cert && a.key && { cert: a.cert, key: a.key }),
     ...(/^[\d.]+$|:/.test(a.host) ? {} : { servername: a.host }),
   }
@@ -112,34 +113,14 @@ export function openSocket(a: MqttAccess): Promise<Socket | TLSSocket> {
 /** Puts what sockets and TLS throw into words with what to do. */
 export function mqttFailure(e: unknown, a: Pick<MqttAccess, 'host' | 'port' | 'cert'>, where: Failure['where'] = 'destination'): Failure {
   if (e instanceof FailureError) return { ...e.failure, where }
+  const certificate = certificateFailure(e, a.host, where)
+  if (certificate) return certificate
   const code = (e as { code?: string }).code ?? ''
   const words = wordsOf(e)
   const known: Record<string, [string, string, string]> = {
     ECONNREFUSED: ['port.refused', `Nothing listens on port ${a.port} of ${a.host}`, 'Check the port, and that the broker is running'],
     ENOTFOUND: ['name.unknown', `The name ${a.host} cannot be resolved`, 'Check the spelling, or use the IP address'],
     ETIMEDOUT: ['port.silent', `No answer from ${a.host}:${a.port}`, 'A firewall may be in between'],
-    CERT_HAS_EXPIRED: ['tls.expired', "The broker's certificate has expired", 'It must be renewed there; check the clocks of both sides too'],
-    ERR_TLS_CERT_ALTNAME_INVALID: ['tls.host', `The broker's certificate is not for ${a.host}`, 'Use the name that stands in the certificate'],
-    DEPTH_ZERO_SELF_SIGNED_CERT: [
-      'tls.authority',
-      "The broker's certificate is signed by itself, not by the chosen authority",
-      'Take its certificate over as an authority if you trust it',
-    ],
-    SELF_SIGNED_CERT_IN_CHAIN: [
-      'tls.authority',
-      "The broker's chain ends in an authority that is not the chosen one",
-      'Choose the authority that signed the broker',
-    ],
-    UNABLE_TO_VERIFY_LEAF_SIGNATURE: [
-      'tls.authority',
-      "The chosen authority did not sign the broker's certificate",
-      'Choose the authority that signed the broker',
-    ],
-    UNABLE_TO_GET_ISSUER_CERT_LOCALLY: [
-      'tls.authority',
-      "The chosen authority did not sign the broker's certificate",
-      'Choose the authority that signed the broker',
-    ],
     ERR_SSL_WRONG_VERSION_NUMBER: ['tls.none', 'The port does not speak TLS', 'Switch TLS off, or take the TLS port (often 8883)'],
     EPROTO: ['tls.none', 'The port does not speak TLS as expected', 'Check port and TLS'],
     EPROTOCOL: [

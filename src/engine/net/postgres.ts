@@ -2,6 +2,7 @@ import type { Socket } from 'node:net'
 import pg from 'pg'
 import { type Failure, FailureError } from '~/contract/failure'
 import { wordsOf } from '../log'
+import { certificateFailure, trusted } from './peer-certificate'
 import { reach } from './reach'
 import { portFailure } from './steps'
 
@@ -34,7 +35,7 @@ export async function openPostgres(a: PostgresAccess, lost: (e: unknown) => void
     database: a.database,
     user: a.user,
     password: a.password,
-    ...(a.tls && { ssl: { ...(a.tls.ca !== null && { ca: a.tls.ca }), ...(/^[\d.]+$|:/.test(a.host) ? {} : { servername: a.host }) } }),
+    ...(a.tls && { ssl: { ...trusted(a.tls.ca), ...(/^[\d.]+$|:/.test(a.host) ? {} : { servername: a.host }) } }),
     application_name: a.name,
     types: a.types,
     connectionTimeoutMillis: CONNECT_MS,
@@ -83,9 +84,8 @@ export function connectFailure(e: unknown, a: Pick<PostgresAccess, 'host' | 'por
   if (code === 'ENOTFOUND' || code === 'EAI_AGAIN')
     return say('name.unknown', `The name ${a.host} cannot be resolved`, 'Check the spelling, or use the IP address')
   if (/server does not support SSL/i.test(words)) return say('tls.none', 'The server does not speak TLS', 'Switch TLS off, or ask for it there')
-  if (code === 'CERT_HAS_EXPIRED') return say('tls.expired', "The server's certificate has expired", 'Have it renewed there; check the clock here')
-  if (code === 'ERR_TLS_CERT_ALTNAME_INVALID')
-    return say('tls.name', "The server's certificate is for another name", 'Use the name that stands in the certificate')
+  const certificate = certificateFailure(e, a.host, where)
+  if (certificate) return certificate
   if (/self.signed|unable to verify|unable to get|certificate/i.test(words))
     return say('tls.authority', `The server's certificate is not accepted: ${words}`, 'Choose the authority that signed it')
   return null

@@ -1,4 +1,5 @@
 import { connect as connectTls, type SecureContextOptions } from 'node:tls'
+import { trusted } from './peer-certificate'
 import { reach } from './reach'
 
 const ANSWER_MS = 8000
@@ -7,13 +8,13 @@ const ANSWER_MS = 8000
 export function tlsGreeting(
   host: string,
   port: number,
-  trusted: string | null,
+  authority: string | null,
   tls: SecureContextOptions = {},
 ): Promise<{ detail: string; facts: Record<string, string> }> {
   return new Promise((done, failed) => {
     const socket = connectTls({
       ...reach.to(host, port),
-      ...(trusted !== null && { ca: trusted }),
+      ...trusted(authority),
       ...tls,
       servername: /^[\d.]+$|:/.test(host) ? '' : host,
       ALPNProtocols: ['http/1.1'],

@@ -1,29 +1,16 @@
 import { type Failure, FailureError } from '~/contract/failure'
 import { wordsOf } from '../log'
+import { certificateFailure } from './peer-certificate'
 import { portFailure } from './steps'
-
-const certificate: Readonly<Record<string, [code: string, words: string, hint: string]>> = {
-  CERT_HAS_EXPIRED: ['expired', 'its certificate has expired', 'Have it renewed there; check the clock here'],
-  CERT_NOT_YET_VALID: ['not-yet', 'its certificate is not valid yet', 'Check the clocks of both sides'],
-  ERR_TLS_CERT_ALTNAME_INVALID: ['name', 'its certificate is for another name', 'Use the name that stands in the certificate'],
-  DEPTH_ZERO_SELF_SIGNED_CERT: ['authority', 'its certificate is signed by itself', 'Choose that certificate as trusted authority'],
-  SELF_SIGNED_CERT_IN_CHAIN: ['authority', 'its authority is not trusted here', 'Choose its authority as trusted'],
-  UNABLE_TO_VERIFY_LEAF_SIGNATURE: [
-    'authority',
-    'its authority is not trusted here',
-    'Choose its authority as trusted; the server may not send its chain',
-  ],
-  CERT_SIGNATURE_FAILURE: ['authority', 'it is signed by another authority of the same name', 'Choose the authority that signed it'],
-  UNABLE_TO_GET_ISSUER_CERT_LOCALLY: ['authority', 'its authority is not trusted here', 'Choose its authority as trusted'],
-  ERR_SSL_TLSV13_ALERT_CERTIFICATE_REQUIRED: ['client', 'it wants a certificate of ours', 'Log in by certificate'],
-}
 
 /** Why there is no answer. */
 export function failureOfWeb(e: unknown, url: URL): Failure {
   if (e instanceof FailureError) return { ...e.failure, where: 'destination' }
   const { code = '' } = e as { code?: string }
-  const known = certificate[code]
-  if (known) return { code: `tls.${known[0]}`, message: `${url.host}: ${known[1]}`, hint: known[2], where: 'destination' }
+  const certificate = certificateFailure(e, url.host, 'destination')
+  if (certificate) return certificate
+  if (code === 'ERR_SSL_TLSV13_ALERT_CERTIFICATE_REQUIRED')
+    return { code: 'tls.client', message: `${url.host} wants a certificate of ours`, hint: 'Log in by certificate', where: 'destination' }
   if (code === 'EPROTO' || code.startsWith('ERR_SSL'))
     return {
       code: 'tls.protocol',

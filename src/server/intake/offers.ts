@@ -1,37 +1,18 @@
 import { type CertificateFacts, type Credential, CredentialDraft } from '~/contract/credential'
 import { FailureError, fail, invalid } from '~/contract/failure'
-import type { FoundPiece, HandedOver, IntakeFinding, KeepHanded, Offer, TakenIn, WordRole } from '~/contract/intake'
+import type { HandedOver, KeepHanded, Offer, TakenIn, WordRole } from '~/contract/intake'
 import { certificateFacts } from '~/core/credential/certificate'
-import { certificateFindings, kitFindings } from '~/core/credential/intake/checks'
-import type { Thing, Word } from '~/core/credential/intake/found'
 import type { Kit, Link } from '~/core/credential/intake/kits'
-import { issuerName, nameOf } from '~/core/credential/intake/names'
-import { roleWords } from '~/core/credential/intake/word-roles'
+import { nameOf } from '~/core/credential/intake/names'
+import { pemOf } from '~/core/credential/intake/pem'
+import type { List } from '~/core/credential/intake/revoked'
 import type { NewCredential } from '~/store/credential'
 import { examineCredential } from '../credentials'
+import { findings } from './findings'
+import { pieces, type Roled, roled } from './pieces'
 import { type Taken, takeIn } from './take-in'
 
 const LOGIN = 'log-in'
-/** What is known, for who finds nothing of it. */
-const KNOWN = 'a certificate begins with -----BEGIN CERTIFICATE-----, an address is like broker.example:8883'
-const further: Record<Extract<Thing['kind'], 'request' | 'revocation' | 'public-key'>, [what: string, detail: string]> = {
-  request: ['signing request', 'for an authority; it is of no use to a destination'],
-  revocation: ['revocation list', 'says which certificates of its authority are taken back'],
-  'public-key': ['public key', 'without a certificate it is of no use to a destination'],
-}
-const SECRET: readonly WordRole[] = ['password', 'token', 'shared-key', 'pass-phrase']
-
-/** A word in the role that it was given, its own or a corrected one. */
-interface Roled extends Word {
-  id: string
-}
-
-function roled(taken: Taken, roles: HandedOver['roles']): Roled[] {
-  return taken.words.map((w, i) => {
-    const id = `word ${i + 1}`
-    return { ...w, id, role: roles[id] ?? w.role }
-  })
-}
 
 async function taken(handed: HandedOver): Promise<Taken> {
   const files = handed.files.map(({ name, content }) => ({ name, octets: new Uint8Array(Buffer.from(content, 'base64')) }))
@@ -47,88 +28,17 @@ export async function lookAt(handed: HandedOver, known: readonly Pick<Credential
   const port = Number(of('port') ?? Number.NaN)
   return {
     pieces: pieces(all, words),
-    findings: findings(all, now),
-    offers: (await offered(all, words)).map(({ offer }) => ({
-      ...offer,
-      there: known.find((c) => c.kind === offer.kind && c.facts !== null && c.facts.sha256 === offer.facts?.sha256)?.id ?? null,
-    })),
+    findings: await findings(all, words, now),
+    offers: (await offered(all, words, now)).map(({ offer }) => ({ ...offer, there: known.find((c) => isSame(c, offer))?.id ?? null })),
     address: { host: of('host'), port: Number.isInteger(port) ? port : null, scheme: of('scheme'), path: of('path'), identity: of('identity') },
     locked: all.locked.length > 0,
   }
 }
 
-/** What nobody knows may be secret: enough of it to know it again. */
-const hinted = (value: string): string => (/\s/.test(value) || value.length < 6 ? value : `${value.slice(0, 2)}..., ${value.length} characters`)
-
-function pieces({ sorted, locked, broken, further: rest, nothing }: Taken, words: readonly Roled[]): FoundPiece[] {
-  const { kits, authorities, between, others, keys } = sorted
-  const certificate = (l: Link, what: string, i: number, detail = until(l)): FoundPiece => ({
-    ...{ id: `${what} ${i + 1}`, from: l.from, what, name: nameOf(l.certificate), detail, role: null, state: 'taken' },
-  })
-  const inChains = [...new Set(kits.flatMap((kit) => kit.chain))]
-  return [
-    ...kits.map((kit, i) => certificate(kit.own, 'certificate with its key', i, `${until(kit.own)}; its key from ${kit.key.from}`)),
-    ...inChains.map((l, i) => certificate(l, 'link of the chain', i)),
-    ...authorities.map((l, i) => certificate(l, 'authority', i)),
-    ...between.map((l, i) => certificate(l, 'authority between', i)),
-    ...others.map((l, i): FoundPiece => ({ ...certificate(l, 'certificate of somebody else', i), state: 'left' })),
-    ...keys.map(
-      (k, i): FoundPiece => ({
-        id: `key ${i + 1}`,
-        from: k.from,
-        what: 'private key',
-        name: '',
-        detail: 'no certificate here belongs to it',
-        role: null,
-        state: 'left',
-      }),
-    ),
-    ...words
-      .filter((w) => w.role !== 'other' || w.name !== '')
-      .map((w): FoundPiece => {
-        const detail = SECRET.includes(w.role) ? `${w.value.length} characters` : w.role === 'other' ? hinted(w.value) : w.value
-        return { id: w.id, from: w.from, what: roleWords[w.role], name: w.name, detail, role: w.role, state: w.role === 'other' ? 'left' : 'taken' }
-      }),
-    ...rest.map((t, i): FoundPiece => {
-      const [what, detail] = further[t.kind as keyof typeof further]
-      return { id: `further ${i + 1}`, from: t.from, what, name: '', detail, role: null, state: 'left' }
-    }),
-    ...locked.map((l, i): FoundPiece => {
-      const detail = l.wrong ? 'none of the pass phrases opens it' : 'asks for a pass phrase'
-      return {
-        id: `locked ${i + 1}`,
-        from: l.from,
-        what: l.kind === 'store' ? 'store of keys' : 'private key',
-        name: '',
-        detail,
-        role: null,
-        state: 'locked',
-      }
-    }),
-    ...broken.map(
-      (b, i): FoundPiece => ({
-        ...{ id: `broken ${i + 1}`, from: b.from, what: 'cannot be read', name: '', detail: `${b.why}. ${b.hint}`, role: null, state: 'broken' },
-      }),
-    ),
-    ...nothing.map(
-      (name, i): FoundPiece => ({
-        ...{ id: `nothing ${i + 1}`, from: name, what: 'nothing of use', name: '', detail: KNOWN, role: null, state: 'left' },
-      }),
-    ),
-  ]
-}
-
-const until = (l: Link) => `by ${issuerName(l.certificate)}, until ${l.certificate.notAfter.toISOString().slice(0, 10)}`
-
-function findings({ sorted, links }: Taken, now: number): IntakeFinding[] {
-  return [
-    ...sorted.kits.flatMap((kit) => [
-      ...certificateFindings(kit.own, 'client', now),
-      ...kit.chain.flatMap((l) => certificateFindings(l, 'authority', now)),
-      ...kitFindings(kit, links),
-    ]),
-    ...sorted.authorities.flatMap((l) => certificateFindings(l, 'authority', now)),
-  ]
+/** Whether a credential is just what is offered: the same certificate, with the same revocation lists. */
+function isSame({ kind, facts }: Pick<Credential, 'kind' | 'facts'>, offer: Offer): boolean {
+  if (kind !== offer.kind || facts === null || facts.sha256 !== offer.facts?.sha256) return false
+  return (offer.facts.lists ?? []).every((l) => facts.lists?.some((there) => there.issuer === l.issuer && there.until === l.until))
 }
 
 interface Kept {
@@ -137,9 +47,10 @@ interface Kept {
   draft: object
 }
 
-async function offered({ sorted }: Taken, words: readonly Roled[]): Promise<Kept[]> {
+async function offered({ sorted, links, lists }: Taken, words: readonly Roled[], now: number): Promise<Kept[]> {
+  const good = lists.filter(({ list }) => !list.nextUpdate || +list.nextUpdate > now)
   const kits = await Promise.all(sorted.kits.map((kit) => ofKit(kit)))
-  const authorities = await Promise.all(sorted.authorities.map((l) => ofAuthority(l)))
+  const authorities = await Promise.all(sorted.authorities.map((l) => ofAuthority(l, listsUnder(l, good, links))))
   return [...kits, ...authorities, ...ofLogin(words)]
 }
 
@@ -159,8 +70,15 @@ async function ofKit(kit: Kit): Promise<Kept> {
   return { offer, draft: { kind: 'certificate', certificate, key: kit.key.pem } }
 }
 
-async function ofAuthority(l: Link): Promise<Kept> {
-  const certificate = pem([l])
+/** The lists of an authority, and of those between that it signed: with one of them, all of a chain are asked for. */
+function listsUnder(authority: Link, lists: readonly List[], links: readonly Link[]): List[] {
+  const { subject } = authority.certificate
+  const under = links.filter((l) => l.certificate.issuer === subject).map((l) => l.certificate.subject)
+  return lists.filter(({ list }) => list.issuer === subject || under.includes(list.issuer))
+}
+
+async function ofAuthority(l: Link, lists: readonly List[]): Promise<Kept> {
+  const certificate = pem([l]) + lists.map(({ der }) => pemOf('X509 CRL', der)).join('')
   const facts = await certificateFacts(certificate)
   const offer: Offer = { id: idOf('authority', facts), kind: 'authority', name: nameOf(l.certificate).slice(0, 80), facts, user: null, there: null }
   return { offer, draft: { kind: 'authority', certificate } }
@@ -181,9 +99,9 @@ function ofLogin(words: readonly Roled[]): Kept[] {
 }
 
 /** What is to be kept of what was handed over, by the same rules as what is typed: all of it, or a failure that says what is wrong. */
-export async function toKeep(handed: KeepHanded): Promise<NewCredential[]> {
+export async function toKeep(handed: KeepHanded, now = Date.now()): Promise<NewCredential[]> {
   const all = await taken(handed)
-  const offers = await offered(all, roled(all, handed.roles))
+  const offers = await offered(all, roled(all, handed.roles), now)
   return Promise.all(
     handed.keep.map(({ id, name }, i) => {
       const kept = offers.find(({ offer }) => offer.id === id)

@@ -28,7 +28,7 @@ function zipped(files: Record<string, Uint8Array>): Promise<Uint8Array> {
 
 /** What was made of it, in short. */
 async function told(handed: Handed[], phrases: string[] = []) {
-  const { sorted, words, locked, broken, further, nothing } = await takeIn(handed, phrases)
+  const { sorted, words, locked, broken, further, lists, nothing } = await takeIn(handed, phrases)
   const names = (links: { certificate: Parameters<typeof nameOf>[0] }[]) => links.map((l) => nameOf(l.certificate))
   return {
     kits: sorted.kits.map((k) => [...names([k.own, ...k.chain]), k.root && nameOf(k.root.certificate)]),
@@ -40,10 +40,23 @@ async function told(handed: Handed[], phrases: string[] = []) {
     locked: locked.map((l) => `${l.kind}${l.wrong ? ', wrong' : ''}`),
     broken: broken.map((b) => b.why),
     further: further.map((t) => t.kind),
+    lists: lists.map((l) => l.issuer),
     nothing,
   }
 }
-const nothing = { kits: [], authorities: [], between: [], others: [], keys: 0, words: {}, locked: [], broken: [], further: [], nothing: [] }
+const nothing = {
+  kits: [],
+  authorities: [],
+  between: [],
+  others: [],
+  keys: 0,
+  words: {},
+  locked: [],
+  broken: [],
+  further: [],
+  lists: [],
+  nothing: [],
+}
 const whole = { ...nothing, kits: [['kiln-7', 'works-between', 'works-root']], authorities: ['works-root'] }
 
 describe('keys and certificates, as other people make them', () => {
@@ -158,13 +171,12 @@ describe('keys and certificates, as other people make them', () => {
   })
 
   it('requests, revocation lists and public keys are known for what they are', async () => {
-    m.write('index.txt', '')
-    m.write('ca.cnf', '[ca]\ndefault_ca=d\n[d]\ndatabase=index.txt\ndefault_md=sha256\ndefault_crl_days=30\n')
-    m.openssl('ca', '-config', 'ca.cnf', '-gencrl', '-keyfile', 'works-root.key', '-cert', 'works-root.crt', '-out', 'works.crl')
+    m.revocations('works-root')
     m.openssl('pkey', '-in', 'kiln-7.key', '-pubout', '-out', 'kiln.pub')
-    expect(await told([file('kiln-7.csr'), file('works.crl'), file('kiln.pub')])).toEqual({
+    expect(await told([file('kiln-7.csr'), file('works-root.crl'), file('kiln.pub')])).toEqual({
       ...nothing,
-      further: ['request', 'revocation', 'public-key'],
+      further: ['request', 'public-key'],
+      lists: ['works-root'],
     })
   })
 

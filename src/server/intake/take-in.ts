@@ -2,6 +2,7 @@ import { certificatesOf, derKind, derLength, derValues, roundsOf } from '~/core/
 import type { Broken, Found, Thing, ThingKind, Word } from '~/core/credential/intake/found'
 import { type Link, linkOf, type OpenKey, type Sorted, sorted } from '~/core/credential/intake/kits'
 import { readPem } from '~/core/credential/intake/pem'
+import { type List, listIn } from '~/core/credential/intake/revoked'
 import { jsonLeaves, readWords, valued } from '~/core/credential/intake/words'
 import { openKey } from './keys'
 import { openStore, roundsOfStore } from './pkcs12'
@@ -29,14 +30,16 @@ export interface Taken {
   words: Word[]
   locked: Locked[]
   broken: Broken[]
-  /** Signing requests, revocation lists, public keys. */
+  /** Signing requests, public keys. */
   further: Thing[]
+  /** Revocation lists that can be read. */
+  lists: List[]
   /** Files in which nothing was found. */
   nothing: string[]
 }
 
 /** More of them are no kit that somebody hands over for one destination. */
-const MOST = { certificates: 200, keys: 50, words: 300, broken: 100 }
+const MOST = { certificates: 200, keys: 50, words: 300, broken: 100, lists: 20 }
 
 /** Text larger than this is none that somebody hands over. */
 const TEXT_MOST = 2 << 20
@@ -54,7 +57,7 @@ export async function takeIn(handed: readonly Handed[], phrases: readonly string
   const words = found.filter((f) => f.kind === 'word').slice(0, MOST.words)
   // A pass phrase may stand beside what it opens.
   const all = [...new Set([...phrases, ...words.filter((w) => w.role === 'pass-phrase' || w.role === 'password').map((w) => w.value)])]
-  const { links, keys, locked, further, useless } = await openAll(
+  const { links, keys, locked, further, lists, useless } = await openAll(
     found.filter((f) => f.kind !== 'word' && f.kind !== 'broken'),
     all,
     phrases.length > 0,
@@ -72,6 +75,7 @@ export async function takeIn(handed: readonly Handed[], phrases: readonly string
     locked: locked.slice(0, MOST.broken),
     broken: broken.slice(0, MOST.broken),
     further: further.slice(0, MOST.broken),
+    lists: lists.slice(0, MOST.lists),
     nothing,
   }
 }
@@ -148,6 +152,7 @@ interface Opened {
   keys: OpenKey[]
   locked: Locked[]
   further: Thing[]
+  lists: List[]
   useless: Broken[]
 }
 
@@ -157,7 +162,7 @@ const ROUNDS_MOST = 4_000_000
 const NEW_ONE = 'Ask for it in another form, such as PEM'
 
 async function openAll(things: readonly Thing[], phrases: readonly string[], given: boolean): Promise<Opened> {
-  const all: Opened = { links: [], keys: [], locked: [], further: [], useless: [] }
+  const all: Opened = { links: [], keys: [], locked: [], further: [], lists: [], useless: [] }
   const certificate = (der: Uint8Array, from: string) => {
     const link = linkOf(der, from)
     if (link) all.links.push(link)
@@ -189,6 +194,10 @@ async function openAll(things: readonly Thing[], phrases: readonly string[], giv
         all.keys.push(...store.keys)
         for (const der of store.certificates) certificate(der, from)
       }
+    } else if (kind === 'revocation') {
+      const list = listIn(thing.der, from)
+      if (list) all.lists.push(list)
+      else all.useless.push({ kind: 'broken', from, why: 'This revocation list cannot be read', hint: 'Ask for it again' })
     } else all.further.push(thing)
   }
   return all

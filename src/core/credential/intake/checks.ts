@@ -1,24 +1,16 @@
 import * as x509 from '@peculiar/x509'
 import type { IntakeFinding } from '~/contract/intake'
 import { daysLeft, ENDS_SOON_DAYS } from '../validity'
+import { dayOf, finding } from './finding'
 import type { Kit, Link } from './kits'
 import { issuerName, nameOf } from './names'
 
 /** What a certificate is to be used for. */
-export type Purpose = 'client' | 'authority'
+export type Purpose = 'client' | 'server' | 'authority'
 
 const RSA_BITS = 2048
 /** Any extended key usage (RFC 5280 4.2.1.12). */
 const ANY_USE = '2.5.29.37.0'
-
-const finding = (severity: IntakeFinding['severity'], code: string, message: string, hint: string): IntakeFinding => ({
-  severity,
-  code: `credential.${code}`,
-  message,
-  hint,
-})
-
-const day = (at: Date) => at.toISOString().slice(0, 10)
 
 /** What is to be said of one certificate by itself, at `now` (epoch ms). */
 export function certificateFindings({ certificate: c }: Link, purpose: Purpose, now: number): IntakeFinding[] {
@@ -33,13 +25,13 @@ function dates(c: x509.X509Certificate, who: string, now: number): IntakeFinding
       finding(
         'stop',
         'not-yet',
-        `${who} is valid only from ${day(c.notBefore)} on`,
+        `${who} is valid only from ${dayOf(c.notBefore)} on`,
         'Is the clock of this machine right? Else ask for one that is valid now',
       ),
     ]
-  if (now > +c.notAfter) return [finding('stop', 'expired', `${who} ended on ${day(c.notAfter)}`, 'Ask whoever made it for a new one')]
+  if (now > +c.notAfter) return [finding('stop', 'expired', `${who} ended on ${dayOf(c.notAfter)}`, 'Ask whoever made it for a new one')]
   if (left < ENDS_SOON_DAYS)
-    return [finding('warning', 'ends-soon', `${who} ends in ${left} days, on ${day(c.notAfter)}`, 'Ask for its successor now')]
+    return [finding('warning', 'ends-soon', `${who} ends in ${left} days, on ${dayOf(c.notAfter)}`, 'Ask for its successor now')]
   return []
 }
 
@@ -74,10 +66,16 @@ function uses(c: x509.X509Certificate, who: string, purpose: Purpose): IntakeFin
   }
   const found: IntakeFinding[] = []
   if (constraints?.ca)
-    found.push(finding('warning', 'is-authority', `${who} is an authority, used as a client`, 'Many peers refuse that: use one that it signed'))
-  if (further && !further.includes(x509.ExtendedKeyUsage.clientAuth) && !further.includes(ANY_USE))
+    found.push(finding('warning', 'is-authority', `${who} is an authority, used as a ${purpose}`, 'Many peers refuse that: use one that it signed'))
+  const wanted = purpose === 'client' ? x509.ExtendedKeyUsage.clientAuth : x509.ExtendedKeyUsage.serverAuth
+  if (further && !further.includes(wanted) && !further.includes(ANY_USE))
     found.push(
-      finding('stop', 'other-purpose', `${who} may not be used as a client (extended key usage)`, 'Ask for one made for TLS client authentication'),
+      finding(
+        'stop',
+        'other-purpose',
+        `${who} may not be used as a ${purpose} (extended key usage)`,
+        `Ask for one made for TLS ${purpose} authentication`,
+      ),
     )
   const signs = x509.KeyUsageFlags.digitalSignature | x509.KeyUsageFlags.keyAgreement | x509.KeyUsageFlags.keyEncipherment
   if (usage !== undefined && (usage & signs) === 0)

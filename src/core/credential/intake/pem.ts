@@ -72,3 +72,10 @@ function thingOf(body: string, label: string, from: string): Found {
 
 const wrapped = (base64: string): string => base64.replace(/\s+/g, '').replace(/.{64}(?=.)/g, '$&\n')
 const broken = (from: string, why: string, hint: string): Broken => ({ kind: 'broken', from, why, hint })
+
+/** A thing as text (RFC 7468 2): base64 in lines of 64 between its labels. */
+export function pemOf(label: string, der: Uint8Array): string {
+  let octets = ''
+  for (let at = 0; at < der.length; at += 8192) octets += String.fromCharCode(...der.subarray(at, at + 8192))
+  return `-----BEGIN ${label}-----\n${btoa(octets).replace(/.{64}/g, '$&\n').trimEnd()}\n-----END ${label}-----\n`
+}

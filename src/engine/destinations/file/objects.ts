@@ -6,6 +6,7 @@ import { fail } from '~/contract/failure'
 import { basicIso } from '~/core/value/iso-time'
 import type { OpenCredential } from '~/store/credential'
 import type { Clock } from '../../clock/clock'
+import { trusted } from '../../net/peer-certificate'
 import { Web, type WebAnswer } from '../../net/web'
 import { failureOfWeb } from '../../net/web-failure'
 import { refusalOf, StoreError } from './answers'
@@ -56,7 +57,7 @@ export class ObjectStore implements Store {
     const at = webAddress(url)!
     this.base = new URL(bucketInHost ? `${at.protocol}//${bucket}.${at.host}/` : `${at.origin}/${bucket}/`)
     const ca = access.authority?.certificate
-    this.web = new Web({ tls: ca ? { ca } : null, answerMs: access.answerMs, parallel: access.parallel }, clock)
+    this.web = new Web({ tls: ca ? trusted(ca) : null, answerMs: access.answerMs, parallel: access.parallel }, clock)
   }
 
   /** One request; throws what the store says where that is no success. */

@@ -3,6 +3,7 @@ import { type HttpSettings, webAddress } from '~/contract/destinations/http'
 import { fail } from '~/contract/failure'
 import type { OpenCredential } from '~/store/credential'
 import type { Clock } from '../../clock/clock'
+import { trusted } from '../../net/peer-certificate'
 import { Web, type WebAccess } from '../../net/web'
 import { Tokens } from './tokens'
 
@@ -23,7 +24,7 @@ export interface WebUser extends WebAccess {
 
 /** What is used of an own credential for a way to log in. */
 function userOf({ settings: s, authority }: HttpTarget, credential: OpenCredential | null, parallel: number): WebUser {
-  const tls: SecureContextOptions = { ...(authority?.certificate && { ca: authority.certificate }) }
+  const tls: SecureContextOptions = { ...trusted(authority?.certificate) }
   if (s.loginBy === 'certificate') {
     if (credential?.kind !== 'certificate' || !credential.certificate || !credential.secret)
       throw fail(

@@ -1,6 +1,7 @@
 import { type StreamSettings, serversOf } from '~/contract/destinations/stream'
 import { fail } from '~/contract/failure'
 import type { OpenCredential } from '~/store/credential'
+import { trusted } from '../../net/peer-certificate'
 import type { StreamAccess } from './cluster'
 
 /** Settings with their credentials opened; for the driver only. */
@@ -23,7 +24,7 @@ function accessOf({ settings: s, authority }: StreamTarget, credential: OpenCred
     clientId,
     tls: s.tls
       ? {
-          ...(authority?.certificate && { ca: authority.certificate }),
+          ...trusted(authority?.certificate),
           ...(certificate && { cert: certificate.certificate!, key: certificate.secret! }),
         }
       : null,

@@ -11,6 +11,7 @@ import {
   type SASLOptions,
 } from '@platformatic/kafka'
 import { type Failure, FailureError, fail } from '~/contract/failure'
+import { certificateFailure } from '../../net/peer-certificate'
 import { reach } from '../../net/reach'
 import { meaningOf } from './answers'
 
@@ -90,6 +91,8 @@ export function streamFailure(e: unknown, place: string): Failure {
   if (/ECONNREFUSED/.test(text)) return of('refused', `Nothing listens at ${place}`, 'Check the port, and that the cluster runs')
   if (/ENOTFOUND|EAI_AGAIN/.test(text))
     return of('name', `The name of ${place} is not known here`, 'Check the name, and which name server this machine asks')
+  const certificate = certificateFailure(deepest(e), place, 'destination')
+  if (certificate) return certificate
   if (/certificate|self.signed|ERR_TLS|altname|CERT_/i.test(text))
     return of(
       'certificate',

@@ -2,6 +2,7 @@ import { webAddress } from '~/contract/destinations/http'
 import { type Failure, FailureError, fail } from '~/contract/failure'
 import type { NeededSchema, RegisteredSchema } from '~/core/publication/registered'
 import type { Clock } from '../../clock/clock'
+import { trusted } from '../../net/peer-certificate'
 import { Web, type WebAnswer } from '../../net/web'
 import { failureOfWeb } from '../../net/web-failure'
 import type { StreamTarget } from './access'
@@ -22,7 +23,7 @@ class Registry {
     const login = more?.registryCredentialId
     const authority = more?.registryAuthorityId?.certificate
     this.base = url
-    this.web = new Web({ tls: authority ? { ca: authority } : null, answerMs: ANSWER_MS, parallel: 1 }, clock)
+    this.web = new Web({ tls: authority ? trusted(authority) : null, answerMs: ANSWER_MS, parallel: 1 }, clock)
     this.headers = {
       accept: `${FORM}, application/json`,
       ...(login && { authorization: `Basic ${Buffer.from(`${login.user ?? ''}:${login.secret ?? ''}`).toString('base64')}` }),

@@ -4,6 +4,7 @@ import { type Failure, FailureError, fail } from '~/contract/failure'
 import { headersOf } from '~/contract/sources/http'
 import { parseJson, textOf } from '~/core/source/payload'
 import { wordsOf } from '../../log'
+import { certificateFailure, trusted } from '../../net/peer-certificate'
 import { reach } from '../../net/reach'
 import { portFailure } from '../../net/steps'
 import type { SourceTarget } from '../driver'
@@ -44,7 +45,7 @@ export async function getDocument(target: HttpTarget): Promise<Answer> {
         headers: { accept: 'application/json', ...headersOf(settings.headers), ...login },
         agent: false,
         lookup,
-        ...(tls && authority?.certificate && { ca: authority.certificate }),
+        ...(tls && trusted(authority?.certificate)),
       },
       (res) => {
         const chunks: Buffer[] = []
@@ -112,6 +113,8 @@ export function httpFailure(e: unknown, target: HttpTarget): Failure {
       hint: 'The server is slow or away; give it more time, or look there',
       where: 'source',
     }
+  const certificate = certificateFailure(e, host, 'source')
+  if (certificate) return certificate
   if (/CERT|SELF_SIGNED|UNABLE_TO/.test(code))
     return {
       code: 'tls.authority',
