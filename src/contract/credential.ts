@@ -15,6 +15,14 @@ export const Places = z
   )
   .max(100, 'At most 100')
 
+export const LoginUser = z
+  .string()
+  .trim()
+  .min(1, 'Which user?')
+  .max(200)
+  .refine((s) => !/\p{Cc}/u.test(s), 'No control characters, please')
+export const LoginPassword = z.string().min(1, 'Which password?').max(1000)
+
 /** What is typed or pasted; private parts are kept encrypted and never returned. */
 export const CredentialDraft = z.discriminatedUnion('kind', [
   z.object({
@@ -27,13 +35,8 @@ export const CredentialDraft = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('password'),
     name: Name,
-    user: z
-      .string()
-      .trim()
-      .min(1, 'Which user?')
-      .max(200)
-      .refine((s) => !/\p{Cc}/u.test(s), 'No control characters, please'),
-    password: z.string().min(1, 'Which password?').max(1000),
+    user: LoginUser,
+    password: LoginPassword,
     places: Places.default([]),
   }),
 ])
@@ -60,6 +63,10 @@ export const CertificateFacts = z.object({
 })
 export type CertificateFacts = z.infer<typeof CertificateFacts>
 
+/** What uses a credential. */
+export const CredentialUse = z.object({ kind: z.enum(['destination', 'source']), id: Id, name: Name })
+export type CredentialUse = z.infer<typeof CredentialUse>
+
 export const Credential = z.object({
   id: Id,
   name: Name,
@@ -67,7 +74,12 @@ export const Credential = z.object({
   certificate: z.string().nullable().describe('PEM; public'),
   facts: CertificateFacts.nullable(),
   user: z.string().nullable(),
-  usedBy: z.array(z.string()),
+  usedBy: z.array(CredentialUse),
+  endsAt: z.string().nullable().describe('When its certificate ends, or the token that is its password; null: nobody says'),
   places: z.array(z.string()).describe('Where a log-in may be sent by engineers; beyond these only by administrators'),
+  before: z
+    .object({ replacedAt: z.string(), facts: CertificateFacts.nullable(), user: z.string().nullable() })
+    .nullable()
+    .describe('What it held before it was replaced; kept until somebody lets go of it'),
 })
 export type Credential = z.infer<typeof Credential>

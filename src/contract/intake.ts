@@ -44,6 +44,7 @@ export const Offer = z.object({
   name: z.string().describe('Proposed'),
   facts: CertificateFacts.nullable(),
   user: z.string().nullable(),
+  endsAt: z.string().nullable().describe('When its certificate ends, or the token that is its password'),
   there: Id.nullable().describe('The credential that is just this one; then there is nothing to keep'),
 })
 export type Offer = z.infer<typeof Offer>

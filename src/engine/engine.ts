@@ -52,6 +52,12 @@ import { LOOK_MS, TagTroubles } from './tag-troubles'
 import { Trimming } from './trimming'
 import { ModelCache } from './world'
 
+/** What is tried in the place of what a credential holds. */
+export interface Instead {
+  id: string
+  credential: OpenCredential
+}
+
 export interface EngineOptions {
   db: Db
   url: string
@@ -267,6 +273,12 @@ export class Engine {
     })
   }
 
+  /** What connects by something that a credential holds no more connects anew; all else goes on. */
+  private async credentialsChanged(): Promise<void> {
+    this.allDestinations.credentialsChanged()
+    await this.allSources.credentialsChanged()
+  }
+
   /** Whose permissions decide about a delivery. */
   private permissions(d: DeliveryRow): string {
     const to = this.destinations.get(d.lane)?.destination
@@ -312,6 +324,7 @@ export class Engine {
         await this.allSources.reconcile()
         this.standing.stand()
       })
+    if (has('credential')) await part(['credential'], () => this.credentialsChanged())
     if (has('destination', 'publication'))
       await part(['destination', 'publication'], async () => {
         const filters = await allReads(db)
@@ -322,22 +335,23 @@ export class Engine {
     return failed
   }
 
-  /** A source with its secrets opened. */
-  async sourceTarget(s: Pick<SourceDraft, 'name' | 'kind' | 'settings'>, password: string | null): Promise<SourceTarget> {
+  private async opened(id: string, instead: Instead | undefined): Promise<OpenCredential> {
+    return instead?.id === id ? instead.credential : openCredential(this.options.db, this.options.vault, id)
+  }
+
+  /** A source with its secrets opened; `instead`: with something else in the place of a credential, to be tried. */
+  async sourceTarget(s: Pick<SourceDraft, 'name' | 'kind' | 'settings'>, password: string | null, instead?: Instead): Promise<SourceTarget> {
     const { authorityId, credentialId } = s.settings as { authorityId?: string | null; credentialId?: string | null }
-    const open = (id: string | null | undefined) => (id ? openCredential(this.options.db, this.options.vault, id) : null)
+    const open = (id: string | null | undefined) => (id ? this.opened(id, instead) : null)
     return { name: s.name, kind: s.kind, settings: s.settings, password, authority: await open(authorityId), credential: await open(credentialId) }
   }
 
-  /** A destination with its credentials opened. */
-  async target<K extends DestinationKind>(d: {
-    id?: string
-    kind?: K
-    name: string
-    settings: DestinationSettings[K]
-  }): Promise<DestinationTarget<K>> {
-    const { db, vault } = this.options
-    const open = (id: string | null): Promise<OpenCredential> | null => (id ? openCredential(db, vault, id) : null)
+  /** A destination with its credentials opened, likewise. */
+  async target<K extends DestinationKind>(
+    d: { id?: string; kind?: K; name: string; settings: DestinationSettings[K] },
+    instead?: Instead,
+  ): Promise<DestinationTarget<K>> {
+    const open = (id: string | null): Promise<OpenCredential> | null => (id ? this.opened(id, instead) : null)
     const { authorityId, credentialId, witnessCredentialId } = d.settings
     const further = await Promise.all(
       (d.kind ? (kindOf({ kind: d.kind }).furtherCredentials ?? []) : []).map(

@@ -2,6 +2,7 @@ import { createPrivateKey, X509Certificate } from 'node:crypto'
 import type { CredentialDraft } from '~/contract/credential'
 import { FailureError } from '~/contract/failure'
 import { CertificateError, certificateFacts } from '~/core/credential/certificate'
+import { tokenFacts } from '~/core/credential/intake/token'
 import type { NewCredential } from '~/store/credential'
 
 function refuse(field: string, message: string, hint: string): FailureError {
@@ -11,7 +12,16 @@ function refuse(field: string, message: string, hint: string): FailureError {
 /** Checks that a credential holds together: readable, the key belongs to the certificate, an authority is one. */
 export async function examineCredential(draft: CredentialDraft): Promise<NewCredential> {
   if (draft.kind === 'password')
-    return { name: draft.name, kind: 'password', certificate: null, facts: null, user: draft.user, secret: draft.password, places: draft.places }
+    return {
+      name: draft.name,
+      kind: 'password',
+      certificate: null,
+      facts: null,
+      user: draft.user,
+      secret: draft.password,
+      places: draft.places,
+      endsAt: tokenFacts(draft.password)?.endsAt ?? null,
+    }
   let facts: NewCredential['facts']
   try {
     facts = await certificateFacts(draft.certificate)

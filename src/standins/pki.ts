@@ -19,6 +19,8 @@ export interface DemoPki {
 
 /** Common names of the clients; the broker takes them for users. */
 export const demoClients = ['embrik', 'witness', 'reader'] as const
+/** Further certificates for some of them, under other names: those that are to follow. */
+const successors: Readonly<Record<string, string>> = { 'embrik-next': 'embrik', 'witness-next': 'witness' }
 
 async function pem(key: CryptoKey): Promise<string> {
   const der = Buffer.from(await crypto.subtle.exportKey('pkcs8', key)).toString('base64')
@@ -70,10 +72,10 @@ async function make(folder: string): Promise<void> {
   ])
   await write('broker.cert.pem', broker.certificate)
   await write('broker.key.pem', broker.key)
-  for (const name of demoClients) {
+  for (const [file, name] of [...demoClients.map((client) => [client, client] as const), ...Object.entries(successors)]) {
     const c = await issue(name, x509.ExtendedKeyUsage.clientAuth, null)
-    await write(`${name}.cert.pem`, c.certificate)
-    await write(`${name}.key.pem`, c.key)
+    await write(`${file}.cert.pem`, c.certificate)
+    await write(`${file}.key.pem`, c.key)
   }
   // Last, so that a half-made set is made anew.
   await write('ca.pem', `${ca.toString('pem')}\n`)
@@ -116,7 +118,9 @@ export async function demoPki(folder: string): Promise<DemoPki> {
   if (!existsSync(join(folder, 'kiln.cert.pem'))) await makeKilnCertificate(folder)
   const read = (file: string) => readFile(join(folder, file), 'utf8')
   const pair = async (name: string) => ({ certificate: await read(`${name}.cert.pem`), key: await read(`${name}.key.pem`) })
-  const clients = Object.fromEntries(await Promise.all(demoClients.map(async (c) => [c, await pair(c)] as const)))
+  // A folder of an earlier version has no successors.
+  const there = [...demoClients, ...Object.keys(successors)].filter((name) => existsSync(join(folder, `${name}.cert.pem`)))
+  const clients = Object.fromEntries(await Promise.all(there.map(async (c) => [c, await pair(c)] as const)))
   return {
     folder,
     ca: await read('ca.pem'),

@@ -1,4 +1,4 @@
-import type { CertificateFacts, Credential } from '~/contract/credential'
+import type { CertificateFacts, Credential, CredentialUse } from '~/contract/credential'
 import type { DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
@@ -8,7 +8,8 @@ import { destinationUses, sourceUses, type Use } from '~/core/credential/reach'
 import { announce, type Conn, type Db, explain } from './database'
 import type { Vault } from './vault'
 
-const place = (id: string) => `credential:${id}`
+/** Where the secret of a credential stands: what is sealed for one place opens at no other. */
+export const place = (id: string) => `credential:${id}`
 const words = { credential_name: { field: 'name', message: 'Another credential has this name' } }
 
 /** What is stored: the public part as it is, the secret (private key or password) sealed. */
@@ -20,6 +21,8 @@ export interface NewCredential {
   user: string | null
   secret: string | null
   places?: string[]
+  /** Of a token that is the password, when it ends, epoch ms. */
+  endsAt?: number | null
 }
 
 function credentialsAt({ kind, settings }: Pick<DestinationDraft, 'kind' | 'settings'>): (string | null | undefined)[] {
@@ -30,24 +33,35 @@ function credentialsAt({ kind, settings }: Pick<DestinationDraft, 'kind' | 'sett
 
 export async function listCredentials(db: Conn): Promise<Credential[]> {
   const rows = await db
-    .selectFrom('credential')
-    .select(['id', 'name', 'kind', 'certificate', 'facts', 'user_name as user', 'places'])
-    .orderBy('name')
+    .selectFrom('credential as c')
+    .leftJoin('credential_before as b', 'b.credential_id', 'c.id')
+    .select(['c.id', 'c.name', 'c.kind', 'c.certificate', 'c.facts', 'c.user_name as user', 'c.places', 'c.ends_at'])
+    .select(['b.replaced_at', 'b.facts as before_facts', 'b.user_name as before_user'])
+    .orderBy('c.name')
     .execute()
-  const [destinations, sources] = await Promise.all([
-    db.selectFrom('destination').select(['name', 'kind', 'settings']).where('parent_id', 'is', null).execute(),
-    db.selectFrom('source').select(['name', 'kind', 'settings']).execute(),
-  ])
-  return rows.map((r) => ({
-    ...r,
-    usedBy:
-      r.kind === 'application'
-        ? ['every OPC UA source']
-        : [
-            ...destinations.filter((d) => credentialsAt(d as Pick<DestinationDraft, 'kind' | 'settings'>).includes(r.id)).map((d) => d.name),
-            ...sources.filter((s) => credentialsOf(s as SourceDraft).includes(r.id)).map((s) => s.name),
-          ],
+  const used = await usesOf(db)
+  return rows.map(({ ends_at, replaced_at, before_facts, before_user, ...row }) => ({
+    ...row,
+    usedBy: row.kind === 'application' ? used.application : (used.by.get(row.id) ?? []),
+    endsAt: row.facts?.notAfter ?? ends_at?.toISOString() ?? null,
+    before: replaced_at && { replacedAt: replaced_at.toISOString(), facts: before_facts, user: before_user },
   }))
+}
+
+/** What uses each credential, and what uses Embrik's own certificate. */
+async function usesOf(db: Conn): Promise<{ by: Map<string, CredentialUse[]>; application: CredentialUse[] }> {
+  const [destinations, sources] = await Promise.all([
+    db.selectFrom('destination').select(['id', 'name', 'kind', 'settings']).where('parent_id', 'is', null).orderBy('name').execute(),
+    db.selectFrom('source').select(['id', 'name', 'kind', 'settings']).orderBy('name').execute(),
+  ])
+  const by = new Map<string, CredentialUse[]>()
+  const add = (ids: readonly (string | null | undefined)[], use: CredentialUse) => {
+    for (const id of new Set(ids)) if (id) by.set(id, [...(by.get(id) ?? []), use])
+  }
+  for (const d of destinations) add(credentialsAt(d as Pick<DestinationDraft, 'kind' | 'settings'>), { kind: 'destination', id: d.id, name: d.name })
+  for (const s of sources) add(credentialsOf(s as Pick<SourceDraft, 'kind' | 'settings'>), { kind: 'source', id: s.id, name: s.name })
+  const application = sources.filter((s) => s.kind === 'opcua').map(({ id, name }) => ({ kind: 'source' as const, id, name }))
+  return { by, application }
 }
 
 function rowOf(vault: Vault, c: NewCredential, id: string) {
@@ -60,6 +74,7 @@ function rowOf(vault: Vault, c: NewCredential, id: string) {
     user_name: c.user,
     secret: c.secret === null ? null : vault.seal(c.secret, place(id)),
     places: c.places ?? [],
+    ends_at: c.endsAt ? new Date(c.endsAt) : null,
   }
 }
 
@@ -156,8 +171,12 @@ export async function removeCredential(db: Db, id: string): Promise<void> {
   await db.transaction().execute(async (tx) => {
     const one = (await listCredentials(tx)).find((c) => c.id === id)
     if (!one) throw fail(404, 'credential.unknown', 'There is no such credential', 'Refresh the list', 'credential')
-    if (one.usedBy.length > 0)
-      throw fail(409, 'credential.used', `${one.name} is used by ${one.usedBy.join(', ')}`, 'Choose another one there first', 'credential')
+    if (one.kind === 'application')
+      throw fail(409, 'credential.own', `${one.name} is Embrik's own certificate for OPC UA`, 'It can be renewed, at an OPC UA source', 'credential')
+    if (one.usedBy.length > 0) {
+      const names = one.usedBy.map((use) => use.name).join(', ')
+      throw fail(409, 'credential.used', `${one.name} is used by ${names}`, 'Choose another one there first', 'credential')
+    }
     await tx.deleteFrom('credential').where('id', '=', id).execute()
     await announce(tx, 'credential')
   })

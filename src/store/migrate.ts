@@ -20,6 +20,7 @@ import * as signOn from './migrations/0016-sign-on'
 import * as patterns from './migrations/0017-patterns'
 import * as addresses from './migrations/0018-addresses'
 import * as assurance from './migrations/0019-assurance'
+import * as replacements from './migrations/0020-replacements'
 
 const migrations = {
   '0001-first': first,
@@ -41,6 +42,7 @@ const migrations = {
   '0017-patterns': patterns,
   '0018-addresses': addresses,
   '0019-assurance': assurance,
+  '0020-replacements': replacements,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

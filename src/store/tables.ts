@@ -66,6 +66,17 @@ export interface Tables {
     secret: Buffer | null
     created_at: Made
     places: ColumnType<string[], string[] | undefined, string[]>
+    /** Of a token that is the password. */
+    ends_at: Date | null
+  }
+  credential_before: {
+    credential_id: string
+    certificate: string | null
+    facts: Json<CertificateFacts> | null
+    user_name: string | null
+    secret: Buffer | null
+    ends_at: Date | null
+    replaced_at: Generated<Date>
   }
   source: {
     id: string

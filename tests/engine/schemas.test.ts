@@ -73,7 +73,7 @@ it.each([
       ...{ ...stream, ...terms, servers: cluster.places('plain').join(', '), registryUrl: at(schemas.port), registryCredentialId },
     }),
   })
-  expect((await listCredentials(t.db)).find((c) => c.id === registryCredentialId)?.usedBy).toEqual(['Stream'])
+  expect((await listCredentials(t.db)).find((c) => c.id === registryCredentialId)?.usedBy.map((use) => use.name)).toEqual(['Stream'])
   const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, 3)
   const engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('schemas') })
   await engine.start()

@@ -1,9 +1,10 @@
 import { Aside } from '../aside'
 import { Credential, CredentialDraft, CredentialPlaces } from '../credential'
 import { Destination, DestinationCheck, DestinationDraft } from '../destination'
+import { Ending } from '../ending'
 import { CheckStep } from '../failure'
 import { HandedOver, KeepHanded, TakenIn } from '../intake'
-
+import { Replacement, ReplacementCheck } from '../replacement'
 import { Begun, list, type Route } from './route'
 
 /** Destinations and credentials. */
@@ -113,6 +114,51 @@ export const destinationsRoutes = {
     group: 'Credentials',
     summary: 'Say where a log-in may be sent by engineers',
     body: CredentialPlaces,
+    answer: Credential,
+  },
+  listEndings: {
+    method: 'GET',
+    path: '/api/credentials/endings',
+    role: 'engineer',
+    group: 'Credentials',
+    summary: 'Everything that ends by itself, the soonest first, with what uses it and what stops then',
+    answer: list(Ending),
+  },
+  checkReplacement: {
+    method: 'POST',
+    path: '/api/credentials/:id/replacement/check',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Try something new with one destination or source that uses the credential; keeps nothing',
+    body: ReplacementCheck,
+    answer: CheckStep,
+    stream: 'ndjson',
+    bodyMax: 16,
+  },
+  replaceCredential: {
+    method: 'PUT',
+    path: '/api/credentials/:id/replacement',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Put something new in the place of what a credential holds, for all that use it; what it held is kept beside it',
+    body: Replacement,
+    answer: Credential,
+    bodyMax: 16,
+  },
+  putBackCredential: {
+    method: 'POST',
+    path: '/api/credentials/:id/before/put-back',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Take back what a credential held before it was replaced; what took its place is kept in turn',
+    answer: Credential,
+  },
+  forgetBefore: {
+    method: 'DELETE',
+    path: '/api/credentials/:id/before',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Let go of what a credential held before it was replaced',
     answer: Credential,
   },
   removeCredential: {

@@ -27,6 +27,17 @@ import { wrongNow } from '../wrong'
 
 const BODY_MAX = 4 << 20
 
+/** What a check is to use in the place of what a credential holds. */
+const Instead = z.object({
+  id: Id,
+  credential: z.object({
+    kind: z.enum(['certificate', 'authority', 'password', 'application']),
+    certificate: z.string().nullable(),
+    user: z.string().nullable(),
+    secret: z.string().nullable(),
+  }),
+})
+
 /** What the web server may ask of an engine: HTTP on loopback, every request with the shared secret. */
 export class ControlServer {
   private constructor(
@@ -167,10 +178,10 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       })
 
     case 'POST /sources/check': {
-      const draft = await parse(req, SourceCheck)
+      const { instead, ...draft } = await parse(req, SourceCheck.and(z.object({ instead: Instead.optional() })))
       if (draft.id) demandTypedAgain(await getSource(db, draft.id), draft)
       const kept = draft.password === undefined && draft.id ? await sourcePassword(db, vault, draft.id) : null
-      const target = await engine.sourceTarget(draft, draft.password ?? kept)
+      const target = await engine.sourceTarget(draft, draft.password ?? kept, instead)
       return steps(res, sourceDriver(draft.kind).check(target, engine.sourceContext))
     }
 
@@ -235,11 +246,11 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     }
 
     case 'POST /destinations/check': {
-      const draft = await parse(req, DestinationCheck)
+      const { instead, ...draft } = await parse(req, DestinationCheck.and(z.object({ instead: Instead.optional() })))
       const filters = draft.id ? await readsAt(db, draft.id) : []
       const others = (await listDestinations(db)).filter((d) => d.id !== draft.id)
       const planned = { filters, sends: draft.id ? engine.plannedFor(draft.id) : [], others }
-      return steps(res, driverOf(draft.kind).check(await engine.target(draft), planned))
+      return steps(res, driverOf(draft.kind).check(await engine.target(draft, instead), planned))
     }
 
     case 'POST /publications/preview': {

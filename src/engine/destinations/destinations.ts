@@ -53,6 +53,11 @@ export class Destinations {
     void this.queues.add(d.id, () => fresh.start(this.filters.get(d.id) ?? []))
   }
 
+  /** What connects by a credential looks whether it still holds what it did. */
+  credentialsChanged(): void {
+    for (const [id, running] of this.running) void this.queues.add(id, () => running.change(running.destination))
+  }
+
   /** Does something for one destination, after all that was begun for it before. */
   for(id: string, work: (d: DestinationSupervisor | null) => Promise<void> | void): Promise<void> {
     return this.queues.add(id, () => work(this.running.get(id) ?? null))

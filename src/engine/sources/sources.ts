@@ -1,4 +1,4 @@
-import type { Source } from '~/contract/source'
+import { credentialsOf, type Source } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
 import type { Db } from '~/store/database'
 import { getSource, listSources, sourcePassword } from '~/store/source'
@@ -31,11 +31,13 @@ export class Sources {
 
   constructor(private readonly o: SourcesOptions) {
     this.simulation = new Simulation(o.table)
-    this.queues = new ItemQueues((id, e) => {
-      const f = failureOf(e, 'source')
-      const subject = this.running.get(id)?.source.name ?? id
-      o.events.add({ severity: 'trouble', where: 'source', subjectId: id, subject, code: f.code, message: f.message, hint: f.hint })
-    })
+    this.queues = new ItemQueues((id, e) => this.trouble(id, e))
+  }
+
+  private trouble(id: string, e: unknown): void {
+    const f = failureOf(e, 'source')
+    const subject = this.running.get(id)?.source.name ?? id
+    this.o.events.add({ severity: 'trouble', where: 'source', subjectId: id, subject, code: f.code, message: f.message, hint: f.hint })
   }
 
   /** Brings what runs to what is configured, one by one. Resolves when all is begun. */
@@ -84,10 +86,22 @@ export class Sources {
     return { bySource, simulated }
   }
 
+  private async open(source: Source): Promise<SourceTarget> {
+    return this.o.target(source, await sourcePassword(this.o.db, this.o.vault, source.id))
+  }
+
   private supervise(source: Source): SourceSupervisor {
-    const { db, vault, table, events, context, target } = this.o
-    const open = async () => target(source, await sourcePassword(db, vault, source.id))
-    return new SourceSupervisor(source, open, context(), table, events)
+    const { table, events, context } = this.o
+    return new SourceSupervisor(source, () => this.open(source), context(), table, events)
+  }
+
+  /** What connects by a credential that holds something else by now begins anew; a credential that cannot be opened is told by the next try. */
+  async credentialsChanged(): Promise<void> {
+    for (const [id, running] of [...this.running]) {
+      if (credentialsOf(running.source).length === 0) continue
+      const target = await this.open(running.source).catch(() => null)
+      if (target && !running.connectsBy(target)) this.restart(id).catch((e: unknown) => this.trouble(id, e))
+    }
   }
 
   /** Ends one source's connection and begins anew; the others don't notice. */

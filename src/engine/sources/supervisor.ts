@@ -29,6 +29,8 @@ export class SourceSupervisor {
   private roundTripMs: number | null = null
   private lastError: Condition['lastError'] = null
   private running: Promise<void> = Promise.resolve()
+  /** What it connected by, or tried to, the last time. */
+  private opened: SourceTarget | null = null
 
   constructor(
     readonly source: Source,
@@ -48,6 +50,12 @@ export class SourceSupervisor {
       roundTripMs: null,
       lastError: null,
     }
+  }
+
+  /** Whether it connects by just these credentials, or has not come to that yet. */
+  connectsBy({ authority, credential }: SourceTarget): boolean {
+    const { opened } = this
+    return opened === null || JSON.stringify([opened.authority, opened.credential]) === JSON.stringify([authority, credential])
   }
 
   start(): void {
@@ -116,7 +124,8 @@ export class SourceSupervisor {
         }
       })
       try {
-        const connection = await sourceDriver(this.source.kind).open(await this.target(), this.ctx, {
+        this.opened = await this.target()
+        const connection = await sourceDriver(this.source.kind).open(this.opened, this.ctx, {
           down: (failure) => this.lost(failure),
           values: (batch) => {
             this.rate.add(batch.handles.length)

@@ -1,18 +1,23 @@
+import type { Destination } from '~/contract/destination'
 import { fail } from '~/contract/failure'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
+import type { Source } from '~/contract/source'
 import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceReach, sourceUses, type Use } from '~/core/credential/reach'
 import { listAsides, removeAsides } from '~/store/aside'
 import { addCredential, addCredentials, bindCredential, demandPlaces, listCredentials, removeCredential } from '~/store/credential'
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
 import { addEvents } from '~/store/event'
+import { forgetBefore, putBack, replaceCredential } from '~/store/replacement'
 import { addSource, changeSource, getSource, listSources, removeSource, sourceUse, switchSource } from '~/store/source'
 import { database, secrets } from '../context'
 import { examineCredential } from '../credentials'
+import { endings } from '../endings'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { lookAt, toKeep } from '../intake/offers'
+import { newContent, replacementCheck } from '../replacement'
 import { whileAllowed } from '../streams'
 
 type Keys =
@@ -45,6 +50,11 @@ type Keys =
   | 'lookAtHanded'
   | 'keepHanded'
   | 'bindCredential'
+  | 'listEndings'
+  | 'checkReplacement'
+  | 'replaceCredential'
+  | 'putBackCredential'
+  | 'forgetBefore'
 
 /** Passes the engine's steps on as they come. */
 async function steps(path: string, body: unknown, { request, caller }: { request: Request; caller: Caller }): Promise<Response> {
@@ -145,5 +155,21 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   lookAtHanded: async ({ body }) => lookAt(body, await listCredentials(database()), Date.now()),
   keepHanded: async ({ body }) => addCredentials(database(), secrets(), await toKeep(body)),
   bindCredential: ({ params, body }) => bindCredential(database(), params.id!, body.places),
+  listEndings: ({ caller }) => endings(database(), { keys: allows(caller.role, 'administrator') }),
+  checkReplacement: async ({ params, body, request, caller }) => {
+    const { path, body: asked, of } = await replacementCheck(params.id!, body)
+    const answer = await steps(path, asked, { request, caller })
+    const place =
+      body.use.kind === 'source'
+        ? sourceReach(of as Source)
+        : kindOf(of as Destination)
+            .reached((of as Destination).settings)
+            .join(', ')
+    await checked(caller, body.use.kind, of, place)
+    return answer
+  },
+  replaceCredential: async ({ params, body }) => replaceCredential(database(), secrets(), params.id!, await newContent(params.id!, body)),
+  putBackCredential: ({ params }) => putBack(database(), params.id!),
+  forgetBefore: ({ params }) => forgetBefore(database(), params.id!),
   removeCredential: ({ params }) => removeCredential(database(), params.id!),
 }

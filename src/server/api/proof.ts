@@ -3,13 +3,14 @@ import type { Brick } from '~/contract/live'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import type { WhatIsWrong, Wrong } from '~/contract/wrong'
+import { partWords, stopWords } from '~/core/credential/ending-words'
 import { daysLeft, ENDS_SOON_DAYS } from '~/core/credential/validity'
 import { SLICE_MS } from '~/core/delivery/account-changes'
 import { Histogram } from '~/core/delivery/histogram'
-import { listCredentials } from '~/store/credential'
 import { listEvents, wentWrong } from '~/store/event'
 import { fatesSince, loadLatency, wallBricks } from '~/store/ledger'
 import { database } from '../context'
+import { endings } from '../endings'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { whileAllowed } from '../streams'
@@ -21,7 +22,6 @@ const BRICKS_MAX = 2000
 
 const HOUR_MS = 3_600_000
 const DAY_MS = 24 * HOUR_MS
-/** Certificates are spoken of so many days before they end. */
 
 /** What the engine says is wrong; that there is none is the first thing that is. */
 async function fromEngine(): Promise<Pick<WhatIsWrong, 'now' | 'soon'>> {
@@ -35,19 +35,19 @@ async function fromEngine(): Promise<Pick<WhatIsWrong, 'now' | 'soon'>> {
 }
 
 async function endingCredentials(): Promise<Wrong[]> {
-  return (await listCredentials(database())).flatMap((c) => {
-    const days = c.facts ? daysLeft(c.facts, Date.now()) : ENDS_SOON_DAYS
-    if (!c.facts || days >= ENDS_SOON_DAYS) return []
+  return (await endings(database(), { keys: false })).flatMap((ending) => {
+    const days = daysLeft({ notAfter: ending.until }, Date.now())
+    if (days >= ENDS_SOON_DAYS) return []
     const ended = days < 0
     return [
       {
         severity: ended ? ('bad' as const) : ('uncertain' as const),
         where: 'credential' as const,
-        subjectId: c.id,
-        subject: `Certificate ${c.name}`,
-        since: Date.parse(c.facts.notAfter),
+        subjectId: ending.credentialId,
+        subject: `${partWords[ending.what]} ${ending.name}`,
+        since: Date.parse(ending.until),
         cause: ended ? `ended ${-days} days ago` : `ends in ${days} ${days === 1 ? 'day' : 'days'}`,
-        hint: 'What uses it is refused from then on: ask whoever made it for a new one',
+        hint: stopWords(ending),
       },
     ]
   })

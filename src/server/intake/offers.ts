@@ -6,6 +6,7 @@ import type { Kit, Link } from '~/core/credential/intake/kits'
 import { nameOf } from '~/core/credential/intake/names'
 import { pemOf } from '~/core/credential/intake/pem'
 import type { List } from '~/core/credential/intake/revoked'
+import { tokenFacts } from '~/core/credential/intake/token'
 import type { NewCredential } from '~/store/credential'
 import { examineCredential } from '../credentials'
 import { findings } from './findings'
@@ -65,6 +66,7 @@ async function ofKit(kit: Kit): Promise<Kept> {
     name: nameOf(kit.own.certificate).slice(0, 80),
     facts,
     user: null,
+    endsAt: facts.notAfter,
     there: null,
   }
   return { offer, draft: { kind: 'certificate', certificate, key: kit.key.pem } }
@@ -80,7 +82,15 @@ function listsUnder(authority: Link, lists: readonly List[], links: readonly Lin
 async function ofAuthority(l: Link, lists: readonly List[]): Promise<Kept> {
   const certificate = pem([l]) + lists.map(({ der }) => pemOf('X509 CRL', der)).join('')
   const facts = await certificateFacts(certificate)
-  const offer: Offer = { id: idOf('authority', facts), kind: 'authority', name: nameOf(l.certificate).slice(0, 80), facts, user: null, there: null }
+  const offer: Offer = {
+    id: idOf('authority', facts),
+    kind: 'authority',
+    name: nameOf(l.certificate).slice(0, 80),
+    facts,
+    user: null,
+    endsAt: facts.notAfter,
+    there: null,
+  }
   return { offer, draft: { kind: 'authority', certificate } }
 }
 
@@ -94,7 +104,8 @@ function ofLogin(words: readonly Roled[]): Kept[] {
   if (secret === undefined || user === undefined) return []
   const host = first('host')
   const name = (host === undefined ? user : `${user} at ${host}`).slice(0, 80)
-  const offer: Offer = { id: LOGIN, kind: 'password', name, facts: null, user, there: null }
+  const ends = tokenFacts(secret)?.endsAt ?? null
+  const offer: Offer = { id: LOGIN, kind: 'password', name, facts: null, user, endsAt: ends === null ? null : new Date(ends).toISOString(), there: null }
   return [{ offer, draft: { kind: 'password', user, password: secret } }]
 }
 

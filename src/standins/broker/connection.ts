@@ -47,6 +47,8 @@ export class Connection implements Line {
   private readonly reader: PacketReader
   private readonly writer = new PacketWriter()
   private user: User | null = null
+  /** The certificate by which the client came, SHA-256 in hexadecimal digits; null: by none. */
+  certificate: string | null = null
   private will: Message | null = null
   private readonly aliases = new Map<number, string>()
   private heard = Date.now()
@@ -159,7 +161,9 @@ export class Connection implements Line {
     if (this.broker.faults.settings.refuseLogins) return this.refuse(Reason.badCredentials, 4)
     if (this.door === 'mutual') {
       const tls = this.socket as TLSSocket
-      const name = tls.authorized ? tls.getPeerCertificate().subject?.CN : undefined
+      const shown = tls.authorized ? tls.getPeerCertificate() : null
+      const name = shown?.subject?.CN
+      this.certificate = shown?.fingerprint256?.replaceAll(':', '').toLowerCase() ?? null
       this.user = typeof name === 'string' ? this.broker.access.byCertificate(name) : null
       if (!this.user) return this.refuse(Reason.notAuthorized, 5)
     } else {

@@ -1,45 +1,35 @@
 import { PackageOpen, Plus } from 'lucide-react'
 import { useState } from 'react'
-import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
-import { daysLeft, ENDS_SOON_DAYS } from '~/core/credential/validity'
-import { useAsk } from '~/ui/Ask'
+import { daysLeft } from '~/core/credential/validity'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
-import { Glyph, type GlyphState } from '~/ui/Glyph'
+import { Choice } from '~/ui/Field'
+import { Glyph } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
-import { Fact, Heading, Loading } from '~/ui/Notes'
+import { Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
-import { useAdding, useTextInAddress } from '../app/address'
-import { call, refresh, useCall } from '../app/api'
+import { useAdding, useParam, useTextInAddress } from '../app/address'
+import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
+import { useWatch } from '../app/live/live'
 import { Failed } from '../shared/Failed'
 import { EmptyStation, ForRole } from '../shared/Onward'
-import { tellFailure } from '../shared/problems'
 import { AddCredential } from './AddCredential'
-import { CredentialPlaces } from './CredentialPlaces'
+import { CredentialPeek } from './credentials/CredentialPeek'
+import { kindWords, lifeOf } from './credentials/life'
+import { TimeLine } from './credentials/TimeLine'
 import { TakeIn } from './intake/TakeIn'
 
-const kinds: Record<Credential['kind'], string> = {
-  certificate: 'certificate and key',
-  authority: 'authority',
-  password: 'log-in',
-  application: 'own certificate for OPC UA',
-}
-
-function lifeGlyph(c: Credential): GlyphState {
-  if (!c.facts) return 'idle'
-  const days = daysLeft(c.facts, serverNow())
-  return days < 0 ? 'bad' : days < ENDS_SOON_DAYS ? 'uncertain' : 'good'
-}
+const usedBy = (c: Credential): string => c.usedBy.map((use) => use.name).join(', ')
 
 const columns: ListColumn<Credential>[] = [
-  { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (c) => <Glyph state={lifeGlyph(c)} /> },
+  { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (c) => <Glyph state={lifeOf(c.endsAt)} /> },
   { key: 'name', head: 'Name', strong: true, cell: (c) => c.name, tip: (c) => c.name },
-  { key: 'kind', head: 'Kind', muted: true, cell: (c) => kinds[c.kind] },
-  { key: 'days', head: 'Days left', right: true, mono: true, cell: (c) => (c.facts ? daysLeft(c.facts, serverNow()) : '-') },
-  { key: 'used', head: 'Used by', muted: true, cell: (c) => c.usedBy.join(', '), tip: (c) => c.usedBy.join(', ') },
+  { key: 'kind', head: 'Kind', muted: true, cell: (c) => kindWords[c.kind] },
+  { key: 'days', head: 'Days left', right: true, mono: true, cell: (c) => (c.endsAt ? daysLeft({ notAfter: c.endsAt }, serverNow()) : '-') },
+  { key: 'used', head: 'Used by', muted: true, cell: usedBy, tip: usedBy },
 ]
 
 export function CredentialsPage() {
@@ -51,6 +41,9 @@ export function CredentialsPage() {
   const list = credentials.data ?? []
   const one = list.find((c) => c.id === chosen) ?? list[0]
   const [taking, setTaking] = useState(false)
+  const [view, setView] = useParam('view')
+  const ends = view === 'ends'
+  useWatch({ parts: ['destinations', 'sources'] })
   const title = mayEdit ? '' : 'Needs the role administrator'
   const add = (
     <>
@@ -68,6 +61,19 @@ export function CredentialsPage() {
         {add}
       </Row>
       <ThreeParts id="credentials" peekWidth={350} peek={one && <CredentialPeek one={one} mayEdit={mayEdit} />}>
+        {mayLook && list.length > 0 && (
+          <div className="border-b border-line px-3 py-1.5">
+            <Choice
+              label="Shown"
+              value={ends ? 'ends' : 'list'}
+              options={[
+                { value: 'list', label: 'All credentials' },
+                { value: 'ends', label: 'What ends when' },
+              ]}
+              onChange={(next) => setView(next === 'ends' ? 'ends' : null, 'push')}
+            />
+          </div>
+        )}
         {!mayLook ? (
           <ForRole needs="engineer">Which credentials there are is shown to engineers and administrators.</ForRole>
         ) : credentials.isPending ? (
@@ -79,6 +85,8 @@ export function CredentialsPage() {
             Certificates with their keys, the authorities you trust, and log-ins. Take in what you were handed, as it is: a zip, a letter, files with
             any names.
           </EmptyStation>
+        ) : ends ? (
+          <TimeLine chosen={one?.id ?? null} onChoose={setChosen} />
         ) : (
           <ListTable label="Credentials" rows={list} columns={columns} rowKey={(c) => c.id} chosen={one?.id} onChoose={setChosen} />
         )}
@@ -102,54 +110,6 @@ export function CredentialsPage() {
           }}
         />
       )}
-    </>
-  )
-}
-
-function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boolean }) {
-  const ask = useAsk()
-  const remove = async (c: Credential) => {
-    if (!(await ask({ title: `Remove ${c.name}`, text: 'Its key cannot be brought back.', act: 'Remove credential' }))) return
-    try {
-      await call('removeCredential', { params: { id: c.id } })
-      await refresh('listCredentials')
-    } catch (e) {
-      tellFailure(e)
-    }
-  }
-  return (
-    <>
-      <h2 className="text-[15px] font-semibold">{one.name}</h2>
-      <div className="mb-2 text-muted">{kinds[one.kind]}; what is secret is kept encrypted and never shown</div>
-      {one.facts ? (
-        <>
-          <Fact name="Subject">{one.facts.subject}</Fact>
-          <Fact name="Issuer">{one.facts.issuer}</Fact>
-          <Fact name="Valid from">{one.facts.notBefore.slice(0, 10)}</Fact>
-          <Fact name="Valid to">{`${one.facts.notAfter.slice(0, 10)}, ${daysLeft(one.facts, serverNow())} days left`}</Fact>
-          <Fact name="Key">{one.facts.key}</Fact>
-          {one.facts.names.length > 0 && <Fact name="Names">{one.facts.names.join(', ')}</Fact>}
-          <Fact name="Thumbprint">{one.facts.sha1}</Fact>
-          <Fact name="SHA-256">{one.facts.sha256}</Fact>
-        </>
-      ) : (
-        <Fact name="User">{one.user}</Fact>
-      )}
-      {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
-      <Heading>Used by</Heading>
-      {one.usedBy.length > 0 ? one.usedBy.join(', ') : <span className="text-muted">nothing</span>}
-      <div className="mt-4 flex gap-2">
-        {one.certificate && (
-          <Button onClick={() => void navigator.clipboard.writeText(one.certificate!).then(() => toast('The certificate (not its key) is copied'))}>
-            Copy certificate
-          </Button>
-        )}
-        {one.usedBy.length === 0 && (
-          <Button kind="danger" disabled={!mayEdit} onClick={() => void remove(one)}>
-            Remove
-          </Button>
-        )}
-      </div>
     </>
   )
 }

@@ -83,6 +83,7 @@ function KindForm({
         example={view.example}
         kept={kept}
         filled={taking.filled}
+        hands={taking.hands}
         saving={saving}
         there={destination !== null}
         onClose={close}

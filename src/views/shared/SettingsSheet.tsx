@@ -1,5 +1,6 @@
-import type { ComponentProps, ReactNode } from 'react'
+import type { ClipboardEvent, ComponentProps, ReactNode } from 'react'
 import { Button } from '~/ui/Button'
+import { useFileDrop } from '~/ui/DropArea'
 import { CheckField, TextField } from '~/ui/Field'
 import { Form } from '~/ui/Form'
 import { Modal } from '~/ui/Modal'
@@ -26,6 +27,8 @@ interface Props extends Omit<ComponentProps<typeof SettingsForm>, 'path'> {
   head?: ReactNode
   /** What stands in the foot before the buttons. */
   foot?: ReactNode
+  /** Takes what somebody was handed, dropped or pasted anywhere on the form. */
+  hands: { onFiles: ((files: File[]) => void) | null; onPaste(e: ClipboardEvent): void }
   onClose(): void
   onSave(): unknown
   /** On the right: the check, and what is to be known beside the form. */
@@ -45,11 +48,13 @@ export function SettingsSheet({
   warning,
   head,
   foot,
+  hands,
   onClose,
   onSave,
   children,
   ...settings
 }: Props) {
+  const { over, target } = useFileDrop(hands.onFiles)
   const { register, formState } = settings.form
   return (
     <Modal
@@ -69,7 +74,11 @@ export function SettingsSheet({
         </>
       }
     >
-      <div className="grid grid-cols-[1fr_330px] gap-6">
+      <div
+        {...target}
+        onPaste={hands.onPaste}
+        className={`grid grid-cols-[1fr_330px] gap-6 ${over ? 'outline-2 outline-offset-4 outline-slate outline-dashed' : ''}`}
+      >
         <Form label={what} onSubmit={onSave}>
           {kept.keptAt !== null && <KeptNote at={kept.keptAt} onForget={kept.again} />}
           {head}

@@ -100,6 +100,7 @@ export function KindForm({
         example="Kiln controller"
         kept={kept}
         filled={taking.filled}
+        hands={taking.hands}
         saving={saving}
         there={source !== null}
         warning={warning}

@@ -13,21 +13,23 @@ import { PlacesField, placesError, placesOf } from '../CredentialPlaces'
 import { placeFor } from './addresses'
 import { FoundList, IntakeFindings } from './FoundList'
 import { HandOver } from './HandOver'
-import { useHanded } from './useHanded'
+import { type Begun, useHanded } from './useHanded'
 
 interface Props {
   /** An address alone is of use too: there is a form to fill. */
   fills: boolean
+  /** What was dropped or pasted already. */
+  begun?: Begun
   onClose(): void
   /** What was kept, and the address that stood with it. */
   onKept(kept: Credential[], address: TakenIn['address']): void
 }
 
-const kinds: Record<Offer['kind'], string> = { certificate: 'certificate with its key', authority: 'authority', password: 'log-in' }
+export const offerWords: Record<Offer['kind'], string> = { certificate: 'certificate with its key', authority: 'authority', password: 'log-in' }
 
 /** Takes in whatever somebody was handed, shows what was found in it, and keeps of that what is chosen. */
-export function TakeIn({ fills, onClose, onKept }: Props) {
-  const handed = useHanded()
+export function TakeIn({ fills, begun = {}, onClose, onKept }: Props) {
+  const handed = useHanded(begun)
   const { taken, failure, busy, anything } = handed
   const [names, setNames] = useState<Readonly<Record<string, string>>>({})
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
@@ -143,10 +145,10 @@ function OfferRow({ offer, name, chosen, there, error, onName, onChosen }: Offer
         onChange={(e) => onChosen(e.target.checked)}
         className="size-[15px] accent-(--clay)"
       />
-      <span className="w-40 text-muted">{kinds[kind]}</span>
+      <span className="w-40 text-muted">{offerWords[kind]}</span>
       {there === null ? (
         <input
-          aria-label={`Name of the ${kinds[kind]}`}
+          aria-label={`Name of the ${offerWords[kind]}`}
           aria-invalid={error !== undefined}
           value={name}
           disabled={!chosen}
@@ -173,7 +175,7 @@ function OfferRow({ offer, name, chosen, there, error, onName, onChosen }: Offer
 }
 
 /** Asks for the pass phrase of what is locked. */
-function Phrase({ onTry }: { onTry(phrase: string): void }) {
+export function Phrase({ onTry }: { onTry(phrase: string): void }) {
   const [phrase, setPhrase] = useState('')
   const send = () => {
     onTry(phrase)

@@ -12,10 +12,16 @@ interface HandedFile {
   content: string
 }
 
+/** What was handed over before the sheet opened. */
+export interface Begun {
+  files?: readonly File[]
+  text?: string
+}
+
 /** What somebody hands over in this sheet, and what was made of it: looked at anew whenever it changes, nothing of it kept by that. */
-export function useHanded() {
+export function useHanded(begun: Begun = {}) {
   const [files, setFiles] = useState<readonly HandedFile[]>([])
-  const [text, setText] = useState('')
+  const [text, setText] = useState(begun.text ?? '')
   const [phrases, setPhrases] = useState<readonly string[]>([])
   const [roles, setRoles] = useState<Readonly<Record<string, WordRole>>>({})
   const [taken, setTaken] = useState<TakenIn | null>(null)
@@ -51,7 +57,7 @@ export function useHanded() {
   }, [files, text, phrases, roles, anything, tries])
 
   /** Takes files beside those that are there; one of the same name takes its place. */
-  const add = async (list: FileList | null | undefined): Promise<void> => {
+  const add = async (list: Iterable<File> | null | undefined): Promise<void> => {
     const picked = [...(list ?? [])]
     const large = picked.find((f) => f.size > FILE_MOST)
     if (large) {
@@ -61,9 +67,13 @@ export function useHanded() {
     const read = await Promise.all(picked.map(async (f) => ({ name: f.name, content: base64(new Uint8Array(await f.arrayBuffer())) })))
     setFiles((old) => [...old.filter((f) => !read.some((r) => r.name === f.name)), ...read])
   }
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the sheet opens
+  useEffect(() => void add(begun.files), [])
   const handed: HandedOver = { files: [...files], text, phrases: [...phrases], roles }
   return {
     ...{ handed, taken, failure, busy, anything, add, setText },
+    /** Counts what was looked at: another number, other things. */
+    round: round.current,
     again: () => setTries((n) => n + 1),
     drop: (name: string) => setFiles((old) => old.filter((f) => f.name !== name)),
     tryPhrase: (phrase: string) => setPhrases((old) => (phrase === '' || old.includes(phrase) ? old : [...old, phrase])),

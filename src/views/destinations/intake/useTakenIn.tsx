@@ -1,11 +1,13 @@
 import { PackageOpen } from 'lucide-react'
-import { type ReactNode, useState } from 'react'
+import { type ClipboardEvent, type ReactNode, useState } from 'react'
 import type { FieldValues, UseFormReturn } from 'react-hook-form'
 import type { Credential } from '~/contract/credential'
 import { Button } from '~/ui/Button'
 import { useMay } from '../../app/caller'
 import type { HandedAddress } from './addresses'
+import { isHanded } from './handed-text'
 import { TakeIn } from './TakeIn'
+import type { Begun } from './useHanded'
 
 interface Fills {
   /** What follows from an address, by the fields of the form. */
@@ -14,10 +16,19 @@ interface Fills {
   credentials: Readonly<Record<string, readonly Credential['kind'][]>>
 }
 
-/** Fills the form of a destination or a source from what somebody was handed: a button, and a sheet that stands outside of the form. */
-export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): { button: ReactNode; dialog: ReactNode; filled: boolean } {
+interface TakenInto {
+  button: ReactNode
+  dialog: ReactNode
+  /** Something was put into the form by it. */
+  filled: boolean
+  /** What is dropped or pasted onto the form. */
+  hands: { onFiles: ((files: File[]) => void) | null; onPaste(e: ClipboardEvent): void }
+}
+
+/** Fills the form of a destination or a source from what somebody was handed: a button, what is dropped or pasted onto the form, and a sheet that stands outside of it. */
+export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): TakenInto {
   const mayKeep = useMay('administrator')
-  const [open, setOpen] = useState(false)
+  const [begun, setBegun] = useState<Begun | null>(null)
   const [filled, setFilled] = useState(false)
   const fill = (kept: readonly Credential[], address: HandedAddress) => {
     const put = (field: string, value: unknown) => form.setValue(`settings.${field}`, value, { shouldValidate: true, shouldDirty: true })
@@ -28,15 +39,26 @@ export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): { but
       if (one && !field.startsWith('witness')) put(field, one.id)
     }
     setFilled(true)
-    setOpen(false)
+    setBegun(null)
+  }
+  const onPaste = (e: ClipboardEvent) => {
+    const files = [...e.clipboardData.files]
+    const text = e.clipboardData.getData('text/plain')
+    if (!mayKeep || (files.length === 0 && !isHanded(text, e.target instanceof HTMLTextAreaElement))) return
+    e.preventDefault()
+    setBegun(files.length > 0 ? { files } : { text })
   }
   return {
     filled,
+    hands: { onFiles: mayKeep ? (files) => setBegun({ files }) : null, onPaste },
     button: (
-      <Button small disabled={!mayKeep} title={mayKeep ? '' : 'Needs the role administrator'} onClick={() => setOpen(true)}>
-        <PackageOpen size={13} /> Take in what you were handed
-      </Button>
+      <>
+        <Button small disabled={!mayKeep} title={mayKeep ? '' : 'Needs the role administrator'} onClick={() => setBegun({})}>
+          <PackageOpen size={13} /> Take in what you were handed
+        </Button>
+        {mayKeep && <p className="mt-1 text-xs text-muted">Or drop it anywhere on this form, or paste it.</p>}
+      </>
     ),
-    dialog: open && <TakeIn fills onClose={() => setOpen(false)} onKept={fill} />,
+    dialog: begun && <TakeIn fills begun={begun} onClose={() => setBegun(null)} onKept={fill} />,
   }
 }

@@ -1,0 +1,28 @@
+import type { Ending } from '~/contract/ending'
+
+/** What people call each thing that ends. */
+export const partWords: Readonly<Record<Ending['what'], string>> = {
+  certificate: 'Certificate',
+  chain: 'Chain link',
+  authority: 'Authority',
+  list: 'List',
+  token: 'Token',
+  application: 'Own certificate',
+  key: 'API key',
+}
+
+const few = (names: readonly string[]): string =>
+  names.length > 3 ? `${names.slice(0, 2).join(', ')} and ${names.length - 2} more` : names.join(', ')
+
+/** What stops when something ends, and what to do about it, as one sentence. */
+export function stopWords({ what, uses, stops }: Pick<Ending, 'what' | 'uses' | 'stops'>): string {
+  if (what === 'key') return 'Whoever calls with it is refused then: make a new one in time'
+  const { publications, tags } = stops
+  const parts = [
+    ...(publications.length > 0 ? [`${few(publications)} ${publications.length === 1 ? 'waits' : 'wait'} in the outbox from then on`] : []),
+    ...(tags > 0 ? [`${tags} ${tags === 1 ? 'tag is' : 'tags are'} not read any more`] : []),
+  ]
+  const then =
+    uses.length === 0 ? 'Nothing uses it' : parts.length > 0 ? parts.join(', ') : `Used by ${few(uses.map((use) => use.name))}, where nothing is live`
+  return `${then}: ${uses.length === 0 ? 'remove it, or take in its successor' : 'ask for its successor, and replace it in place'}`
+}

@@ -1,0 +1,106 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Credential, CredentialUse } from '~/contract/credential'
+import { useAsk } from '~/ui/Ask'
+import { Button } from '~/ui/Button'
+import { Glyph } from '~/ui/Glyph'
+import { Fact, Heading } from '~/ui/Notes'
+import { call, refresh } from '../../app/api'
+import { useFrame } from '../../app/live/live'
+import { conditionWords, glyphOf } from '../../shared/condition'
+import { tellFailure } from '../../shared/problems'
+import { CredentialPlaces } from '../CredentialPlaces'
+import { Before } from './Before'
+import { kindWords, whenWords } from './life'
+import { ReplaceCredential } from './ReplaceCredential'
+
+/** One credential: what it says, what uses it, and what can be done with it. */
+export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boolean }) {
+  const ask = useAsk()
+  const [replacing, setReplacing] = useState(false)
+  const { facts } = one
+  const own = one.kind === 'application'
+  const remove = async () => {
+    if (!(await ask({ title: `Remove ${one.name}`, text: 'Its key cannot be brought back.', act: 'Remove credential' }))) return
+    try {
+      await call('removeCredential', { params: { id: one.id } })
+      await refresh('listCredentials', 'listEndings')
+    } catch (e) {
+      tellFailure(e)
+    }
+  }
+  return (
+    <>
+      <h2 className="text-[15px] font-semibold">{one.name}</h2>
+      <div className="mb-2 text-muted">{kindWords[one.kind]}; what is secret is kept encrypted and never shown</div>
+      {one.before && <Before one={one} before={one.before} mayEdit={mayEdit} />}
+      {facts ? (
+        <>
+          <Fact name="Subject">{facts.subject}</Fact>
+          <Fact name="Issuer">{facts.issuer}</Fact>
+          <Fact name="Valid from">{facts.notBefore.slice(0, 10)}</Fact>
+          <Fact name="Valid to">{`${facts.notAfter.slice(0, 10)}, ${whenWords(facts.notAfter)}`}</Fact>
+          <Fact name="Key">{facts.key}</Fact>
+          {facts.names.length > 0 && <Fact name="Names">{facts.names.join(', ')}</Fact>}
+          {facts.lists?.map((list) => (
+            <Fact key={list.issuer} name="Revocation list">{`of ${list.issuer}${list.until ? `, until ${list.until.slice(0, 10)}` : ''}`}</Fact>
+          ))}
+          <Fact name="Thumbprint">{facts.sha1}</Fact>
+          <Fact name="SHA-256">{facts.sha256}</Fact>
+        </>
+      ) : (
+        <>
+          <Fact name="User">{one.user}</Fact>
+          {one.endsAt && <Fact name="Token ends">{`${one.endsAt.slice(0, 10)}, ${whenWords(one.endsAt)}`}</Fact>}
+        </>
+      )}
+      {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
+      <Heading>Used by</Heading>
+      {one.usedBy.length > 0 ? <Uses uses={one.usedBy} /> : <span className="text-muted">nothing</span>}
+      <div className="mt-4 flex flex-wrap gap-2">
+        {!own && (
+          <Button
+            disabled={!mayEdit || one.before !== null}
+            title={!mayEdit ? 'Needs the role administrator' : one.before ? 'First remove the one before, or put it back' : ''}
+            onClick={() => setReplacing(true)}
+          >
+            Replace
+          </Button>
+        )}
+        {one.certificate && (
+          <Button onClick={() => void navigator.clipboard.writeText(one.certificate!).then(() => toast('The certificate (not its key) is copied'))}>
+            Copy certificate
+          </Button>
+        )}
+        {one.usedBy.length === 0 && !own && (
+          <Button kind="danger" disabled={!mayEdit} onClick={() => void remove()}>
+            Remove
+          </Button>
+        )}
+      </div>
+      {replacing && <ReplaceCredential key={one.id} one={one} onClose={() => setReplacing(false)} />}
+    </>
+  )
+}
+
+/** What uses it, each with how it stands and the way there. */
+function Uses({ uses }: { uses: readonly CredentialUse[] }) {
+  const destinations = useFrame('destinations')
+  const sources = useFrame('sources')
+  return (
+    <ul aria-label="Used by">
+      {uses.map(({ kind, id, name }) => {
+        const condition = kind === 'destination' ? destinations?.[id]?.sender : sources?.[id]
+        return (
+          <li key={id} className="flex items-center gap-2 py-0.5">
+            <Glyph state={glyphOf(condition)} title={conditionWords(condition)} />
+            <a className="truncate text-slate underline" href={`/${kind}s?id=${id}`} title={name}>
+              {name}
+            </a>
+            <span className="text-muted">{kind}</span>
+          </li>
+        )
+      })}
+    </ul>
+  )
+}
