@@ -49,6 +49,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   replaceCredential: 'as looking at it, and two rows; what uses it connects anew',
   putBackCredential: 'two rows; what uses it connects anew',
   forgetBefore: row,
+  takeOutKey: `${hash}; then the pass phrase is hashed 200,000 times for each of two or three parts`,
   removeCredential: 'a row; refused while it is used',
   find: 'one query a kind of thing, each with a bound on its hits',
   listClasses: whole,

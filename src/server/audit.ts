@@ -73,6 +73,7 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   replaceCredential: { kind: 'credential', all: credentials },
   putBackCredential: { kind: 'credential', all: credentials },
   forgetBefore: { kind: 'credential', all: credentials },
+  takeOutKey: { kind: 'credential', all: credentials, after: (_answer, body) => ({ key: 'taken out', form: (body as { form?: unknown }).form }) },
   removeCredential: { kind: 'credential', all: credentials },
   addPublication: { kind: 'publication' },
   changePublication: { kind: 'publication', all: publications },

@@ -13,17 +13,20 @@ const nameOf = (key: Buffer) => createHash('sha256').update('embrik master key')
  * sealed names its key, so that a master key can follow another: the present one seals, earlier ones still open.
  */
 export class Vault {
-  private readonly keys: readonly { name: Buffer; key: Buffer }[]
+  private keys: readonly { name: Buffer; key: Buffer }[]
 
-  constructor(key: Buffer, before: readonly Buffer[] = []) {
-    this.keys = [key, ...before].map((k) => {
-      if (k.length !== 32) throw keyFailure('The master key is not 32 octets long')
-      return { name: nameOf(k), key: k }
-    })
+  /** `reread` gives all keys as they are by now, the present one first; what seals and opens goes by that. */
+  constructor(
+    key: Buffer,
+    before: readonly Buffer[] = [],
+    private readonly reread: (() => readonly Buffer[]) | null = null,
+  ) {
+    this.keys = named([key, ...before])
   }
 
   /** `place` (table and id) is authenticated, so that a secret moved to another row can't be opened. */
   seal(secret: string, place: string): Buffer {
+    this.refresh()
     const [{ name, key }] = this.keys as [{ name: Buffer; key: Buffer }]
     const nonce = randomBytes(LENGTHS.nonce)
     const head = Buffer.concat([Buffer.from([2]), name])
@@ -34,7 +37,7 @@ export class Vault {
   }
 
   open(sealed: Buffer, place: string): string {
-    const opened = sealed[0] === 2 ? this.openNamed(sealed, place) : sealed[0] === 1 ? this.openUnnamed(sealed, place) : null
+    const opened = this.opened(sealed, place) ?? (this.refresh() ? this.opened(sealed, place) : null)
     if (opened !== null) return opened
     throw new FailureError(
       {
@@ -50,6 +53,23 @@ export class Vault {
   /** Whether it was sealed under the present key. */
   isPresent(sealed: Buffer): boolean {
     return sealed[0] === 2 && sealed.subarray(LENGTHS.version, LENGTHS.version + LENGTHS.key).equals(this.keys[0]!.name)
+  }
+
+  /** The master key may have been changed meanwhile; whether it has. Keys that cannot be read just now stay what they were. */
+  private refresh(): boolean {
+    if (!this.reread) return false
+    try {
+      const now = named(this.reread())
+      const same = now.length === this.keys.length && now.every(({ name }, i) => name.equals(this.keys[i]!.name))
+      if (!same) this.keys = now
+      return !same
+    } catch {
+      return false
+    }
+  }
+
+  private opened(sealed: Buffer, place: string): string | null {
+    return sealed[0] === 2 ? this.openNamed(sealed, place) : sealed[0] === 1 ? this.openUnnamed(sealed, place) : null
   }
 
   private openNamed(sealed: Buffer, place: string): string | null {
@@ -68,6 +88,12 @@ export class Vault {
     return null
   }
 }
+
+const named = (keys: readonly Buffer[]) =>
+  keys.map((key) => {
+    if (key.length !== 32) throw keyFailure('The master key is not 32 octets long')
+    return { name: nameOf(key), key }
+  })
 
 /** Nonce, tag and text; null: not with this key, or altered. */
 function decrypt(key: Buffer, from: Buffer, authenticated: Buffer): string | null {
@@ -96,26 +122,36 @@ function keyFailure(message: string): FailureError {
   )
 }
 
-/**
- * Opens the vault with the key from `EMBRIK_MASTER_KEY` or the file named by `EMBRIK_MASTER_KEY_FILE`. `EMBRIK_MASTER_KEYS_BEFORE`
- * holds earlier keys, and so may further lines of the file.
- */
-export function openVault(env: NodeJS.ProcessEnv = process.env): Vault {
-  let text = env.EMBRIK_MASTER_KEY
-  if (!text && env.EMBRIK_MASTER_KEY_FILE) {
-    try {
-      text = readFileSync(env.EMBRIK_MASTER_KEY_FILE, 'utf8')
-    } catch {
-      throw keyFailure(`The master key file ${env.EMBRIK_MASTER_KEY_FILE} cannot be read`)
-    }
-  }
-  if (!text?.trim()) throw keyFailure('There is no master key')
-  const keys = `${text} ${env.EMBRIK_MASTER_KEYS_BEFORE ?? ''}`
+/** Master keys in a text: 64 hexadecimal digits each, the present one first. */
+export function keysIn(text: string): Buffer[] {
+  const keys = text
     .split(/[\s,]+/)
     .filter(Boolean)
     .map((hex, i) => {
       if (!/^[0-9a-f]{64}$/i.test(hex)) throw keyFailure(`${i === 0 ? 'The' : 'An earlier'} master key is not 64 hexadecimal digits`)
       return Buffer.from(hex, 'hex')
     })
-  return new Vault(keys[0]!, keys.slice(1))
+  if (keys.length === 0) throw keyFailure('There is no master key')
+  return keys
+}
+
+function fileText(file: string): string {
+  try {
+    return readFileSync(file, 'utf8')
+  } catch {
+    throw keyFailure(`The master key file ${file} cannot be read`)
+  }
+}
+
+/**
+ * Opens the vault with the key from `EMBRIK_MASTER_KEY` or the file named by `EMBRIK_MASTER_KEY_FILE`, which is read again when its key
+ * has been changed. `EMBRIK_MASTER_KEYS_BEFORE` holds earlier keys, and so may further lines of the file.
+ */
+export function openVault(env: NodeJS.ProcessEnv = process.env): Vault {
+  const { EMBRIK_MASTER_KEY: given, EMBRIK_MASTER_KEY_FILE: file, EMBRIK_MASTER_KEYS_BEFORE: before = '' } = env
+  const read = () => keysIn(`${given || (file ? fileText(file) : '')} ${before}`)
+  // Earlier keys alone are none.
+  if (!given && !(file && fileText(file).trim())) throw keyFailure('There is no master key')
+  const [key, ...earlier] = read()
+  return new Vault(key!, earlier, given ? null : read)
 }

@@ -35,6 +35,7 @@ const all = [
   '0017-patterns',
   '0018-addresses',
   '0019-assurance',
+  '0020-replacements',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

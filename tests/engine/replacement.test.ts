@@ -30,13 +30,19 @@ it('certificates of sender and witness are replaced under 500 messages a second,
   await replaceCredential(t.db, t.vault, s.settings.credentialId!, await certificate('embrik-next'))
   await replaceCredential(t.db, t.vault, s.settings.witnessCredentialId!, await certificate('witness-next'))
   const wanted = [await sha256('embrik-next'), await sha256('witness-next')].sort()
-  await until(() => JSON.stringify(shown()) === JSON.stringify(wanted), () => `the new ones at the broker: ${shown()}`)
+  await until(
+    () => JSON.stringify(shown()) === JSON.stringify(wanted),
+    () => `the new ones at the broker: ${shown()}`,
+  )
   const then = s.counts()!.arrived
   await until(() => s.counts()!.arrived > then + 500, 'messages to flow on')
   // And back, which is a replacement like any other.
   await putBack(t.db, s.settings.credentialId!)
   const back = [await sha256('embrik'), await sha256('witness-next')].sort()
-  await until(() => JSON.stringify(shown()) === JSON.stringify(back), () => `the old one at the broker: ${shown()}`)
+  await until(
+    () => JSON.stringify(shown()) === JSON.stringify(back),
+    () => `the old one at the broker: ${shown()}`,
+  )
   await until(() => s.counts()!.arrived > then + 1000, 'messages to flow on')
   still()
   await s.settled()
@@ -56,7 +62,12 @@ it('one that the broker does not know waits with everything in the outbox until 
   m.certificate('stranger')
   const still = s.feed(20)
   await until(() => s.counts()!.arrived > 50, 'messages to flow')
-  await replaceCredential(t.db, t.vault, s.settings.credentialId!, await certificate({ certificate: m.text('stranger.crt'), key: m.text('stranger.key') }))
+  await replaceCredential(
+    t.db,
+    t.vault,
+    s.settings.credentialId!,
+    await certificate({ certificate: m.text('stranger.crt'), key: m.text('stranger.key') }),
+  )
   await until(() => s.destination().present().state === 'trouble' && s.destination().outbox.waiting > 50, 'messages to wait')
   const [one] = (await listCredentials(t.db)).filter((c) => c.id === s.settings.credentialId)
   expect(one!.before!.facts!.sha256).toBe(await sha256('embrik'))
@@ -92,7 +103,14 @@ it('what does not use it, and what was put back the same, keeps its connection',
 it('a source that logs in by it connects anew; one that does not stays', async () => {
   s = await scene()
   const { t, engine } = s
-  const login = await addCredential(t.db, t.vault, { name: 'login', kind: 'password', certificate: null, facts: null, user: 'meters', secret: 'meters-1' })
+  const login = await addCredential(t.db, t.vault, {
+    name: 'login',
+    kind: 'password',
+    certificate: null,
+    facts: null,
+    user: 'meters',
+    secret: 'meters-1',
+  })
   const at = { host: '127.0.0.1', port: s.b.ports.plain, protocol: '5' as const, tls: false, authorityId: null, keepAliveS: 30, retryMs: 200 }
   const topics = { clientId: 'topics', credentialId: login.id, rateMs: 200, qos: 1 as const, staleS: 0 }
   const bySource = await addSource(t.db, t.vault, { kind: 'mqtt', name: 'By log-in', enabled: true, settings: { ...at, ...topics } as never })
@@ -129,7 +147,10 @@ it('the new one is tried with what uses it, while the old one goes on', async ()
   const { engine } = s
   const { kind: _, ...stored } = { ...(await certificate('embrik-next')), kind: 'certificate' as const }
   const lane = s.destination().destination
-  const instead = { id: s.settings.credentialId!, credential: { kind: 'certificate' as const, certificate: stored.certificate, user: null, secret: stored.secret } }
+  const instead = {
+    id: s.settings.credentialId!,
+    credential: { kind: 'certificate' as const, certificate: stored.certificate, user: null, secret: stored.secret },
+  }
   const steps: CheckStep[] = []
   const planned = { filters: [], sends: [], others: [] }
   for await (const step of mqttDriver.check((await engine.target({ ...lane, kind: 'mqtt' } as never, instead)) as never, planned)) steps.push(step)

@@ -1,9 +1,11 @@
+import { z } from 'zod'
 import { Aside } from '../aside'
 import { Credential, CredentialDraft, CredentialPlaces } from '../credential'
 import { Destination, DestinationCheck, DestinationDraft } from '../destination'
 import { Ending } from '../ending'
 import { CheckStep } from '../failure'
 import { HandedOver, KeepHanded, TakenIn } from '../intake'
+import { KeyDownload } from '../key-download'
 import { Replacement, ReplacementCheck } from '../replacement'
 import { Begun, list, type Route } from './route'
 
@@ -160,6 +162,16 @@ export const destinationsRoutes = {
     group: 'Credentials',
     summary: 'Let go of what a credential held before it was replaced',
     answer: Credential,
+  },
+  takeOutKey: {
+    method: 'POST',
+    path: '/api/credentials/:id/take-out',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'The certificate with its chain and its key, locked by a pass phrase; told in the audit',
+    body: KeyDownload,
+    answer: z.string(),
+    as: 'application/octet-stream',
   },
   removeCredential: {
     method: 'DELETE',

@@ -19,6 +19,7 @@ import { askEngine } from '../engine-client'
 import { lookAt, toKeep } from '../intake/offers'
 import { newContent, replacementCheck } from '../replacement'
 import { whileAllowed } from '../streams'
+import { takeOut } from '../take-out'
 
 type Keys =
   | 'listSources'
@@ -55,6 +56,7 @@ type Keys =
   | 'replaceCredential'
   | 'putBackCredential'
   | 'forgetBefore'
+  | 'takeOutKey'
 
 /** Passes the engine's steps on as they come. */
 async function steps(path: string, body: unknown, { request, caller }: { request: Request; caller: Caller }): Promise<Response> {
@@ -171,5 +173,15 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   replaceCredential: async ({ params, body }) => replaceCredential(database(), secrets(), params.id!, await newContent(params.id!, body)),
   putBackCredential: ({ params }) => putBack(database(), params.id!),
   forgetBefore: ({ params }) => forgetBefore(database(), params.id!),
+  takeOutKey: async ({ params, body, caller }) => {
+    const { name, octets } = await takeOut(params.id!, body, caller)
+    return new Response(new Uint8Array(octets), {
+      headers: {
+        'content-type': 'application/octet-stream',
+        'cache-control': 'no-store',
+        'content-disposition': `attachment; filename="${name}"`,
+      },
+    })
+  },
   removeCredential: ({ params }) => removeCredential(database(), params.id!),
 }

@@ -105,7 +105,15 @@ function ofLogin(words: readonly Roled[]): Kept[] {
   const host = first('host')
   const name = (host === undefined ? user : `${user} at ${host}`).slice(0, 80)
   const ends = tokenFacts(secret)?.endsAt ?? null
-  const offer: Offer = { id: LOGIN, kind: 'password', name, facts: null, user, endsAt: ends === null ? null : new Date(ends).toISOString(), there: null }
+  const offer: Offer = {
+    id: LOGIN,
+    kind: 'password',
+    name,
+    facts: null,
+    user,
+    endsAt: ends === null ? null : new Date(ends).toISOString(),
+    there: null,
+  }
   return [{ offer, draft: { kind: 'password', user, password: secret } }]
 }
 

@@ -54,7 +54,8 @@ export function FamilyList({ families, open, onOpen, onTopic, shown, picking }: 
         <TableHead columns={heads} sticky />
         <tbody>
           {families.slice(0, LISTED).map((family) => (
-            <Fragment key={family.id}>
+            // What has the focus keeps it while its pattern grows.
+            <Fragment key={family.first}>
               <FamilyRow family={family} open={open === family.id} onOpen={() => onOpen(open === family.id ? null : family.id)} picking={picking} />
               {open === family.id && (
                 <tr className="border-b border-line bg-sheet">

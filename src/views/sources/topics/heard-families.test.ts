@@ -48,7 +48,8 @@ describe('what was heard, as families', () => {
   ])('time and quality are told by the settings: %s', (_what, settings, name, role) => expect(roleOf(name, settings)).toBe(role))
   it('a family stays known by a topic while more of it is heard and its pattern grows', () => {
     const before = heardFamilies(probes.slice(2))
-    const after = heardFamilies(probes)
+    const after = heardFamilies([probes[2]!, probes[0]!, probes[1]!])
+    expect([before[0]!.first, after[0]!.first]).toEqual([probes[2]!.topic, probes[2]!.topic])
     expect(familyOfTopic(after, probes[2]!.topic)!.id).not.toBe(before[0]!.id)
     expect(familyOfTopic(after, probes[2]!.topic)!.topics.length).toBe(3)
     expect([familyOfTopic(after, 'probes/9'), familyOfTopic(after, null)]).toEqual([null, null])

@@ -27,6 +27,8 @@ export interface FamilyMember {
 
 export interface HeardFamily extends Family<FamilyMember> {
   carries: CarriedKind
+  /** That of its topics which was heard first: the same while more of it is heard and its pattern grows. */
+  first: string
   /** Messages a second of all its topics. */
   rate: number
   /** Octets of the largest last payload. */
@@ -39,7 +41,7 @@ export const leafName = ({ address }: Pick<TopicLeaf, 'address'>) => {
   return hash < 0 ? '' : address.slice(hash + 1).replace(/^\//, '')
 }
 
-/** The heard topics as families; with words only topics that hold them. */
+/** The heard topics, in the order in which they were first heard, as families; with words only topics that hold them. */
 export function heardFamilies(topics: Iterable<HeardTopic>, words = ''): HeardFamily[] {
   const members: FamilyMember[] = []
   for (const heard of topics) {
@@ -49,8 +51,10 @@ export function heardFamilies(topics: Iterable<HeardTopic>, words = ''): HeardFa
     const kind = heard.format === 'sparkplug' ? `sparkplug ${heard.topic.split('/')[2] ?? ''}` : carriedKind(heard)
     members.push({ topic: heard.topic, kind, leaves: [...byName.keys()], heard, byName })
   }
+  const order = new Map(members.map(({ topic }, i) => [topic, i]))
   return topicFamilies(members).map((family) => ({
     ...family,
+    first: family.topics.reduce((first, t) => (order.get(t.topic)! < order.get(first.topic)! ? t : first)).topic,
     carries: carriedKind(family.topics[0]!.heard),
     rate: family.topics.reduce((sum, t) => sum + t.heard.rate, 0),
     bytes: family.topics.reduce((most, t) => Math.max(most, t.heard.bytes), 0),
