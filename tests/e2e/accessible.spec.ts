@@ -15,6 +15,9 @@ const sheets: [name: string, path: string, open: (page: Page) => Promise<void>][
       await page.getByRole('table', { name: 'Found' }).waitFor()
     },
   ],
+  ['what ends when', '/destinations/credentials?view=ends', (page) => page.getByRole('button', { name: 'Add credential' }).click()],
+  ['a credential to be replaced', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Replace' }).click()],
+  ['a key to be taken out', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Take out key' }).click()],
   ['add a person', '/settings', (page) => page.getByRole('button', { name: 'Add person' }).click()],
   ['a second factor', '/settings/account', (page) => page.getByRole('button', { name: 'Set up a second factor' }).click()],
   ['the finder', '/tags', (page) => page.keyboard.press('Control+k')],

@@ -219,6 +219,26 @@ describe('20,000 messages in files', () => {
     },
   )
 
+  it.each([false, true])(
+    'are in one file each, when answers are lost until each message is tried by itself (ids: %s)',
+    { timeout: 600_000 },
+    async (ids) => {
+      const s = await begin(inStore, { filesMost: 50, ackS: 3, ...(!ids && { idColumn: '' }) })
+      const { store } = s.there
+      store.setFaults(faults({ loseAnswer: 1 }))
+      await s.flow(2000)
+      // What goes alone is in a file of its own.
+      const alone = () => [...s.there.files().keys()].filter((name) => /\.(\d+)-\1\./.test(name)).length
+      await until(() => alone() > 0, 'messages to be tried alone', 120)
+      store.setFaults(faults({}))
+      await s.settled()
+      const lines = [...s.there.files()].flatMap(([name, octets]) => rowsOf(name, octets).map((row) => `${name.split('/')[0]} ${row.n}`))
+      expect(lines.length - new Set(lines).size).toBe(0)
+      expect(lines).toHaveLength(2000)
+      for (const c of s.counts()) expect(c).toMatchObject({ missing: 0, doubled: 0, unknown: 0 })
+    },
+  )
+
   it('that a store drops, doubles or alters are found, each one', { timeout: 1_200_000 }, async () => {
     const s = await begin(inStore, { lateS: 5, filesMost: 100 })
     s.there.store.setFaults(faults({ drop: 0.05, double: 0.05, alter: 0.05, seed: 7 }))

@@ -11,7 +11,7 @@ export interface Entry<R> {
   alone: boolean
 }
 
-type Sent<R> = Pick<Entry<R>, 'ordinal' | 'record' | 'octets'>
+export type Sent<R> = Pick<Entry<R>, 'ordinal' | 'record' | 'octets'>
 
 /** A batch whose fate nobody knows: sent again it must be the same, so that the other side knows it again. */
 export interface Unsure<R> {
@@ -74,9 +74,11 @@ export class BatchLane<R> {
     return has
   }
 
-  /** A batch that is unsure does not go again as it was: each of it goes for itself, and may be kept twice. */
-  dissolve(): void {
+  /** A batch that is unsure does not go again as it was: each of it goes for itself, and may be kept twice. Gives that batch; null: there is none. */
+  dissolve(): readonly Sent<R>[] | null {
+    const unsure = this.memory.unsure.get(this.place)
     this.memory.unsure.delete(this.place)
+    return unsure?.batch ?? null
   }
 
   /** Whether a batch is to go now: it is full, the oldest has waited long enough, or one is unsure, which goes first. */

@@ -90,6 +90,11 @@ async function ask<K extends RouteKey>(key: K, o: Options<K>): Promise<AnswerOf<
   return answer
 }
 
+/** Calls an endpoint that answers with a file; throws a FailureError. */
+export async function callFile<K extends RouteKey>(key: K, o: Options<K>): Promise<Blob> {
+  return (await send(key, o)).blob()
+}
+
 /** Calls a streaming endpoint; `each` gets every item as it comes, `alive` hears of octets, also of those that say nothing. */
 export async function callStream<K extends RouteKey>(key: K, o: Options<K>, each: (item: AnswerOf<K>) => void, alive?: () => void): Promise<void> {
   const response = await send(key, o)

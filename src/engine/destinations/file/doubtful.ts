@@ -12,17 +12,21 @@ export interface Fate {
 }
 
 /**
- * Messages of an earlier run of which nobody knows whether their file was finished: before they go again it is looked for, so that
- * each is in one file. Only where ids are carried can that be told; what comes behind them waits, and all keep their order.
+ * Messages of which nobody knows whether their file was finished: those that an earlier run left, and those of a file that does not go
+ * again as it was. Before they go, it is looked for, so that each is in one file. What an earlier run left can only be told where ids are
+ * carried. What comes behind them waits, and all keep their order.
  */
 export class Doubtful {
   private kept: ReadonlySet<string> | null = null
+  private readonly there = new Map<string, boolean>()
   private waiting: { m: Outgoing; fate: Fate }[] = []
 
   constructor(
     private readonly store: Store,
     private readonly tag: string,
     private readonly idColumn: string,
+    /** By position the file in which a message may be. */
+    private readonly apart: ReadonlyMap<number, string>,
   ) {}
 
   /** It is being looked. */
@@ -32,27 +36,38 @@ export class Doubtful {
 
   /** Decides on a message, at once or when it has been looked; asked of each in their order. */
   settle(m: Outgoing, fate: Fate): void {
-    const doubted = m.inDoubt && this.idColumn !== ''
-    if (!this.looking && (!doubted || this.kept)) return this.decide(m, fate)
+    if (!this.looking && !this.toLook(m)) return this.decide(m, fate)
     this.waiting.push({ m, fate })
-    if (this.waiting.length > 1) return
-    this.idsFrom(m.ordinal).then(
-      (ids) => {
-        this.kept = ids
-        // Whoever is sent meanwhile waits behind those that wait.
-        for (let next = this.waiting[0]; next; next = this.waiting[0]) {
-          this.decide(next.m, next.fate)
-          this.waiting.shift()
-        }
-      },
-      (e: unknown) => {
-        for (const { fate: other } of this.waiting.splice(0)) other.unsure(e)
-      },
-    )
+    if (this.waiting.length === 1) void this.look()
+  }
+
+  private ofEarlier({ inDoubt }: Outgoing): boolean {
+    return inDoubt && this.idColumn !== ''
+  }
+
+  private toLook(m: Outgoing): boolean {
+    const name = this.apart.get(m.ordinal)
+    return (this.ofEarlier(m) && this.kept === null) || (name !== undefined && !this.there.has(name))
+  }
+
+  private async look(): Promise<void> {
+    try {
+      // Whoever is sent meanwhile waits behind those that wait.
+      for (let next = this.waiting[0]; next; next = this.waiting[0]) {
+        if (this.ofEarlier(next.m)) this.kept ??= await this.idsFrom(next.m.ordinal)
+        const name = this.apart.get(next.m.ordinal)
+        if (name !== undefined && !this.there.has(name)) this.there.set(name, (await this.store.get(name)) !== null)
+        this.decide(next.m, next.fate)
+        this.waiting.shift()
+      }
+    } catch (e) {
+      for (const { fate } of this.waiting.splice(0)) fate.unsure(e)
+    }
   }
 
   private decide(m: Outgoing, fate: Fate): void {
-    if (m.inDoubt && this.kept?.has(m.id)) fate.has()
+    const name = this.apart.get(m.ordinal)
+    if ((m.inDoubt && this.kept?.has(m.id)) || (name !== undefined && this.there.get(name))) fate.has()
     else fate.goes()
   }
 

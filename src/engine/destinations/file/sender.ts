@@ -3,7 +3,7 @@ import type { FileSettings } from '~/contract/destinations/file'
 import type { Failure } from '~/contract/failure'
 import { unpackProperties } from '~/core/delivery/properties'
 import { type Clock, within } from '../../clock/clock'
-import { BatchLane, type BatchLimits, freshMemory, type LaneMemory } from '../batch-lane'
+import { BatchLane, type BatchLimits, freshMemory, type LaneMemory, type Sent } from '../batch-lane'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
 import { rowsOf } from '../rows'
 import { type FileTarget, PARALLEL, storeOf, wayOf } from './access'
@@ -24,6 +24,8 @@ interface Memory extends LaneMemory<Sending> {
   way: string
   /** Types of columns as files had them so far, by place. */
   types: Map<string, Known>
+  /** Messages of files of which nobody knows whether they were finished, and which do not go again as they were: by position, the file. */
+  apart: Map<number, string>
 }
 
 class FileLane extends BatchLane<Sending> {
@@ -68,7 +70,7 @@ export class FileSender implements DestinationConnection {
     this.window = s.window
     this.most = { octets: s.fileMb * MB, count: s.filesMost }
     this.tag = tagOf(target.id)
-    this.doubtful = new Doubtful(store, this.tag, s.idColumn)
+    this.doubtful = new Doubtful(store, this.tag, s.idColumn, memory.apart)
     this.stopLooking = clock.every(LOOK_MS, () => this.pump())
   }
 
@@ -78,7 +80,7 @@ export class FileSender implements DestinationConnection {
     // What went elsewhere, or otherwise, cannot go again as it was.
     const way = `${wayOf(s)} ${s.format} ${s.compression} ${s.idColumn}`
     const known = remembered.get(memoryKey) as Memory | undefined
-    const memory: Memory = known?.way === way ? known : { ...freshMemory<Sending>(), way, types: new Map() }
+    const memory: Memory = known?.way === way ? known : { ...freshMemory<Sending>(), way, types: new Map(), apart: new Map() }
     remembered.set(memoryKey, memory)
     const store = storeOf(target, 'sender', clock)
     try {
@@ -100,24 +102,45 @@ export class FileSender implements DestinationConnection {
   }
 
   send(m: Outgoing, answer: (a: Answer) => void): void {
-    // Where an earlier run may have finished its file, that is looked for before anything goes out behind it.
+    if (m.alone) this.apart(this.laneOf(m))
+    // Where its file may be finished already, that is looked for before anything goes out behind it.
     this.doubtful.settle(m, {
       goes: () => this.closed || this.add(m, answer),
-      has: () => this.closed || answer({ kind: 'has' }),
+      has: () => {
+        if (this.closed) return
+        this.memory.apart.delete(m.ordinal)
+        answer({ kind: 'has' })
+      },
       unsure: (e) => this.closed || this.unsure(answer, e),
     })
   }
 
-  private add(m: Outgoing, answer: (a: Answer) => void): void {
-    const { topic, properties, producedAt } = m.envelope
+  private laneOf({ envelope: { topic, properties } }: Outgoing): FileLane {
     const how = unpackProperties(properties).how ?? ''
     const place = `${topic} ${how}`
     const lane = this.lanes.get(place) ?? new FileLane(topic, how, this.memory)
     this.lanes.set(place, lane)
+    return lane
+  }
+
+  /** What is unsure does not go again as it was. It may be there all the same, and that is to be looked for. */
+  private apart(lane: FileLane): void {
+    const batch = lane.dissolve()
+    if (!batch) return
+    const name = this.nameOf(lane, batch)
+    for (const { ordinal } of batch) this.memory.apart.set(ordinal, name)
+  }
+
+  private nameOf(lane: FileLane, entries: readonly Sent<Sending>[]): string {
+    const [first, last] = [entries[0]!, entries.at(-1)!]
+    return nameOf({ place: lane.path, at: first.record.at, tag: this.tag, first: first.ordinal, last: last.ordinal }, endingOf(this.s))
+  }
+
+  private add(m: Outgoing, answer: (a: Answer) => void): void {
+    const lane = this.laneOf(m)
     if (lane.has(m.ordinal)) return answer({ kind: 'has' })
-    if (m.alone) lane.dissolve()
     const { rows, text } = rowsOf(m.envelope)!
-    const record: Sending = { id: m.id, rows, text, at: producedAt }
+    const record: Sending = { id: m.id, rows, text, at: m.envelope.producedAt }
     lane.add({ ordinal: m.ordinal, record, octets: text.length + m.id.length + 20, answer, alone: m.alone }, this.clock.mono())
     if (lane.due(this.clock.mono(), this.pace(lane))) this.pump()
   }
@@ -153,9 +176,7 @@ export class FileSender implements DestinationConnection {
     this.busy++
     const { entries } = lane.take(this.most)
     if (lane.waiting.length === 0) lane.hurries = false
-    const [first, last] = [entries[0]!, entries.at(-1)!]
-    const at = first.record.at
-    const name = nameOf({ place: lane.path, at, tag: this.tag, first: first.ordinal, last: last.ordinal }, endingOf(this.s))
+    const name = this.nameOf(lane, entries)
     try {
       const known: Known = this.memory.types.get(lane.place) ?? new Map()
       this.memory.types.set(lane.place, known)
@@ -164,6 +185,7 @@ export class FileSender implements DestinationConnection {
       if (this.closed) return
       await timely(this.clock, this.s, this.store.put(name, octets))
       this.finished.add(name)
+      for (const { ordinal } of entries) this.memory.apart.delete(ordinal)
       if (this.closed) return
       for (const { answer } of lane.kept(this.clock.mono())) answer({ kind: 'has' })
     } catch (e) {

@@ -13,11 +13,12 @@ import { CredentialPlaces } from '../CredentialPlaces'
 import { Before } from './Before'
 import { kindWords, whenWords } from './life'
 import { ReplaceCredential } from './ReplaceCredential'
+import { TakeOutKey } from './TakeOutKey'
 
 /** One credential: what it says, what uses it, and what can be done with it. */
 export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boolean }) {
   const ask = useAsk()
-  const [replacing, setReplacing] = useState(false)
+  const [sheet, setSheet] = useState<'replace' | 'take out' | null>(null)
   const { facts } = one
   const own = one.kind === 'application'
   const remove = async () => {
@@ -62,7 +63,7 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
           <Button
             disabled={!mayEdit || one.before !== null}
             title={!mayEdit ? 'Needs the role administrator' : one.before ? 'First remove the one before, or put it back' : ''}
-            onClick={() => setReplacing(true)}
+            onClick={() => setSheet('replace')}
           >
             Replace
           </Button>
@@ -72,13 +73,15 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
             Copy certificate
           </Button>
         )}
+        {(own || one.kind === 'certificate') && mayEdit && <Button onClick={() => setSheet('take out')}>Take out key</Button>}
         {one.usedBy.length === 0 && !own && (
           <Button kind="danger" disabled={!mayEdit} onClick={() => void remove()}>
             Remove
           </Button>
         )}
       </div>
-      {replacing && <ReplaceCredential key={one.id} one={one} onClose={() => setReplacing(false)} />}
+      {sheet === 'replace' && <ReplaceCredential key={one.id} one={one} onClose={() => setSheet(null)} />}
+      {sheet === 'take out' && <TakeOutKey key={one.id} one={one} onClose={() => setSheet(null)} />}
     </>
   )
 }

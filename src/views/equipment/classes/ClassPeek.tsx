@@ -8,6 +8,7 @@ import { Heading } from '~/ui/Notes'
 import { Time } from '~/ui/time'
 import { useCall } from '../../app/api'
 import { Payload } from '../../shared/Payload'
+import { saveFile } from '../../shared/save-file'
 import { OutsideNote } from '../OutsideNote'
 import { useModel } from '../useModel'
 
@@ -117,14 +118,8 @@ function Versions({ cls, name }: { cls: EquipmentClass; name(id: string): string
 
 function Schema({ cls, classes }: { cls: EquipmentClass; classes: ReadonlyMap<string, EquipmentClass> }) {
   const text = useMemo(() => JSON.stringify(classSchema(cls, classes), null, 2), [cls, classes])
-  const save = () => {
-    const url = URL.createObjectURL(new Blob([text], { type: 'application/schema+json' }))
-    const a = document.createElement('a')
-    a.href = url
-    a.download = `${cls.name.toLowerCase().replace(/[^a-z0-9]+/g, '-')}.schema.json`
-    a.click()
-    setTimeout(() => URL.revokeObjectURL(url), 1000)
-  }
+  const name = `${cls.name.toLowerCase().replace(/[^a-z0-9]+/g, '-')}.schema.json`
+  const save = () => saveFile(name, new Blob([text], { type: 'application/schema+json' }))
   return (
     <section aria-label="JSON Schema">
       <Heading

@@ -9,18 +9,15 @@ import { Glyph } from '~/ui/Glyph'
 import { Modal } from '~/ui/Modal'
 import { ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
+import { saveFile } from '../../shared/save-file'
 import { useWork } from '../../shared/useWork'
 import { equipmentEdits } from '../edits'
 import type { PlantModel } from '../useModel'
 
 /** Writes all equipment to a file that the browser keeps. */
 export function exportPlant(model: PlantModel): void {
-  const link = document.createElement('a')
   // With its mark, spreadsheets take text for UTF-8.
-  link.href = URL.createObjectURL(new Blob(['\ufeff', writeEquipment(model)], { type: 'text/csv;charset=utf-8' }))
-  link.download = 'equipment.csv'
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
+  saveFile('equipment.csv', new Blob(['\ufeff', writeEquipment(model)], { type: 'text/csv;charset=utf-8' }))
   toast(`${countText(model.list.length)} equipment written to equipment.csv`)
 }
 

@@ -3,6 +3,7 @@ import type { Tag } from '~/contract/tag'
 import { tagColumns } from '~/core/tag/columns'
 import { countText } from '~/ui/time'
 import { failureIn } from '../../app/api'
+import { saveFile } from '../../shared/save-file'
 import { writeInWorker } from './planning'
 import type { Around } from './planning.worker'
 
@@ -19,12 +20,9 @@ export async function exportTags(tags: readonly Tag[], around: Around, kind: Exp
     const made = await writeInWorker({ do: 'write', columns: tagColumns.map((c) => c.key), how }, tags, around)
     // With its mark, spreadsheets take text for UTF-8.
     const blob = new Blob(kind === 'xlsx' ? [made as BlobPart] : ['\ufeff', made as string], { type: type(kind) })
-    const link = document.createElement('a')
-    link.href = URL.createObjectURL(blob)
-    link.download = kind === 'xlsx' ? 'tags.xlsx' : 'tags.csv'
-    link.click()
-    setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
-    toast(`${countText(tags.length)} tags written to ${link.download}`, { id })
+    const name = kind === 'xlsx' ? 'tags.xlsx' : 'tags.csv'
+    saveFile(name, blob)
+    toast(`${countText(tags.length)} tags written to ${name}`, { id })
   } catch (e) {
     toast.error(failureIn(e).message, { id, description: failureIn(e).hint })
   }
