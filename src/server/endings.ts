@@ -25,7 +25,7 @@ function partsOf(credential: Credential): Part[] {
     own,
     ...chain.map((c): Part => ({ what: 'chain', name: `${nameOf(c)} in ${name}`, from: c.notBefore.toISOString(), until: c.notAfter.toISOString() })),
     ...(facts.lists ?? []).flatMap((list): Part[] =>
-      list.until === null ? [] : [{ what: 'list', name: `Revocation list of ${name}`, from: null, until: list.until }],
+      list.until === null ? [] : [{ what: 'list', name: `of ${name}`, from: null, until: list.until }],
     ),
   ]
 }

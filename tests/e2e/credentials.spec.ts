@@ -28,7 +28,7 @@ test('what ends when stands on one line of time, the soonest first, with what st
   const line = page.getByRole('grid', { name: 'What ends when' })
   const row = line.getByRole('row', { name: sender.name })
   await expect(row).toContainText(sender.endsAt!.slice(0, 10))
-  await expect(row).toContainText('wait in the outbox from then on')
+  await expect(row).toContainText('publication')
   const ends = await line.getByRole('row').evaluateAll((rows) => rows.slice(1).map((r) => /\d{4}-\d\d-\d\d/.exec(r.textContent ?? '')?.[0] ?? ''))
   expect(ends).toEqual([...ends].sort())
   await row.click()

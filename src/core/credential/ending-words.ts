@@ -2,17 +2,27 @@ import type { Ending } from '~/contract/ending'
 
 /** What people call each thing that ends. */
 export const partWords: Readonly<Record<Ending['what'], string>> = {
-  certificate: 'Certificate',
-  chain: 'Chain link',
-  authority: 'Authority',
-  list: 'List',
-  token: 'Token',
-  application: 'Own certificate',
+  certificate: 'certificate',
+  chain: 'chain link',
+  authority: 'authority',
+  list: 'revocation list',
+  token: 'token',
+  application: 'own certificate',
   key: 'API key',
 }
 
 const few = (names: readonly string[]): string =>
   names.length > 3 ? `${names.slice(0, 2).join(', ')} and ${names.length - 2} more` : names.join(', ')
+
+const count = (n: number, one: string) => `${n} ${n === 1 ? one : `${one}s`}`
+
+/** How much stops then: `3 publications, 12 tags`; `nothing`. */
+export function stopCounts({ what, stops }: Pick<Ending, 'what' | 'stops'>): string {
+  if (what === 'key') return 'its calls'
+  const { publications, tags } = stops
+  const parts = [...(publications.length > 0 ? [count(publications.length, 'publication')] : []), ...(tags > 0 ? [count(tags, 'tag')] : [])]
+  return parts.join(', ') || 'nothing'
+}
 
 /** What stops when something ends, and what to do about it, as one sentence. */
 export function stopWords({ what, uses, stops }: Pick<Ending, 'what' | 'uses' | 'stops'>): string {

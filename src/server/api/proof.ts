@@ -44,7 +44,7 @@ async function endingCredentials(): Promise<Wrong[]> {
         severity: ended ? ('bad' as const) : ('uncertain' as const),
         where: 'credential' as const,
         subjectId: ending.credentialId,
-        subject: `${partWords[ending.what]} ${ending.name}`,
+        subject: `${partWords[ending.what].replace(/^./, (first) => first.toUpperCase())} ${ending.name}`,
         since: Date.parse(ending.until),
         cause: ended ? `ended ${-days} days ago` : `ends in ${days} ${days === 1 ? 'day' : 'days'}`,
         hint: stopWords(ending),

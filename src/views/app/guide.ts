@@ -6,6 +6,7 @@ const pages: readonly [path: string, place: string][] = [
   ['/tags', 'tags.md'],
   ['/equipment', 'equipment.md'],
   ['/publications', 'guide.md#publish'],
+  ['/destinations/credentials', 'credentials.md'],
   ['/destinations', 'guide.md#connect-a-destination'],
   ['/proof', 'guide.md#prove-it'],
   ['/settings', 'guide.md#people-and-scripts'],

@@ -1,11 +1,12 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential, CredentialUse } from '~/contract/credential'
+import { stopWords } from '~/core/credential/ending-words'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Fact, Heading } from '~/ui/Notes'
-import { call, refresh } from '../../app/api'
+import { call, refresh, useCall } from '../../app/api'
 import { useFrame } from '../../app/live/live'
 import { conditionWords, glyphOf } from '../../shared/condition'
 import { tellFailure } from '../../shared/problems'
@@ -20,6 +21,7 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
   const ask = useAsk()
   const [sheet, setSheet] = useState<'replace' | 'take out' | null>(null)
   const { facts } = one
+  const ending = useCall('listEndings').data?.find((e) => e.credentialId === one.id)
   const own = one.kind === 'application'
   const remove = async () => {
     if (!(await ask({ title: `Remove ${one.name}`, text: 'Its key cannot be brought back.', act: 'Remove credential' }))) return
@@ -58,6 +60,12 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
       {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
       <Heading>Used by</Heading>
       {one.usedBy.length > 0 ? <Uses uses={one.usedBy} /> : <span className="text-muted">nothing</span>}
+      {ending && (
+        <>
+          <Heading>When it ends</Heading>
+          {stopWords(ending)}.
+        </>
+      )}
       <div className="mt-4 flex flex-wrap gap-2">
         {!own && (
           <Button

@@ -7,6 +7,7 @@ import { replacementFindings } from '~/core/credential/replacement'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { Choice, PasswordField, SelectField, TextField } from '~/ui/Field'
+import { Form } from '~/ui/Form'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote } from '~/ui/Notes'
@@ -68,7 +69,12 @@ export function ReplaceCredential({ one, onClose }: { one: Credential; onClose()
       foot={
         <>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" busy={busy} disabled={replacement === null || checks.busy || handed.busy} onClick={() => void go()}>
+          <Button
+            kind={failed.length > 0 ? 'danger' : 'main'}
+            busy={busy}
+            disabled={replacement === null || checks.busy || handed.busy}
+            onClick={() => void go()}
+          >
             {label}
           </Button>
         </>
@@ -88,7 +94,7 @@ export function ReplaceCredential({ one, onClose }: { one: Credential; onClose()
         </div>
       )}
       {typed ? (
-        <>
+        <Form label="New log-in" onSubmit={go}>
           <TextField label="User" value={login.user} error={fields.user} onChange={(e) => setLogin({ ...login, user: e.target.value })} />
           <PasswordField
             label="New password"
@@ -96,7 +102,7 @@ export function ReplaceCredential({ one, onClose }: { one: Credential; onClose()
             error={fields.password}
             onChange={(e) => setLogin({ ...login, password: e.target.value })}
           />
-        </>
+        </Form>
       ) : (
         <HandOver handed={handed} />
       )}

@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import type { Ending } from '~/contract/ending'
-import { partWords, stopWords } from '~/core/credential/ending-words'
+import { partWords, stopCounts, stopWords } from '~/core/credential/ending-words'
 import { daysLeft, ENDS_SOON_DAYS } from '~/core/credential/validity'
 import { serverNow } from '~/ui/clock'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
@@ -37,12 +37,12 @@ export function TimeLine({ chosen, onChoose }: { chosen: string | null; onChoose
 
 const columns: ListColumn<Ending>[] = [
   { key: 'glyph', head: 'State', quiet: true, width: 36, cell: (e) => <Glyph state={lifeOf(e.until)} /> },
-  { key: 'name', head: 'Name', strong: true, width: '22%', cell: (e) => e.name, tip: (e) => e.name },
-  { key: 'what', head: 'What', muted: true, width: 112, cell: (e) => partWords[e.what].toLowerCase(), tip: (e) => partWords[e.what] },
+  { key: 'name', head: 'Name', strong: true, cell: (e) => e.name, tip: (e) => e.name },
+  { key: 'what', head: 'What', muted: true, width: 116, cell: (e) => partWords[e.what] },
   { key: 'line', head: <Marks />, width: '30%', cell: (e) => <Life until={e.until} /> },
   { key: 'until', head: 'Ends', mono: true, width: 96, cell: (e) => e.until.slice(0, 10), tip: (e) => e.until },
-  { key: 'when', head: 'When', muted: true, width: 96, cell: (e) => whenWords(e.until) },
-  { key: 'stops', head: 'What stops then', cell: stopWords, tip: stopWords },
+  { key: 'when', head: 'When', muted: true, width: 92, cell: (e) => whenWords(e.until) },
+  { key: 'stops', head: 'Stops then', width: '18%', cell: stopCounts, tip: stopWords },
 ]
 
 /** The dates at the head of the line. */

@@ -32,17 +32,19 @@ export const MARKS = [
   { days: 30, label: '30 days' },
   { days: 91, label: '3 months' },
   { days: 365, label: '1 year' },
-  { days: 730, label: '2 years' },
+  { days: 730, label: '' },
   { days: 1825, label: '5 years' },
 ] as const
 
 /** What has ended stands left of today, in so much of the line, percent. */
 const PAST = 8
+/** Days at which the line begins to be drawn together. */
+const NEAR = 15
 /** What ends later stands at the end of the line. */
 const LAST = 10 * 365
 
 /** Where on the time line something stands that is so many days away, percent: near days have more room than far ones. */
 export function placeOfDays(days: number): number {
   if (days < 0) return Math.max(0, PAST - Math.sqrt(-days))
-  return PAST + (100 - PAST) * Math.sqrt(Math.min(days, LAST) / LAST)
+  return PAST + (100 - PAST) * (Math.log1p(Math.min(days, LAST) / NEAR) / Math.log1p(LAST / NEAR))
 }

@@ -70,7 +70,7 @@ export function IntakeFindings({ findings }: { findings: readonly IntakeFinding[
             <Glyph state={severity[f.severity]} title={f.severity} />
           </span>
           <span>
-            <b className="font-semibold">{f.message}</b>. {f.hint}.
+            <b className="font-semibold">{f.message}</b>. {f.hint.endsWith('?') ? f.hint : `${f.hint}.`}
           </span>
         </li>
       ))}
