@@ -11,6 +11,16 @@ import { toKeep } from './intake/offers'
 async function present(id: string) {
   const one = (await listCredentials(database())).find((c) => c.id === id)
   if (!one) throw fail(404, 'credential.unknown', 'There is no such credential', 'Refresh the list', 'credential')
+  if (one.kind === 'request')
+    throw fail(409, 'replacement.request', 'A signing request is answered, not replaced', 'Take in the answer', 'credential')
+  if (one.issues)
+    throw fail(
+      409,
+      'replacement.signs',
+      `${one.name} signs certificates: another one cannot take its place`,
+      'Make another authority, and have it trusted beside this one',
+      'credential',
+    )
   if (one.kind === 'application')
     throw fail(409, 'replacement.own', "Embrik's own certificate is renewed at an OPC UA source", 'Renew it there', 'credential')
   return one

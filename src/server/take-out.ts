@@ -14,8 +14,14 @@ export async function takeOut(id: string, { form, phrase, password }: KeyDownloa
     throw fail(403, 'take-out.key', 'A key cannot be taken out by an API key', 'Log in as an administrator, and take it out there', 'credential')
   await demandPassword(database(), caller.id, password, 'password')
   const { kind, certificate, secret } = await openCredential(database(), secrets(), id)
-  if ((kind !== 'certificate' && kind !== 'application') || !certificate || !secret)
-    throw fail(409, 'take-out.none', 'This credential has no key that could be taken out', 'Only certificates have one', 'credential')
+  if (kind === 'request' || !certificate || !secret)
+    throw fail(
+      409,
+      'take-out.none',
+      'This credential has no key that could be taken out',
+      'Only certificates and authorities that were made here have one',
+      'credential',
+    )
   const parts = { certificate, key: secret }
   const octets = form === 'zip' ? await zipKit(parts, phrase) : await storeKit(parts, phrase)
   return { name: `embrik-${id.slice(0, 8)}.${endings[form]}`, octets }

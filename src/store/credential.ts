@@ -37,11 +37,13 @@ export async function listCredentials(db: Conn): Promise<Credential[]> {
     .leftJoin('credential_before as b', 'b.credential_id', 'c.id')
     .select(['c.id', 'c.name', 'c.kind', 'c.certificate', 'c.facts', 'c.user_name as user', 'c.places', 'c.ends_at'])
     .select(['b.replaced_at', 'b.facts as before_facts', 'b.user_name as before_user'])
+    .select((q) => q('c.secret', 'is not', null).as('keyed'))
     .orderBy('c.name')
     .execute()
   const used = await usesOf(db)
-  return rows.map(({ ends_at, replaced_at, before_facts, before_user, ...row }) => ({
+  return rows.map(({ ends_at, replaced_at, before_facts, before_user, keyed, ...row }) => ({
     ...row,
+    issues: row.kind === 'authority' && Boolean(keyed),
     usedBy: row.kind === 'application' ? used.application : (used.by.get(row.id) ?? []),
     endsAt: row.facts?.notAfter ?? ends_at?.toISOString() ?? null,
     before: replaced_at && { replacedAt: replaced_at.toISOString(), facts: before_facts, user: before_user },
@@ -78,19 +80,24 @@ function rowOf(vault: Vault, c: NewCredential, id: string) {
   }
 }
 
-export async function addCredential(db: Db, vault: Vault, c: NewCredential, id = newId()): Promise<Credential> {
+/** Adds one within what else is done; a name that is taken is told beside it. */
+export async function addIn(tx: Conn, vault: Vault, c: NewCredential, id: string): Promise<void> {
   try {
-    return await db.transaction().execute(async (tx) => {
-      await tx
-        .insertInto('credential')
-        .values(rowOf(vault, c, id))
-        .execute()
-      await announce(tx, 'credential')
-      return (await listCredentials(tx)).find((x) => x.id === id)!
-    })
+    await tx
+      .insertInto('credential')
+      .values(rowOf(vault, c, id))
+      .execute()
   } catch (e) {
     throw explain(e, words)
   }
+}
+
+export async function addCredential(db: Db, vault: Vault, c: NewCredential, id = newId()): Promise<Credential> {
+  return db.transaction().execute(async (tx) => {
+    await addIn(tx, vault, c, id)
+    await announce(tx, 'credential')
+    return (await listCredentials(tx)).find((x) => x.id === id)!
+  })
 }
 
 /** Adds several, in their order: all, or none. */

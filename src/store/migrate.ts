@@ -21,6 +21,7 @@ import * as patterns from './migrations/0017-patterns'
 import * as addresses from './migrations/0018-addresses'
 import * as assurance from './migrations/0019-assurance'
 import * as replacements from './migrations/0020-replacements'
+import * as issued from './migrations/0021-issued'
 
 const migrations = {
   '0001-first': first,
@@ -43,6 +44,7 @@ const migrations = {
   '0018-addresses': addresses,
   '0019-assurance': assurance,
   '0020-replacements': replacements,
+  '0021-issued': issued,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -1,7 +1,8 @@
 import type { ColumnType, Generated } from 'kysely'
-import type { CertificateFacts } from '~/contract/credential'
+import type { CertificateFacts, Credential } from '~/contract/credential'
 import type { DestinationKind, DestinationSettings } from '~/contract/destination'
 import type { ClassDraft, Equipment, Level, Member } from '~/contract/equipment'
+import type { TakeBackReason } from '~/contract/make'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
@@ -59,7 +60,7 @@ export interface Tables {
   credential: {
     id: string
     name: string
-    kind: 'certificate' | 'authority' | 'password' | 'application'
+    kind: Credential['kind']
     certificate: string | null
     facts: Json<CertificateFacts> | null
     user_name: string | null
@@ -68,6 +69,15 @@ export interface Tables {
     places: ColumnType<string[], string[] | undefined, string[]>
     /** Of a token that is the password. */
     ends_at: Date | null
+  }
+  issued_certificate: {
+    authority_id: string
+    serial: string
+    subject: string
+    issued_at: Generated<Date>
+    not_after: Date
+    taken_back_at: Date | null
+    reason: TakeBackReason | null
   }
   credential_before: {
     credential_id: string

@@ -36,6 +36,7 @@ const all = [
   '0018-addresses',
   '0019-assurance',
   '0020-replacements',
+  '0021-issued',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -6,6 +6,7 @@ import { Ending } from '../ending'
 import { CheckStep } from '../failure'
 import { HandedOver, KeepHanded, TakenIn } from '../intake'
 import { KeyDownload } from '../key-download'
+import { IssueCertificate, Issued, MakeAuthority, MakeRequest, RequestAnswer, TakeBack } from '../make'
 import { Replacement, ReplacementCheck } from '../replacement'
 import { Begun, list, type Route } from './route'
 
@@ -161,6 +162,60 @@ export const destinationsRoutes = {
     role: 'administrator',
     group: 'Credentials',
     summary: 'Let go of what a credential held before it was replaced',
+    answer: Credential,
+  },
+  makeAuthority: {
+    method: 'POST',
+    path: '/api/credentials/authorities',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Make an authority that can sign: a certificate that signs itself, and its key',
+    body: MakeAuthority,
+    answer: Credential,
+  },
+  issueCertificate: {
+    method: 'POST',
+    path: '/api/credentials/issue',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Make a certificate with its key, signed by an authority that was made here',
+    body: IssueCertificate,
+    answer: Credential,
+  },
+  makeRequest: {
+    method: 'POST',
+    path: '/api/credentials/requests',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: "Make a signing request for somebody else's authority; its key is kept",
+    body: MakeRequest,
+    answer: Credential,
+  },
+  answerRequest: {
+    method: 'POST',
+    path: '/api/credentials/:id/answer',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Take in what was answered to a signing request: it becomes a certificate',
+    body: RequestAnswer,
+    answer: Credential,
+    bodyMax: 16,
+  },
+  listIssued: {
+    method: 'GET',
+    path: '/api/credentials/:id/issued',
+    role: 'engineer',
+    group: 'Credentials',
+    summary: 'What an authority signed, the newest first',
+    answer: list(Issued),
+  },
+  takeBackCertificate: {
+    method: 'POST',
+    path: '/api/credentials/:id/take-back',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Take back a certificate that an authority signed; its revocation list names it from then on',
+    body: TakeBack,
     answer: Credential,
   },
   takeOutKey: {

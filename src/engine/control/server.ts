@@ -1,6 +1,7 @@
 import { timingSafeEqual } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { z } from 'zod'
+import { Credential } from '~/contract/credential'
 import { DestinationCheck } from '~/contract/destination'
 import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
 import { Id } from '~/contract/id'
@@ -31,7 +32,7 @@ const BODY_MAX = 4 << 20
 const Instead = z.object({
   id: Id,
   credential: z.object({
-    kind: z.enum(['certificate', 'authority', 'password', 'application']),
+    kind: Credential.shape.kind,
     certificate: z.string().nullable(),
     user: z.string().nullable(),
     secret: z.string().nullable(),

@@ -9,6 +9,7 @@ import { listAsides, removeAsides } from '~/store/aside'
 import { addCredential, addCredentials, bindCredential, demandPlaces, listCredentials, removeCredential } from '~/store/credential'
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
 import { addEvents } from '~/store/event'
+import { listIssued } from '~/store/issued'
 import { forgetBefore, putBack, replaceCredential } from '~/store/replacement'
 import { addSource, changeSource, getSource, listSources, removeSource, sourceUse, switchSource } from '~/store/source'
 import { database, secrets } from '../context'
@@ -17,6 +18,7 @@ import { endings } from '../endings'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { lookAt, toKeep } from '../intake/offers'
+import { newAuthority, newCertificate, newRequest, takeAnswer, takeCertificateBack } from '../making'
 import { newContent, replacementCheck } from '../replacement'
 import { whileAllowed } from '../streams'
 import { takeOut } from '../take-out'
@@ -57,6 +59,12 @@ type Keys =
   | 'putBackCredential'
   | 'forgetBefore'
   | 'takeOutKey'
+  | 'makeAuthority'
+  | 'issueCertificate'
+  | 'makeRequest'
+  | 'answerRequest'
+  | 'listIssued'
+  | 'takeBackCertificate'
 
 /** Passes the engine's steps on as they come. */
 async function steps(path: string, body: unknown, { request, caller }: { request: Request; caller: Caller }): Promise<Response> {
@@ -173,6 +181,12 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   replaceCredential: async ({ params, body }) => replaceCredential(database(), secrets(), params.id!, await newContent(params.id!, body)),
   putBackCredential: ({ params }) => putBack(database(), params.id!),
   forgetBefore: ({ params }) => forgetBefore(database(), params.id!),
+  makeAuthority: ({ body }) => newAuthority(body),
+  issueCertificate: ({ body }) => newCertificate(body),
+  makeRequest: ({ body }) => newRequest(body),
+  answerRequest: ({ params, body }) => takeAnswer(params.id!, body),
+  listIssued: ({ params }) => listIssued(database(), params.id!),
+  takeBackCertificate: ({ params, body }) => takeCertificateBack(params.id!, body),
   takeOutKey: async ({ params, body, caller }) => {
     const { name, octets } = await takeOut(params.id!, body, caller)
     return new Response(new Uint8Array(octets), {

@@ -10,16 +10,13 @@ import { tokenFacts } from '~/core/credential/intake/token'
 import type { NewCredential } from '~/store/credential'
 import { examineCredential } from '../credentials'
 import { findings } from './findings'
+import { handedFiles } from './handed'
 import { pieces, type Roled, roled } from './pieces'
 import { type Taken, takeIn } from './take-in'
 
 const LOGIN = 'log-in'
 
-async function taken(handed: HandedOver): Promise<Taken> {
-  const files = handed.files.map(({ name, content }) => ({ name, octets: new Uint8Array(Buffer.from(content, 'base64')) }))
-  if (handed.text.trim() !== '') files.push({ name: 'pasted text', octets: new TextEncoder().encode(handed.text) })
-  return takeIn(files, handed.phrases)
-}
+const taken = (handed: HandedOver): Promise<Taken> => takeIn(handedFiles(handed), handed.phrases)
 
 /** Says what was found in what was handed over, what speaks against it, and what of it can be kept. Keeps nothing, and tells nothing that is secret. */
 export async function lookAt(handed: HandedOver, known: readonly Pick<Credential, 'id' | 'kind' | 'facts'>[], now: number): Promise<TakenIn> {

@@ -1,4 +1,4 @@
-import { PackageOpen, Plus } from 'lucide-react'
+import { FileKey2, PackageOpen, Plus } from 'lucide-react'
 import { useState } from 'react'
 import type { Credential } from '~/contract/credential'
 import { daysLeft } from '~/core/credential/validity'
@@ -19,6 +19,7 @@ import { EmptyStation, ForRole } from '../shared/Onward'
 import { AddCredential } from './AddCredential'
 import { CredentialPeek } from './credentials/CredentialPeek'
 import { kindWords, lifeOf } from './credentials/life'
+import { MakeCredential } from './credentials/MakeCredential'
 import { TimeLine } from './credentials/TimeLine'
 import { TakeIn } from './intake/TakeIn'
 
@@ -41,6 +42,7 @@ export function CredentialsPage() {
   const list = credentials.data ?? []
   const one = list.find((c) => c.id === chosen) ?? list[0]
   const [taking, setTaking] = useState(false)
+  const [making, setMaking] = useState(false)
   const [view, setView] = useParam('view')
   const ends = view === 'ends'
   useWatch({ parts: ['destinations', 'sources'] })
@@ -49,6 +51,9 @@ export function CredentialsPage() {
     <>
       <Button disabled={!mayEdit} title={title} onClick={() => setAdding(true)}>
         <Plus size={14} /> Add credential
+      </Button>
+      <Button disabled={!mayEdit} title={title} onClick={() => setMaking(true)}>
+        <FileKey2 size={14} /> Make
       </Button>
       <Button kind="main" disabled={!mayEdit} title={title} onClick={() => setTaking(true)}>
         <PackageOpen size={14} /> Take in
@@ -98,6 +103,15 @@ export function CredentialsPage() {
           onKept={([first]) => {
             if (first) setChosen(first.id)
             setTaking(false)
+          }}
+        />
+      )}
+      {making && (
+        <MakeCredential
+          onClose={() => setMaking(false)}
+          onMade={(c) => {
+            setChosen(c.id)
+            setMaking(false)
           }}
         />
       )}

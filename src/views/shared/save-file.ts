@@ -9,3 +9,10 @@ export function saveFile(name: string, content: Blob): void {
   link.click()
   setTimeout(() => URL.revokeObjectURL(link.href), KEPT_MS)
 }
+
+/** What something is called, as the name of a file. */
+export const fileNameOf = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '') || 'file'

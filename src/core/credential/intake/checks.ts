@@ -1,3 +1,4 @@
+import 'reflect-metadata'
 import * as x509 from '@peculiar/x509'
 import type { IntakeFinding } from '~/contract/intake'
 import { daysLeft, ENDS_SOON_DAYS } from '../validity'

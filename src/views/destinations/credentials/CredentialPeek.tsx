@@ -10,8 +10,11 @@ import { call, refresh, useCall } from '../../app/api'
 import { useFrame } from '../../app/live/live'
 import { conditionWords, glyphOf } from '../../shared/condition'
 import { tellFailure } from '../../shared/problems'
+import { fileNameOf, saveFile } from '../../shared/save-file'
 import { CredentialPlaces } from '../CredentialPlaces'
+import { AnswerRequest } from './AnswerRequest'
 import { Before } from './Before'
+import { IssuedList } from './Issued'
 import { kindWords, whenWords } from './life'
 import { ReplaceCredential } from './ReplaceCredential'
 import { TakeOutKey } from './TakeOutKey'
@@ -19,10 +22,13 @@ import { TakeOutKey } from './TakeOutKey'
 /** One credential: what it says, what uses it, and what can be done with it. */
 export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boolean }) {
   const ask = useAsk()
-  const [sheet, setSheet] = useState<'replace' | 'take out' | null>(null)
+  const [sheet, setSheet] = useState<'replace' | 'take out' | 'answer' | null>(null)
   const { facts } = one
   const ending = useCall('listEndings').data?.find((e) => e.credentialId === one.id)
   const own = one.kind === 'application'
+  const request = one.kind === 'request'
+  const publicWords = request ? 'request' : facts?.lists ? 'certificate and list' : 'certificate'
+  const keyed = own || one.kind === 'certificate' || one.issues
   const remove = async () => {
     if (!(await ask({ title: `Remove ${one.name}`, text: 'Its key cannot be brought back.', act: 'Remove credential' }))) return
     try {
@@ -53,11 +59,12 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
         </>
       ) : (
         <>
-          <Fact name="User">{one.user}</Fact>
+          <Fact name={request ? 'For' : 'User'}>{one.user}</Fact>
           {one.endsAt && <Fact name="Token ends">{`${one.endsAt.slice(0, 10)}, ${whenWords(one.endsAt)}`}</Fact>}
         </>
       )}
       {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
+      {one.issues && <IssuedList one={one} mayEdit={mayEdit} />}
       <Heading>Used by</Heading>
       {one.usedBy.length > 0 ? <Uses uses={one.usedBy} /> : <span className="text-muted">nothing</span>}
       {ending && (
@@ -67,7 +74,12 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
         </>
       )}
       <div className="mt-4 flex flex-wrap gap-2">
-        {!own && (
+        {request && (
+          <Button kind="main" disabled={!mayEdit} onClick={() => setSheet('answer')}>
+            Take in the answer
+          </Button>
+        )}
+        {!own && !request && !one.issues && (
           <Button
             disabled={!mayEdit || one.before !== null}
             title={!mayEdit ? 'Needs the role administrator' : one.before ? 'First remove the one before, or put it back' : ''}
@@ -77,11 +89,18 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
           </Button>
         )}
         {one.certificate && (
-          <Button onClick={() => void navigator.clipboard.writeText(one.certificate!).then(() => toast('The certificate (not its key) is copied'))}>
-            Copy certificate
+          <Button
+            onClick={() => void navigator.clipboard.writeText(one.certificate!).then(() => toast(`The ${publicWords} (not its key) is copied`))}
+          >
+            Copy {publicWords}
           </Button>
         )}
-        {(own || one.kind === 'certificate') && mayEdit && <Button onClick={() => setSheet('take out')}>Take out key</Button>}
+        {one.certificate && (request || one.issues) && (
+          <Button onClick={() => saveFile(`${fileNameOf(one.name)}.${request ? 'csr' : 'pem'}`, new Blob([one.certificate!]))}>
+            Save {publicWords}
+          </Button>
+        )}
+        {keyed && mayEdit && <Button onClick={() => setSheet('take out')}>Take out key</Button>}
         {one.usedBy.length === 0 && !own && (
           <Button kind="danger" disabled={!mayEdit} onClick={() => void remove()}>
             Remove
@@ -89,6 +108,7 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
         )}
       </div>
       {sheet === 'replace' && <ReplaceCredential key={one.id} one={one} onClose={() => setSheet(null)} />}
+      {sheet === 'answer' && <AnswerRequest key={one.id} one={one} onClose={() => setSheet(null)} />}
       {sheet === 'take out' && <TakeOutKey key={one.id} one={one} onClose={() => setSheet(null)} />}
     </>
   )

@@ -7,7 +7,7 @@ import { Choice, PasswordField } from '~/ui/Field'
 import { Form } from '~/ui/Form'
 import { Modal } from '~/ui/Modal'
 import { callFile } from '../../app/api'
-import { saveFile } from '../../shared/save-file'
+import { fileNameOf, saveFile } from '../../shared/save-file'
 import { useFields } from '../../shared/useFields'
 
 const endings: Record<KeyDownload['form'], string> = { zip: 'zip', pkcs12: 'p12' }
@@ -20,8 +20,7 @@ export function TakeOutKey({ one, onClose }: { one: Credential; onClose(): void 
   const takeOut = () =>
     run(async () => {
       const file = await callFile('takeOutKey', { params: { id: one.id }, body: v })
-      const name = one.name.toLowerCase().replace(/[^a-z0-9]+/g, '-') || 'kit'
-      saveFile(`${name}.${endings[v.form]}`, file)
+      saveFile(`${fileNameOf(one.name)}.${endings[v.form]}`, file)
       toast.success(`The key of ${one.name} is taken out, and the audit tells it`)
       onClose()
     })

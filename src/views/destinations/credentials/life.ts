@@ -8,6 +8,7 @@ export const kindWords: Record<Credential['kind'], string> = {
   authority: 'authority',
   password: 'log-in',
   application: 'own certificate for OPC UA',
+  request: 'signing request, not answered yet',
 }
 
 /** How it stands with something that ends then (ISO 8601); null: it has no end. */

@@ -8,7 +8,7 @@ import { Heading } from '~/ui/Notes'
 import { Time } from '~/ui/time'
 import { useCall } from '../../app/api'
 import { Payload } from '../../shared/Payload'
-import { saveFile } from '../../shared/save-file'
+import { fileNameOf, saveFile } from '../../shared/save-file'
 import { OutsideNote } from '../OutsideNote'
 import { useModel } from '../useModel'
 
@@ -118,7 +118,7 @@ function Versions({ cls, name }: { cls: EquipmentClass; name(id: string): string
 
 function Schema({ cls, classes }: { cls: EquipmentClass; classes: ReadonlyMap<string, EquipmentClass> }) {
   const text = useMemo(() => JSON.stringify(classSchema(cls, classes), null, 2), [cls, classes])
-  const name = `${cls.name.toLowerCase().replace(/[^a-z0-9]+/g, '-')}.schema.json`
+  const name = `${fileNameOf(cls.name)}.schema.json`
   const save = () => saveFile(name, new Blob([text], { type: 'application/schema+json' }))
   return (
     <section aria-label="JSON Schema">
