@@ -165,3 +165,72 @@ test('a key leaves locked, for who types the own password again, and the audit t
   expect(told).toMatchObject({ subject: sender.name, after: { key: 'taken out', form: 'pkcs12' }, via: 'session' })
   expect(JSON.stringify(told)).not.toContain('glaze and slip')
 })
+
+test('an authority of the plant is made, signs a certificate, takes it back; a signing request is answered by somebody else', async ({ page }) => {
+  await logIn(page, 'administrator')
+  await page.goto('/destinations/credentials')
+  const sheet = page.getByRole('dialog')
+  const title = peek(page).getByRole('heading', { level: 2 })
+  await page.getByRole('button', { name: 'Make', exact: true }).click()
+  await sheet.getByRole('button', { name: 'Authority of the plant' }).click()
+  await sheet.getByLabel('Name', { exact: true }).fill('Press hall authority')
+  await sheet.getByRole('button', { name: 'Make authority' }).click()
+  await expect(title).toHaveText('Press hall authority')
+  await expect(peek(page)).toContainText('nothing yet')
+
+  await page.getByRole('button', { name: 'Make', exact: true }).click()
+  await sheet.getByLabel('Name', { exact: true }).fill('Press 1')
+  await sheet.getByLabel('For', { exact: true }).selectOption('both')
+  await sheet.getByRole('button', { name: 'Make certificate' }).click()
+  await expect(sheet.getByRole('alert')).toHaveText('Under which names or addresses is the server reached?')
+  await sheet.getByLabel('Hosts').fill('press-1.varnmoor.example, 10.0.0.71')
+  await sheet.getByLabel('Good for').fill('9999')
+  await sheet.getByRole('button', { name: 'Make certificate' }).click()
+  await expect(sheet.getByRole('alert')).toContainText('3650')
+  await sheet.getByLabel('Good for').fill('200')
+  await sheet.getByRole('button', { name: 'Make certificate' }).click()
+  await expect(title).toHaveText('Press 1')
+  await expect(peek(page)).toContainText('press-1.varnmoor.example')
+
+  await page.getByRole('grid', { name: 'Credentials' }).getByRole('row', { name: 'Press hall authority' }).click()
+  const signed = peek(page).getByRole('list', { name: 'Signed by it' }).getByRole('listitem')
+  await signed.getByRole('button', { name: 'Take back' }).click()
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Take back certificate' }).click()
+  await expect(signed).toContainText('taken back 20')
+  await expect(peek(page)).toContainText('Revocation list')
+
+  await page.getByRole('button', { name: 'Make', exact: true }).click()
+  await sheet.getByRole('button', { name: 'Signing request' }).click()
+  await sheet.getByLabel('Name', { exact: true }).fill('Press 2')
+  await sheet.getByRole('button', { name: 'Make signing request' }).click()
+  await expect(title).toHaveText('Press 2')
+  const [download] = await Promise.all([page.waitForEvent('download'), peek(page).getByRole('button', { name: 'Save request' }).click()])
+  expect(download.suggestedFilename()).toBe('press-2.csr')
+  const m = new Maker()
+  m.certificate('their-root', { extensions: 'basicConstraints=critical,CA:TRUE' })
+  await download.saveAs(m.at('wanted.csr'))
+  m.openssl(
+    'x509',
+    '-req',
+    '-in',
+    'wanted.csr',
+    '-CA',
+    'their-root.crt',
+    '-CAkey',
+    'their-root.key',
+    '-CAcreateserial',
+    '-days',
+    '90',
+    '-out',
+    'answer.crt',
+  )
+  await peek(page).getByRole('button', { name: 'Take in the answer' }).click()
+  await sheet.getByLabel('Files', { exact: true }).setInputFiles([file('other.crt', Buffer.from(m.text('their-root.crt')))])
+  await sheet.getByRole('button', { name: 'Take in the answer' }).click()
+  await expect(page.getByText('No certificate in it belongs to this request')).toBeVisible()
+  await sheet.getByLabel('Files', { exact: true }).setInputFiles([file('answer.crt', Buffer.from(m.text('answer.crt')))])
+  await sheet.getByRole('button', { name: 'Take in the answer' }).click()
+  await expect(page.getByText('Press 2 is a certificate now')).toBeVisible()
+  await expect(peek(page)).toContainText('certificate and key')
+  for (const c of await all()) if (/^Press /.test(c.name)) await api('DELETE', `/api/credentials/${c.id}`)
+})

@@ -54,7 +54,7 @@ export function MakeCredential({ onClose, onMade }: { onClose(): void; onMade(c:
           : kind === 'request'
             ? await call('makeRequest', { body: leaf })
             : await call('issueCertificate', { body: { ...leaf, authorityId, days } })
-      await refresh('listCredentials', 'listEndings')
+      await refresh('listCredentials', 'listEndings', 'listIssued')
       toast.success(`${made.name} is made`)
       onMade(made)
     })
