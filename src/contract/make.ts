@@ -20,13 +20,17 @@ const subject = {
   key: KeyKind.default('P-256'),
 }
 
-/** A name of the domain name system, a star before it perhaps, or an address. */
+const DNS_NAME = /^(?:\*\.)?[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)*$/i
+/** Digits and dots alone are an address, or nothing. */
+const LIKE_ADDRESS = /^[\d.]+$|:/
+
+/** A name of the domain name system, a star before it perhaps (RFC 9525 6.3), or an address. */
 export const HostName = z
   .string()
   .trim()
   .max(253)
-  .regex(
-    /^(?:(?:\*\.)?[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)*|[0-9a-f:.]*:[0-9a-f:.]*)$/i,
+  .refine(
+    (text) => (LIKE_ADDRESS.test(text) ? z.union([z.ipv4(), z.ipv6()]).safeParse(text).success : DNS_NAME.test(text)),
     'Like broker.example, *.example or 10.0.0.7',
   )
 

@@ -6,7 +6,7 @@ const AGAIN_MS = 2000
 const GATHER_MS = 30
 const LISTEN_AGAIN_MS = 500
 
-const all = ['source', 'tag', 'equipment', 'destination', 'publication'] as const satisfies Noun[]
+const all = ['source', 'tag', 'equipment', 'destination', 'publication', 'credential'] as const satisfies Noun[]
 
 /** Hears what changed in the database, and has it read again: one reading at a time, each part again until it succeeds. */
 export class Configuration {

@@ -275,7 +275,7 @@ export class Engine {
 
   /** What connects by something that a credential holds no more connects anew; all else goes on. */
   private async credentialsChanged(): Promise<void> {
-    this.allDestinations.credentialsChanged()
+    await this.allDestinations.credentialsChanged()
     await this.allSources.credentialsChanged()
   }
 

@@ -15,9 +15,16 @@ const sheets: [name: string, path: string, open: (page: Page) => Promise<void>][
       await page.getByRole('table', { name: 'Found' }).waitFor()
     },
   ],
-  ['what ends when', '/destinations/credentials?view=ends', (page) => page.getByRole('button', { name: 'Add credential' }).click()],
   ['a credential to be replaced', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Replace' }).click()],
-  ['a key to be taken out', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Take out key' }).click()],
+  ['something to be made', '/destinations/credentials', (page) => page.getByRole('button', { name: 'Make', exact: true }).click()],
+  [
+    'a key to be taken out',
+    '/destinations/credentials',
+    async (page) => {
+      await page.getByRole('row', { name: 'Embrik at the site broker' }).click()
+      await page.getByRole('button', { name: 'Take out key' }).click()
+    },
+  ],
   ['add a person', '/settings', (page) => page.getByRole('button', { name: 'Add person' }).click()],
   ['a second factor', '/settings/account', (page) => page.getByRole('button', { name: 'Set up a second factor' }).click()],
   ['the finder', '/tags', (page) => page.keyboard.press('Control+k')],
@@ -40,7 +47,7 @@ test('every page and sheet can be used by everybody, in the light and in the dar
   test.setTimeout(900_000)
   await logIn(page, 'administrator')
   const found: Record<string, string[]> = {}
-  for (const path of [...pages, '/nowhere']) {
+  for (const path of [...pages, '/destinations/credentials?view=ends', '/nowhere']) {
     await page.goto(path)
     await expect(page.getByRole('heading', { level: 1 })).toHaveCount(1)
     await expect(page.getByRole('status', { name: 'Loading' })).toHaveCount(0)

@@ -1,3 +1,4 @@
+import { sql } from 'kysely'
 import { afterEach, expect, it } from 'vitest'
 import type { CheckStep } from '~/contract/failure'
 import { certificateFacts } from '~/core/credential/certificate'
@@ -98,6 +99,37 @@ it('what does not use it, and what was put back the same, keeps its connection',
   await replaceCredential(t.db, t.vault, s.settings.witnessCredentialId!, await certificate('witness-next'))
   await until(async () => shown().includes(await sha256('witness-next')) && s.b.broker.connections.size === 3, 'the witness to come anew')
   expect([...s.b.broker.connections].filter((c) => now.has(c)).length).toBe(2)
+})
+
+it('what was replaced while nobody heard of it is taken up when the engine listens again', async () => {
+  s = await scene()
+  const { t } = s
+  const cut = () =>
+    sql`select pg_terminate_backend(pid) from pg_stat_activity where application_name = 'embrik listen' and datname = current_database()`.execute(
+      t.db,
+    )
+  await cut()
+  await replaceCredential(t.db, t.vault, s.settings.credentialId!, await certificate('embrik-next'))
+  await until(
+    async () => shown().includes(await sha256('embrik-next')),
+    () => `the new one at the broker: ${shown()}`,
+  )
+})
+
+it('a credential that cannot be opened any more leaves what is connected as it is', async () => {
+  s = await scene()
+  const { t } = s
+  const now = new Set(s.b.broker.connections)
+  await t.db
+    .updateTable('credential')
+    .set({ secret: Buffer.from('damaged') })
+    .where('id', '=', s.settings.credentialId!)
+    .execute()
+  // That the news was heard is seen by what is replaced with it.
+  await replaceCredential(t.db, t.vault, s.settings.witnessCredentialId!, await certificate('witness-next'))
+  await until(() => s.b.broker.connections.size === 2 && s.change(), 'both to be there')
+  await s.settled()
+  expect([...s.b.broker.connections].filter((c) => now.has(c)).map((c) => c.certificate)).toContain(await sha256('embrik'))
 })
 
 it('a source that logs in by it connects anew; one that does not stays', async () => {

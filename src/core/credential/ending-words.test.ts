@@ -10,7 +10,7 @@ it('what stops when something ends is told with what to do', () => {
   expect(stopWords(ending({}, ['Kiln zones']))).toBe('Kiln zones waits in the outbox from then on: ask for its successor, and replace it in place')
   expect(stopWords(ending({}, ['a', 'b', 'c', 'd'], 1))).toMatch(/^a, b and 2 more wait in the outbox from then on, 1 tag is not read any more:/)
   expect(stopWords(ending())).toMatch(/^Used by Site broker, where nothing is live:/)
-  expect(stopWords(ending({ uses: [] }))).toBe('Nothing uses it: remove it, or take in its successor')
+  expect(stopWords(ending({ uses: [] }))).toBe('Nothing here uses it: remove it, or take in its successor')
   expect(stopWords(ending({ what: 'key', uses: [] }))).toMatch(/^Whoever calls with it/)
 })
 

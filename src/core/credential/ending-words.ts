@@ -33,6 +33,10 @@ export function stopWords({ what, uses, stops }: Pick<Ending, 'what' | 'uses' | 
     ...(tags > 0 ? [`${tags} ${tags === 1 ? 'tag is' : 'tags are'} not read any more`] : []),
   ]
   const then =
-    uses.length === 0 ? 'Nothing uses it' : parts.length > 0 ? parts.join(', ') : `Used by ${few(uses.map((use) => use.name))}, where nothing is live`
+    uses.length === 0
+      ? 'Nothing here uses it'
+      : parts.length > 0
+        ? parts.join(', ')
+        : `Used by ${few(uses.map((use) => use.name))}, where nothing is live`
   return `${then}: ${uses.length === 0 ? 'remove it, or take in its successor' : 'ask for its successor, and replace it in place'}`
 }

@@ -1,7 +1,7 @@
 import type { Lane } from '~/contract/destination'
 import type { Db } from '~/store/database'
 import { listLanes } from '~/store/lane'
-import { failureOf } from '../failure'
+import { failureOf, openedOrLeft } from '../failure'
 import { ItemQueues } from '../item-queues'
 import type { DestinationContext } from './lane'
 import { driverOf } from './registry'
@@ -53,9 +53,12 @@ export class Destinations {
     void this.queues.add(d.id, () => fresh.start(this.filters.get(d.id) ?? []))
   }
 
-  /** What connects by a credential looks whether it still holds what it did. */
-  credentialsChanged(): void {
-    for (const [id, running] of this.running) void this.queues.add(id, () => running.change(running.destination))
+  /** What connects by a credential that holds something else by now connects anew. What cannot be opened is left as it is: it may still be connected. */
+  async credentialsChanged(): Promise<void> {
+    for (const [id, running] of [...this.running]) {
+      const target = await openedOrLeft(() => this.ctx.target(running.destination))
+      if (target) void this.queues.add(id, () => running.takeUp(target))
+    }
   }
 
   /** Does something for one destination, after all that was begun for it before. */

@@ -9,7 +9,7 @@ import { failureOf } from '../failure'
 import { Outbox } from '../outbox/outbox'
 import { TopicIndex } from '../witness/topics'
 import type { Witness } from '../witness/witness'
-import type { Remembered } from './driver'
+import type { DestinationTarget, Remembered } from './driver'
 import { noteSent } from './flow'
 import type { DestinationContext, LaneParts } from './lane'
 import { LaneCondition } from './lane-condition'
@@ -209,6 +209,17 @@ export class DestinationSupervisor implements LaneParts {
     this.rules()
     if (!this.loaded || this.stopped) return
     const target = await this.ctx.target(to).catch(() => null)
+    await this.connectBy(from, target)
+  }
+
+  /** Goes on by what its credentials hold now, where that is something else. */
+  async takeUp(target: DestinationTarget): Promise<void> {
+    if (this.loaded && !this.stopped) await this.connectBy(this.destination, target)
+  }
+
+  /** Connects anew where it must; null: what it connects by cannot be opened, which the next try tells. */
+  private async connectBy(from: Lane, target: DestinationTarget | null): Promise<void> {
+    const to = this.destination
     const sendingStays = this.sending.suits(from, to, target)
     const listeningStays = this.listening.suits(from, to, target)
     const go = sendingStays ? null : await this.sending.pause()

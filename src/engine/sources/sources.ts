@@ -4,7 +4,7 @@ import type { Db } from '~/store/database'
 import { getSource, listSources, sourcePassword } from '~/store/source'
 import type { Vault } from '~/store/vault'
 import type { Events } from '../events'
-import { failureOf } from '../failure'
+import { failureOf, openedOrLeft } from '../failure'
 import { ItemQueues } from '../item-queues'
 import type { LiveTable } from '../live/table'
 import type { ModelCache } from '../world'
@@ -95,11 +95,11 @@ export class Sources {
     return new SourceSupervisor(source, () => this.open(source), context(), table, events)
   }
 
-  /** What connects by a credential that holds something else by now begins anew; a credential that cannot be opened is told by the next try. */
+  /** What connects by a credential that holds something else by now begins anew; what cannot be opened is left as it is. */
   async credentialsChanged(): Promise<void> {
     for (const [id, running] of [...this.running]) {
       if (credentialsOf(running.source).length === 0) continue
-      const target = await this.open(running.source).catch(() => null)
+      const target = await openedOrLeft(() => this.open(running.source))
       if (target && !running.connectsBy(target)) this.restart(id).catch((e: unknown) => this.trouble(id, e))
     }
   }

@@ -67,7 +67,7 @@ export function CredentialsPage() {
       </Row>
       <ThreeParts id="credentials" peekWidth={350} peek={one && <CredentialPeek one={one} mayEdit={mayEdit} />}>
         {mayLook && list.length > 0 && (
-          <div className="border-b border-line px-3 py-1.5">
+          <div className="shrink-0 border-b border-line px-3 py-1.5">
             <Choice
               label="Shown"
               value={ends ? 'ends' : 'list'}
@@ -91,9 +91,13 @@ export function CredentialsPage() {
             any names.
           </EmptyStation>
         ) : ends ? (
-          <TimeLine chosen={one?.id ?? null} onChoose={setChosen} />
+          <div className="min-h-0 flex-1 overflow-auto">
+            <TimeLine chosen={one?.id ?? null} onChoose={setChosen} />
+          </div>
         ) : (
-          <ListTable label="Credentials" rows={list} columns={columns} rowKey={(c) => c.id} chosen={one?.id} onChoose={setChosen} />
+          <div className="min-h-0 flex-1 overflow-auto">
+            <ListTable label="Credentials" rows={list} columns={columns} rowKey={(c) => c.id} chosen={one?.id} onChoose={setChosen} />
+          </div>
         )}
       </ThreeParts>
       {taking && (

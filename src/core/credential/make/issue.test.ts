@@ -87,3 +87,18 @@ it('an authority signs no further authorities', async () => {
   m.openssl('x509', '-in', 'p.crt', '-noout', '-text', '-out', 'p.txt')
   expect(m.text('p.txt')).toContain('CA:TRUE, pathlen:0')
 })
+
+it.each(['a, "b" + c=d\\ #e; <f>', ' leads', 'Brennöfen 窯 🧱', '__proto__', "O'Neil / x", 'x'.repeat(64), '\u2028'])(
+  '%s is whom it is for, as it was typed',
+  async (commonName) => {
+    const by = authorities.get('P-256')!
+    const made = await issue(by, leaf({ commonName, organization: commonName }), { days: 9, now: NOW })
+    const own = linkOf(new Uint8Array(new X509Certificate(made.text).raw), 'here')!
+    expect(own.certificate.subjectName.getField('CN')).toEqual([commonName])
+    m.write('odd.crt', made.text)
+    m.openssl('verify', '-CAfile', 'ca-P-256.crt', 'odd.crt')
+    const request = await makeRequest(leaf({ commonName }))
+    m.write('odd.csr', request.text)
+    m.openssl('req', '-in', 'odd.csr', '-verify', '-noout')
+  },
+)

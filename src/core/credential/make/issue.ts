@@ -39,10 +39,9 @@ export class IssueError extends Error {
   }
 }
 
-const nameOf = ({ commonName, organization }: Subject): x509.JsonName => [
-  { CN: [commonName] },
-  ...(organization === '' ? [] : [{ O: [organization] }]),
-]
+/** As it was typed: in a plain string the library reads quotation marks and signs (RFC 4514). */
+const nameOf = ({ commonName, organization }: Subject): x509.Name =>
+  new x509.Name([{ CN: [{ utf8String: commonName }] }, ...(organization === '' ? [] : [{ O: [{ utf8String: organization }] }])])
 
 /** 128 bits by chance, positive (RFC 5280 4.1.2.2): lower-case hex. */
 function newSerial(): string {
@@ -98,7 +97,7 @@ export async function issue(authority: Authority, leaf: Leaf, o: { days: number;
   const [{ keys }, signer] = await Promise.all([newKeys(leaf.key), signerOf(by, authority.key)])
   const serial = newSerial()
   const certificate = await x509.X509CertificateGenerator.create({
-    ...{ serialNumber: serial, subject: nameOf(leaf), issuer: by.subjectName.toJSON(), publicKey: keys.publicKey },
+    ...{ serialNumber: serial, subject: nameOf(leaf), issuer: by.subjectName, publicKey: keys.publicKey },
     ...{ signingKey: signer.key, signingAlgorithm: signer.algorithm, notBefore: new Date(o.now - BEFORE_MS), notAfter },
     extensions: [
       ...extensionsOf(leaf),
@@ -130,7 +129,7 @@ export async function makeList(authority: Authority, all: readonly TakenBack[], 
   const by = new x509.X509Certificate(authority.certificate)
   const signer = await signerOf(by, authority.key)
   const list = await x509.X509CrlGenerator.create({
-    ...{ issuer: by.subjectName.toJSON(), thisUpdate: new Date(now - BEFORE_MS), nextUpdate: by.notAfter },
+    ...{ issuer: by.subjectName, thisUpdate: new Date(now - BEFORE_MS), nextUpdate: by.notAfter },
     ...{ signingKey: signer.key, signingAlgorithm: signer.algorithm },
     extensions: [await x509.AuthorityKeyIdentifierExtension.create(by.publicKey)],
     entries: all.map(({ serial, at, reason }) => ({ serialNumber: serial, revocationDate: at, reason: x509.X509CrlReason[reason] })),

@@ -39,10 +39,10 @@ const columns: ListColumn<Ending>[] = [
   { key: 'glyph', head: 'State', quiet: true, width: 36, cell: (e) => <Glyph state={lifeOf(e.until)} /> },
   { key: 'name', head: 'Name', strong: true, cell: (e) => e.name, tip: (e) => e.name },
   { key: 'what', head: 'What', muted: true, width: 116, cell: (e) => partWords[e.what] },
-  { key: 'line', head: <Marks />, width: '30%', cell: (e) => <Life until={e.until} /> },
+  { key: 'line', head: <Marks />, width: '25%', cell: (e) => <Life until={e.until} /> },
   { key: 'until', head: 'Ends', mono: true, width: 96, cell: (e) => e.until.slice(0, 10), tip: (e) => e.until },
   { key: 'when', head: 'When', muted: true, width: 92, cell: (e) => whenWords(e.until) },
-  { key: 'stops', head: 'Stops then', width: '18%', cell: stopCounts, tip: stopWords },
+  { key: 'stops', head: 'Stops then', width: '15%', cell: stopCounts, tip: stopWords },
 ]
 
 /** The dates at the head of the line. */

@@ -31,7 +31,7 @@ export function whenWords(until: string, now = serverNow()): string {
 export const MARKS = [
   { days: 0, label: 'today' },
   { days: 30, label: '30 days' },
-  { days: 91, label: '3 months' },
+  { days: 91, label: '' },
   { days: 365, label: '1 year' },
   { days: 730, label: '' },
   { days: 1825, label: '5 years' },
