@@ -95,7 +95,7 @@ try {
   })
   await shot('coverage', '/equipment/coverage')
   await shot('destinations', '/destinations')
-  await shot('credentials', '/destinations/credentials')
+  await shot('credentials', '/destinations/credentials?view=ends')
   await theme('dark')
   await shot('tags-dark', `/tags?tag=${zone7.id}`)
   await theme('light')

@@ -40,11 +40,12 @@ export function CredentialsPage() {
   const [chosen, setChosen] = useTextInAddress('id')
   const [adding, setAdding] = useAdding()
   const list = credentials.data ?? []
-  const one = list.find((c) => c.id === chosen) ?? list[0]
   const [taking, setTaking] = useState(false)
   const [making, setMaking] = useState(false)
   const [view, setView] = useParam('view')
   const ends = view === 'ends'
+  const soonest = useCall('listEndings', { enabled: mayLook && ends }).data?.find((e) => e.credentialId !== null)?.credentialId
+  const one = list.find((c) => c.id === chosen) ?? (ends ? list.find((c) => c.id === soonest) : undefined) ?? list[0]
   useWatch({ parts: ['destinations', 'sources'] })
   const title = mayEdit ? '' : 'Needs the role administrator'
   const add = (
