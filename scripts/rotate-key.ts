@@ -1,6 +1,6 @@
 import { addAudit } from '~/store/audit'
 import { databaseUrl, openDatabase } from '~/store/database'
-import { addKey, dropEarlierKeys, keyCount } from '~/store/key-file'
+import { addMasterKey, dropEarlierKeys, keyCount } from '~/store/key-file'
 import { resealAll, sealedByOthers } from '~/store/sealed'
 import { openVault } from '~/store/vault'
 
@@ -18,7 +18,7 @@ const tell = (act: string, after: object) =>
 async function rotate(): Promise<string> {
   // First it is seen that all can be opened: a key that is added for nothing would only be in the way.
   await resealAll(db, openVault())
-  if (file) addKey(file)
+  if (file) addMasterKey(file)
   const { resealed, all } = await resealAll(db, openVault())
   await tell('rotateMasterKey', { secrets: all })
   return file

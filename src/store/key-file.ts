@@ -23,7 +23,7 @@ function writeKeys(file: string, keys: readonly Buffer[]): void {
 }
 
 /** A new master key becomes the present one; those before stay below it. */
-export function addKey(file: string): void {
+export function addMasterKey(file: string): void {
   writeKeys(file, [randomBytes(32), ...keysIn(readFileSync(file, 'utf8'))])
 }
 

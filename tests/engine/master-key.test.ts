@@ -7,7 +7,7 @@ import { promisify } from 'node:util'
 import { sql } from 'kysely'
 import { afterEach, beforeEach, expect, it } from 'vitest'
 import { addCredential, openCredential } from '~/store/credential'
-import { addKey, dropEarlierKeys } from '~/store/key-file'
+import { addMasterKey, dropEarlierKeys } from '~/store/key-file'
 import { replaceCredential } from '~/store/replacement'
 import { resealAll, sealedByOthers, sealedColumns } from '~/store/sealed'
 import { addSource, sourcePassword } from '~/store/source'
@@ -109,7 +109,7 @@ it('what is stored while it is done can be opened after it, whoever stored it', 
     }
   })()
   for (let i = 0; i < 5; i++) {
-    addKey(file)
+    addMasterKey(file)
     await resealAll(t.db, vaultOf())
   }
   going = false
@@ -124,7 +124,7 @@ it('what is stored while it is done can be opened after it, whoever stored it', 
 it('stopped at any step, all can be opened with the file as it is then', async () => {
   const { all } = await plant()
   const expected = ['glaze-1', 'slip-2', 'kiln-3']
-  addKey(file)
+  addMasterKey(file)
   expect(await all(vaultOf())).toEqual(expected)
   // The transaction is gone with its connection.
   await t.db

@@ -6,8 +6,8 @@ export const actWords = (act: string): string => act.replace(/[A-Z]/g, (c) => ` 
 const text = (value: unknown): string => (typeof value === 'string' ? value : value === undefined ? 'nothing' : JSON.stringify(value))
 const isObject = (v: unknown): v is Record<string, unknown> => typeof v === 'object' && v !== null && !Array.isArray(v)
 
-/** Counters that grow with each change and tell nobody anything. */
-const SILENT = new Set(['version', 'id', 'tagCount', 'publicationCount', 'usedBy', 'lastUsed'])
+/** Counters that grow with each change, and what is told by something beside it. */
+const SILENT = new Set(['version', 'id', 'tagCount', 'publicationCount', 'usedBy', 'lastUsed', 'certificate', 'before', 'endsAt'])
 
 /** What differs between before and after, as `settings.rateMs: 500 → 100`; of what is new or gone, all of it in short. */
 export function differences(row: Pick<AuditRow, 'before' | 'after'>): string[] {
