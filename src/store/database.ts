@@ -15,6 +15,8 @@ export interface PoolLimits {
   max: number
   /** A connection that has said nothing for so long while something is asked of it is dead, ms: a database may hang. */
   silentMs: number
+  /** So long it may take to connect, ms. */
+  connectMs?: number
   /** Nothing waits longer than this for a lock, and no statement takes longer, ms; null: no bound. */
   lockMs?: number
   statementMs?: number
@@ -32,7 +34,7 @@ export function limited(url: string, o: PoolLimits): pg.Pool {
   const pool = new pg.Pool({
     connectionString: url,
     max: o.max,
-    connectionTimeoutMillis: Math.min(5000, o.silentMs),
+    connectionTimeoutMillis: o.connectMs ?? Math.min(5000, o.silentMs),
     idleTimeoutMillis: Math.floor(o.silentMs / 2),
     application_name: o.name,
     options: settings.join(' '),
@@ -49,8 +51,8 @@ export function limited(url: string, o: PoolLimits): pg.Pool {
 }
 
 /** Opens a database; it connects on first use. `onTrouble` hears of idle connections that died. */
-export function openDatabase(url: string, max = 6, onTrouble: (e: Error) => void = () => {}): Db {
-  return over(limited(url, { max, silentMs: 120_000, lockMs: 10_000, name: 'embrik', onTrouble }))
+export function openDatabase(url: string, max = 6, onTrouble: (e: Error) => void = () => {}, connectMs = 5000): Db {
+  return over(limited(url, { max, silentMs: 120_000, connectMs, lockMs: 10_000, name: 'embrik', onTrouble }))
 }
 
 /** For delivery: what waits too long is tried again. */

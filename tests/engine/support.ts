@@ -35,7 +35,8 @@ export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_UR
   }
   await admin(`create database ${name}`)
   const url = server.replace(/\/[^/]*$/, `/${name}`)
-  const db = openDatabase(url, 6)
+  // Many files run beside each other: that a connection comes late is no fault of what is tested.
+  const db = openDatabase(url, 6, undefined, 60_000)
   await migrate(db, migrateTo)
   const key = randomBytes(32)
   let open = true

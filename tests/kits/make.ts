@@ -17,7 +17,9 @@ export class Maker {
   }
 
   openssl(...args: string[]): void {
-    execFileSync('openssl', args, { cwd: this.folder, stdio: ['ignore', 'pipe', 'pipe'] })
+    // Libraries under test may have set what openssl itself is configured by.
+    const { OPENSSL_CONF: _, ...env } = process.env
+    execFileSync('openssl', args, { cwd: this.folder, env, stdio: ['ignore', 'pipe', 'pipe'] })
   }
 
   /** A key and a certificate for it, signed by `by` or by itself: NAME.key and NAME.crt. */
