@@ -46,12 +46,12 @@ const leaf = {
 const hostsWhereServer = (draft: { use: CertificateUse; hosts: string[] }) => draft.use === 'client' || draft.hosts.length > 0
 const wanted = { path: ['hosts'], message: 'Under which names or addresses is the server reached?' }
 
-export const MakeAuthority = z.object({ ...subject, days: z.number().int().min(1).max(7300).default(3650) })
+const days = (most: number) => z.number('How many days?').int('Whole days').min(1, 'At least 1 day').max(most, `At most ${most} days`)
+
+export const MakeAuthority = z.object({ ...subject, days: days(7300).default(3650) })
 export type MakeAuthority = z.infer<typeof MakeAuthority>
 
-export const IssueCertificate = z
-  .object({ ...leaf, authorityId: Id, days: z.number().int().min(1).max(3650).default(397) })
-  .refine(hostsWhereServer, wanted)
+export const IssueCertificate = z.object({ ...leaf, authorityId: Id, days: days(3650).default(397) }).refine(hostsWhereServer, wanted)
 export type IssueCertificate = z.infer<typeof IssueCertificate>
 
 export const MakeRequest = z.object(leaf).refine(hostsWhereServer, wanted)

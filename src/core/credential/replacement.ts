@@ -33,7 +33,7 @@ function ofCertificates(kind: Credential['kind'], old: CertificateFacts, next: C
         'note',
         'other-authority',
         'Peers whose certificates the old authority signed are not trusted any more',
-        'Where both are in use for a while, take in one file that holds both',
+        'Replace it when those peers have new certificates: trying it shows which have not',
       ),
     )
   if (kind === 'certificate' && old.issuer !== next.issuer)

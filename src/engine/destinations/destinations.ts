@@ -56,8 +56,10 @@ export class Destinations {
   /** What connects by a credential that holds something else by now connects anew. What cannot be opened is left as it is: it may still be connected. */
   async credentialsChanged(): Promise<void> {
     for (const [id, running] of [...this.running]) {
-      const target = await openedOrLeft(() => this.ctx.target(running.destination))
-      if (target) void this.queues.add(id, () => running.takeUp(target))
+      const { destination } = running
+      const target = await openedOrLeft(() => this.ctx.target(destination))
+      // Where other settings were taken up meanwhile, its credentials were opened with them.
+      if (target) void this.queues.add(id, () => (running.destination === destination ? running.takeUp(target) : undefined))
     }
   }
 

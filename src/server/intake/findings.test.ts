@@ -71,6 +71,12 @@ describe('a revocation list', () => {
     expect(await found(kit('works-root.crl'))).toEqual([expect.stringMatching(/^stop revoked: works-between was taken back by works-root on 20/)])
   })
 
+  it('of an authority that has another key by now is its all the same', async () => {
+    m.revocations('works-root')
+    m.openssl('req', '-x509', '-new', '-key', 'dryer-2.key', '-subj', '/O=Varnmoor Clayworks/CN=works-root', '-out', 'renewed.crt')
+    expect(await found({ 'first.pem': m.text('renewed.crt'), ...kit('works-root.crl') })).not.toContainEqual(expect.stringContaining('list-unsigned'))
+  })
+
   it('that is out of date is told and not kept; one that somebody else signed counts for nothing', async () => {
     m.revocations('works-root', { days: -3 })
     const all = handed(kit('works-root.crl'))

@@ -9,6 +9,9 @@ import type { Roled } from './pieces'
 import type { Taken } from './take-in'
 import { signerOf, signersIn } from './tokens'
 
+/** Each is held against every key: more of them are not looked at. */
+const TOKENS_MOST = 10
+
 /** What is to be known of what was handed over, at `now` (epoch ms). */
 export async function findings(taken: Taken, words: readonly Roled[], now: number): Promise<IntakeFinding[]> {
   const { sorted, links, lists } = taken
@@ -44,7 +47,8 @@ async function ofTokens({ further, links }: Taken, words: readonly Roled[], now:
     shared,
   )
   const found: IntakeFinding[] = []
-  for (const text of new Set(words.filter((w) => w.role === 'token').map((w) => w.value))) {
+  const tokens = new Set(words.filter((w) => w.role === 'token').map((w) => w.value))
+  for (const text of [...tokens].slice(0, TOKENS_MOST)) {
     const token = tokenFacts(text)
     if (!token) continue
     found.push(...tokenFindings(token, beside, now))

@@ -24,16 +24,19 @@ export function listIn(der: Uint8Array, from: string): List | null {
   }
 }
 
-/** Who made a list, among the certificates that are here: true, as its signature says; null: nobody of them. */
+/** Who made a list, by name and signature, among the certificates that are here, and whether its signature says so too; null: nobody of them. */
 async function signerOf({ list }: List, links: readonly Link[]): Promise<{ link: Link; signed: boolean } | null> {
-  const link = links.find((l) => l.certificate.subject === list.issuer)
-  if (!link) return null
-  try {
-    return { link, signed: await list.verify({ publicKey: link.certificate.publicKey }) }
-  } catch {
-    // An algorithm that is not known here: its name has to do.
-    return { link, signed: true }
+  // One that was renewed with another key has the name of the one before.
+  const named = links.filter((l) => l.certificate.subject === list.issuer)
+  for (const link of named) {
+    try {
+      if (await list.verify({ publicKey: link.certificate.publicKey })) return { link, signed: true }
+    } catch {
+      // An algorithm that is not known here: its name has to do.
+      return { link, signed: true }
+    }
   }
+  return named[0] ? { link: named[0], signed: false } : null
 }
 
 /** What revocation lists say of the certificates that they speak of, and what is to be said of the lists, at `now` (epoch ms). */
