@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { freshBroker } from '~/contract/destinations/mqtt'
 import { certificateFacts } from '~/core/credential/certificate'
 import { Engine } from '~/engine/engine'
 import { addCredential } from '~/store/credential'
@@ -70,6 +71,7 @@ export async function rig(equipment: number, members: number, how: 'together' | 
       lateS: 30,
       outboxMb: 1000,
       outboxHours: 0,
+      ...freshBroker,
     },
   })
   const engine = new Engine({ db, url: databaseUrl(), vault, workFolder: '/tmp' })

@@ -1,3 +1,4 @@
+import { freshReach } from '~/contract/broker-reach'
 import type { SourceDraft } from '~/contract/source'
 import type { TagInput } from '~/contract/tag'
 import { compressorLogin, ordersLogin } from '~/standins/plant'
@@ -176,6 +177,7 @@ export async function seedSources(
         staleS: 30,
         keepAliveS: 30,
         retryMs: 1000,
+        ...freshReach,
       },
     },
     devices(),

@@ -3,6 +3,7 @@ import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { FileSettings } from '~/contract/destinations/file'
 import { HttpSettings } from '~/contract/destinations/http'
+import { freshBroker } from '~/contract/destinations/mqtt'
 import { TableSettings } from '~/contract/destinations/table'
 import { newId } from '~/contract/id'
 import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
@@ -400,6 +401,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
       lateS: 30,
       outboxMb: 500,
       outboxHours: 0,
+      ...freshBroker,
     },
   })
 

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { Id, Name } from './id'
 import { placeOf } from './place'
+import { TokenRecipe } from './token'
 
 const Pem = z.string().max(200_000)
 
@@ -21,6 +22,13 @@ export const LoginUser = z
   .min(1, 'Which user?')
   .max(200)
   .refine((s) => !/\p{Cc}/u.test(s), 'No control characters, please')
+/** As whom one logs in with a token that is made: a template, and empty where the token says it all. */
+export const TokenUser = z
+  .string()
+  .trim()
+  .max(1000, 'At most 1000 characters')
+  .refine((s) => !/\p{Cc}/u.test(s), 'No control characters, please')
+export const TokenKey = z.string().min(1, 'Which key?').max(20_000)
 export const LoginPassword = z.string().min(1, 'Which password?').max(1000)
 
 /** What is typed or pasted; private parts are kept encrypted and never returned. */
@@ -37,6 +45,14 @@ export const CredentialDraft = z.discriminatedUnion('kind', [
     name: Name,
     user: LoginUser,
     password: LoginPassword,
+    places: Places.default([]),
+  }),
+  z.object({
+    kind: z.literal('token'),
+    name: Name,
+    user: TokenUser.default(''),
+    recipe: TokenRecipe,
+    key: TokenKey,
     places: Places.default([]),
   }),
 ])
@@ -70,10 +86,11 @@ export type CredentialUse = z.infer<typeof CredentialUse>
 export const Credential = z.object({
   id: Id,
   name: Name,
-  kind: z.enum(['certificate', 'authority', 'password', 'application', 'request']),
+  kind: z.enum(['certificate', 'authority', 'password', 'token', 'application', 'request']),
   certificate: z.string().nullable().describe('PEM; public. Of a signing request the request'),
   facts: CertificateFacts.nullable(),
   user: z.string().nullable().describe('Of a log-in; of a signing request whom it is for'),
+  recipe: TokenRecipe.nullable().describe('How tokens are made from the key that is kept'),
   issues: z.boolean().describe('An authority whose key is kept here: it can sign'),
   usedBy: z.array(CredentialUse),
   endsAt: z.string().nullable().describe('When its certificate ends, or the token that is its password; null: nobody says'),

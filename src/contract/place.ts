@@ -33,6 +33,7 @@ const ports: Readonly<Record<string, number>> = {
   postgresqls: 5432,
   http: 80,
   https: 443,
+  socks5: 1080,
 }
 
 /** A place as an administrator types it: scheme, host and port. Null: it is none. */
@@ -43,4 +44,18 @@ export function placeOf(text: string): string | null {
   if (!Object.hasOwn(ports, scheme)) return null
   const port = Number(m[3] ?? ports[scheme])
   return port >= 1 && port <= 65_535 ? placeText(scheme, m[2]!.replace(/^\[|\]$/g, ''), port) : null
+}
+
+const MOST_SERVERS = 20
+
+/** Reads servers: `'kafka-1:9092, kafka-2:9092'`, by commas, spaces or lines; null: one of them is none. */
+export function serversOf(text: string): { host: string; port: number }[] | null {
+  const out: { host: string; port: number }[] = []
+  for (const one of text.split(/[\s,]+/).filter(Boolean)) {
+    const found = /^(\[[0-9a-fA-F:]+\]|[^:\s]+):(\d{1,5})$/.exec(one)
+    const port = Number(found?.[2])
+    if (!found || port < 1 || port > 65_535) return null
+    out.push({ host: found[1]!.replace(/^\[|\]$/g, ''), port })
+  }
+  return out.length > 0 && out.length <= MOST_SERVERS ? out : null
 }

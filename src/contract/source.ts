@@ -73,8 +73,8 @@ export function keepsSecret(s: Pick<SourceDraft, 'kind' | 'settings'>): boolean 
 
 /** Credentials that a source refers to, by id. */
 export function credentialsOf(s: Pick<SourceDraft, 'kind' | 'settings'>): string[] {
-  const { authorityId, credentialId } = s.settings as { authorityId?: string | null; credentialId?: string | null }
-  return [authorityId, credentialId].filter((id): id is string => typeof id === 'string')
+  const { authorityId, credentialId, proxyCredentialId } = s.settings as Readonly<Record<string, unknown>>
+  return [authorityId, credentialId, proxyCredentialId].filter((id): id is string => typeof id === 'string')
 }
 
 /** What a source is used for: shown before it is changed or removed. */

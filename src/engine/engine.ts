@@ -7,6 +7,7 @@ import type { SourceDraft } from '~/contract/source'
 import { kindOf, sentAs } from '~/core/address/kinds'
 import { placeText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
+import type { TokenAbout } from '~/core/credential/token/fill'
 import type { RegisteredSchema } from '~/core/publication/registered'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
@@ -49,6 +50,8 @@ import { Sources } from './sources/sources'
 import type { SourceSupervisor } from './sources/supervisor'
 import { StoreState } from './store-state'
 import { LOOK_MS, TagTroubles } from './tag-troubles'
+import { sourceTokenAbout, tokenAbout } from './token-about'
+import { Tokens } from './tokens'
 import { Trimming } from './trimming'
 import { ModelCache } from './world'
 
@@ -99,6 +102,7 @@ export class Engine {
   private readonly standing: Standing
   private readonly trimming: Trimming
   private readonly previews: Previews
+  private readonly tokens: Tokens
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
@@ -116,6 +120,7 @@ export class Engine {
     this.storeState = new StoreState(this.events, clock)
     this.standing = new Standing(db, this.table, () => this.model.tags.values())
     this.trimming = new Trimming(db)
+    this.tokens = new Tokens(clock, () => this.configuration.changed('credential'))
     const { previewProgram } = options
     this.previews = previewProgram ? new ThreadedPreviews(previewProgram, url, this.table, clock) : previewsHere(db, this.table)
     this.lease = new LeaseKeeper(new Lease(url), clock, () => this.takenOver())
@@ -256,6 +261,7 @@ export class Engine {
         this.table.sample(handles)
       }),
       this.clock.every(LOOK_MS, () => this.tagTroubles.look()),
+      this.tokens.watch(),
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
     this.trimming.start()
@@ -335,15 +341,25 @@ export class Engine {
     return failed
   }
 
-  private async opened(id: string, instead: Instead | undefined): Promise<OpenCredential> {
-    return instead?.id === id ? instead.credential : openCredential(this.options.db, this.options.vault, id)
+  /** A credential with its secret; of a key that makes tokens the log-in that it makes for whom it is about. */
+  private async opened(id: string, instead: Instead | undefined, about: () => TokenAbout): Promise<OpenCredential> {
+    const one = instead?.id === id ? instead.credential : await openCredential(this.options.db, this.options.vault, id)
+    return one.kind === 'token' ? this.tokens.login(one, about()) : one
   }
 
   /** A source with its secrets opened; `instead`: with something else in the place of a credential, to be tried. */
   async sourceTarget(s: Pick<SourceDraft, 'name' | 'kind' | 'settings'>, password: string | null, instead?: Instead): Promise<SourceTarget> {
-    const { authorityId, credentialId } = s.settings as { authorityId?: string | null; credentialId?: string | null }
-    const open = (id: string | null | undefined) => (id ? this.opened(id, instead) : null)
-    return { name: s.name, kind: s.kind, settings: s.settings, password, authority: await open(authorityId), credential: await open(credentialId) }
+    const { authorityId, credentialId, proxyCredentialId } = s.settings as unknown as Readonly<Record<string, string | null | undefined>>
+    const open = (id: string | null | undefined) => (id ? this.opened(id, instead, () => sourceTokenAbout(s)) : null)
+    return {
+      name: s.name,
+      kind: s.kind,
+      settings: s.settings,
+      password,
+      authority: await open(authorityId),
+      credential: await open(credentialId),
+      proxy: await open(proxyCredentialId),
+    }
   }
 
   /** A destination with its credentials opened, likewise. */
@@ -351,20 +367,20 @@ export class Engine {
     d: { id?: string; kind?: K; name: string; settings: DestinationSettings[K] },
     instead?: Instead,
   ): Promise<DestinationTarget<K>> {
-    const open = (id: string | null): Promise<OpenCredential> | null => (id ? this.opened(id, instead) : null)
-    const { authorityId, credentialId, witnessCredentialId } = d.settings
+    const open = (field: string): Promise<OpenCredential> | null => {
+      const id = (d.settings as unknown as Record<string, string | null>)[field]
+      return id ? this.opened(id, instead, () => tokenAbout(d, field)) : null
+    }
     const further = await Promise.all(
-      (d.kind ? (kindOf({ kind: d.kind }).furtherCredentials ?? []) : []).map(
-        async (field) => [field, await open((d.settings as unknown as Record<string, string | null>)[field] ?? null)] as const,
-      ),
+      (d.kind ? (kindOf({ kind: d.kind }).furtherCredentials ?? []) : []).map(async (field) => [field, await open(field)] as const),
     )
     return {
       id: d.id ?? null,
       name: d.name,
       settings: d.settings,
-      authority: await open(authorityId),
-      credential: await open(credentialId),
-      witnessCredential: await open(witnessCredentialId),
+      authority: await open('authorityId'),
+      credential: await open('credentialId'),
+      witnessCredential: await open('witnessCredentialId'),
       ...(further.length > 0 && { more: Object.fromEntries(further) }),
     }
   }

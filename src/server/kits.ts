@@ -3,6 +3,7 @@ import { AuthenticatedSafe, CertBag, Certificate, PFX, PKCS8ShroudedKeyBag, Priv
 import yazl from 'yazl'
 import { readChain } from '~/core/credential/certificate'
 import { pemOf } from '~/core/credential/intake/pem'
+import { storeCrypto } from './intake/store-crypto'
 
 /** A certificate with its chain, and its key, as they are kept: PEM. */
 export interface KitParts {
@@ -55,6 +56,6 @@ export async function storeKit({ certificate, key }: KitParts, phrase: string): 
   await keyBag.makeInternalValues(lock)
   await safe.makeInternalValues({ safeContents: [{}, lock] })
   const store = new PFX({ parsedValue: { integrityMode: 0, authenticatedSafe: safe } })
-  await store.makeInternalValues({ password, iterations: ROUNDS, pbkdf2HashAlgorithm: 'SHA-256', hmacHashAlgorithm: 'SHA-256' })
+  await store.makeInternalValues({ password, iterations: ROUNDS, pbkdf2HashAlgorithm: 'SHA-256', hmacHashAlgorithm: 'SHA-256' }, storeCrypto)
   return Buffer.from(store.toSchema().toBER(false))
 }

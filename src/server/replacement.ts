@@ -29,12 +29,19 @@ async function present(id: string) {
 /** What a credential is to hold instead, by the same rules as what is kept anew; nothing is kept by this. */
 export async function newContent(id: string, replacement: Replacement): Promise<NewCredential> {
   const { name, kind, places } = await present(id)
-  const [next] =
-    replacement.by === 'typed'
-      ? [await examineCredential({ kind: 'password', name, user: replacement.user, password: replacement.password, places })]
-      : await toKeep(KeepHanded.parse({ ...replacement.handed, keep: [{ id: replacement.offer, name }] }))
-  if (next!.kind !== kind)
+  const next = await content(replacement, name, places)
+  if (next.kind !== kind)
     throw fail(422, 'replacement.kind', `${name} holds something of another kind`, 'Only the same can take its place', 'credential')
+  return next
+}
+
+async function content(replacement: Replacement, name: string, places: string[]): Promise<NewCredential> {
+  if (replacement.by === 'typed') return examineCredential({ kind: 'password', name, user: replacement.user, password: replacement.password, places })
+  if (replacement.by === 'key') {
+    const { user, recipe, key } = replacement
+    return examineCredential({ kind: 'token', name, user, recipe, key, places })
+  }
+  const [next] = await toKeep(KeepHanded.parse({ ...replacement.handed, keep: [{ id: replacement.offer, name }] }))
   return next!
 }
 
@@ -43,7 +50,8 @@ export async function replacementCheck(id: string, { replacement, use }: Replace
   const next = await newContent(id, replacement)
   const used = (await present(id)).usedBy.some((u) => u.kind === use.kind && u.id === use.id)
   if (!used) throw fail(404, 'replacement.unused', 'This does not use the credential any more', 'Refresh the list', 'credential')
-  const instead = { id, credential: { kind: next.kind, certificate: next.certificate, user: next.user, secret: next.secret } }
+  const { kind, certificate, user, secret, recipe = null } = next
+  const instead = { id, credential: { kind, certificate, user, secret, recipe } }
   const of = use.kind === 'destination' ? await getDestination(database(), use.id) : await getSource(database(), use.id)
   return { path: use.kind === 'destination' ? '/destinations/check' : '/sources/check', body: { ...of, instead }, of }
 }

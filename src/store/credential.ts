@@ -3,6 +3,7 @@ import type { DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import { credentialsOf, type SourceDraft } from '~/contract/source'
+import type { TokenRecipe } from '~/contract/token'
 import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceUses, type Use } from '~/core/credential/reach'
 import { announce, type Conn, type Db, explain } from './database'
@@ -10,6 +11,8 @@ import type { Vault } from './vault'
 
 /** Where the secret of a credential stands: what is sealed for one place opens at no other. */
 export const place = (id: string) => `credential:${id}`
+/** What says who one is by being handed over, or by what is made from it. */
+const LOGINS: readonly Credential['kind'][] = ['password', 'token']
 const words = { credential_name: { field: 'name', message: 'Another credential has this name' } }
 
 /** What is stored: the public part as it is, the secret (private key or password) sealed. */
@@ -23,6 +26,8 @@ export interface NewCredential {
   places?: string[]
   /** Of a token that is the password, when it ends, epoch ms. */
   endsAt?: number | null
+  /** How tokens are made from the secret. */
+  recipe?: TokenRecipe | null
 }
 
 function credentialsAt({ kind, settings }: Pick<DestinationDraft, 'kind' | 'settings'>): (string | null | undefined)[] {
@@ -35,7 +40,7 @@ export async function listCredentials(db: Conn): Promise<Credential[]> {
   const rows = await db
     .selectFrom('credential as c')
     .leftJoin('credential_before as b', 'b.credential_id', 'c.id')
-    .select(['c.id', 'c.name', 'c.kind', 'c.certificate', 'c.facts', 'c.user_name as user', 'c.places', 'c.ends_at'])
+    .select(['c.id', 'c.name', 'c.kind', 'c.certificate', 'c.facts', 'c.user_name as user', 'c.recipe', 'c.places', 'c.ends_at'])
     .select(['b.replaced_at', 'b.facts as before_facts', 'b.user_name as before_user'])
     .select((q) => q('c.secret', 'is not', null).as('keyed'))
     .orderBy('c.name')
@@ -77,6 +82,7 @@ function rowOf(vault: Vault, c: NewCredential, id: string) {
     secret: c.secret === null ? null : vault.seal(c.secret, place(id)),
     places: c.places ?? [],
     ends_at: c.endsAt ? new Date(c.endsAt) : null,
+    recipe: c.recipe ? JSON.stringify(c.recipe) : null,
   }
 }
 
@@ -125,7 +131,7 @@ export async function addCredentials(db: Db, vault: Vault, all: readonly NewCred
 /** Says anew where a log-in may be sent. */
 export async function bindCredential(db: Db, id: string, places: string[]): Promise<Credential> {
   return db.transaction().execute(async (tx) => {
-    const updated = await tx.updateTable('credential').set({ places }).where('id', '=', id).where('kind', '=', 'password').executeTakeFirst()
+    const updated = await tx.updateTable('credential').set({ places }).where('id', '=', id).where('kind', 'in', LOGINS).executeTakeFirst()
     if (updated.numUpdatedRows === 0n) throw fail(404, 'credential.unknown', 'There is no such log-in', 'Refresh the list', 'credential')
     await announce(tx, 'credential')
     return (await listCredentials(tx)).find((c) => c.id === id)!
@@ -141,7 +147,7 @@ export async function demandPlaces(db: Conn, uses: readonly Use[], who: { anywhe
   const rows = await db
     .selectFrom('credential')
     .select(['id', 'name', 'places'])
-    .where('kind', '=', 'password')
+    .where('kind', 'in', LOGINS)
     .where(
       'id',
       'in',
@@ -209,6 +215,8 @@ export interface OpenCredential {
   certificate: string | null
   user: string | null
   secret: string | null
+  /** Of a key from which tokens are made. */
+  recipe?: TokenRecipe | null
 }
 
 export async function openCredential(db: Conn, vault: Vault, id: string): Promise<OpenCredential> {
@@ -219,6 +227,7 @@ export async function openCredential(db: Conn, vault: Vault, id: string): Promis
     certificate: row.certificate,
     user: row.user_name,
     secret: row.secret ? vault.open(row.secret, place(id)) : null,
+    recipe: row.recipe,
   }
 }
 

@@ -22,6 +22,8 @@ import * as addresses from './migrations/0018-addresses'
 import * as assurance from './migrations/0019-assurance'
 import * as replacements from './migrations/0020-replacements'
 import * as issued from './migrations/0021-issued'
+import * as tokens from './migrations/0022-tokens'
+import * as brokerTerms from './migrations/0023-broker-terms'
 
 const migrations = {
   '0001-first': first,
@@ -45,6 +47,8 @@ const migrations = {
   '0019-assurance': assurance,
   '0020-replacements': replacements,
   '0021-issued': issued,
+  '0022-tokens': tokens,
+  '0023-broker-terms': brokerTerms,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

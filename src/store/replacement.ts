@@ -10,14 +10,15 @@ const unknown = () => fail(404, 'credential.unknown', 'There is no such credenti
 const nothingBefore = (name: string) =>
   fail(409, 'credential.nothing-before', `Nothing is kept of what ${name} held before`, 'It was let go of already: refresh the list', 'credential')
 
-type Content = Pick<Selectable<Tables['credential_before']>, 'certificate' | 'facts' | 'user_name' | 'secret' | 'ends_at'>
+type Content = Pick<Selectable<Tables['credential_before']>, 'certificate' | 'facts' | 'user_name' | 'secret' | 'ends_at' | 'recipe'>
 
-const contentOf = ({ certificate, facts, user_name, secret, ends_at }: Content) => ({
+const contentOf = ({ certificate, facts, user_name, secret, ends_at, recipe }: Content) => ({
   certificate,
   facts: facts && JSON.stringify(facts),
   user_name,
   secret,
   ends_at,
+  recipe: recipe && JSON.stringify(recipe),
 })
 
 async function locked(tx: Conn, id: string) {
@@ -53,6 +54,7 @@ export async function replaceCredential(db: Db, vault: Vault, id: string, next: 
         user_name: next.user,
         secret: next.secret === null ? null : vault.seal(next.secret, place(id)),
         ends_at: next.endsAt ? new Date(next.endsAt) : null,
+        recipe: next.recipe ? JSON.stringify(next.recipe) : null,
       })
       .where('id', '=', id)
       .execute()

@@ -7,6 +7,7 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
 import type { ChartSettings, DataType, Deadband, HistorySettings, Range, Scaling, Tag } from '~/contract/tag'
+import type { TokenRecipe } from '~/contract/token'
 import type { Assurance } from '~/core/delivery/envelope'
 import type { Tally, WindowSet } from '~/core/delivery/verdict'
 
@@ -69,6 +70,7 @@ export interface Tables {
     places: ColumnType<string[], string[] | undefined, string[]>
     /** Of a token that is the password. */
     ends_at: Date | null
+    recipe: Json<TokenRecipe> | null
   }
   issued_certificate: {
     authority_id: string
@@ -86,6 +88,7 @@ export interface Tables {
     user_name: string | null
     secret: Buffer | null
     ends_at: Date | null
+    recipe: Json<TokenRecipe> | null
     replaced_at: Generated<Date>
   }
   source: {

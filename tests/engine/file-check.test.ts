@@ -168,6 +168,7 @@ async function sent(t: FileTarget, topic = 'kiln/zone-1', during: () => void = (
     waits: () => undefined,
     mayGoOut: () => true,
     doneLately: () => [],
+    anew: () => undefined,
   }
   const sender = await FileSender.begin(t, sink, realClock, new Map())
   open.push({ stop: () => sender.close() })

@@ -18,6 +18,7 @@ const sink = {
   waits: () => undefined,
   mayGoOut: () => true,
   doneLately: () => [],
+  anew: () => undefined,
 }
 const sender = await FileSender.begin(target, sink, realClock, new Map())
 const send = (seq: number) =>

@@ -183,6 +183,7 @@ async function sending(t: HttpTarget, payloads: readonly string[], path = 'kiln/
     waits: () => undefined,
     mayGoOut: () => true,
     doneLately: () => [],
+    anew: () => undefined,
   }
   const sender = await HttpSender.begin(sessionOf(senderUser(t), realClock), t.settings, sink, realClock, new Map())
   open.push({ stop: () => sender.close() })

@@ -37,6 +37,8 @@ const all = [
   '0019-assurance',
   '0020-replacements',
   '0021-issued',
+  '0022-tokens',
+  '0023-broker-terms',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

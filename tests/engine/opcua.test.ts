@@ -50,6 +50,7 @@ const target = (settings: Partial<SourceTarget<'opcua'>['settings']> = {}, passw
   kind: 'opcua',
   authority: null,
   credential: null,
+  proxy: null,
   password,
   settings: {
     endpoint: `opc.tcp://127.0.0.1:${port}/kiln`,

@@ -5,11 +5,13 @@ import { Engine } from '~/engine/engine'
 import type { BrokerOptions } from '~/standins/broker/broker'
 import { BrokerFaults } from '~/standins/broker/faults'
 import { Gate } from '~/standins/gate'
+import type { Db } from '~/store/database'
 import { addDestination, changeDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
+import type { Vault } from '~/store/vault'
 import { judged } from './lines'
 import { publish, zonesPlant } from './plant'
-import { brokerAt, brokerSettings, folder, freePort, freshDatabase, startBroker, until } from './support'
+import { brokerAt, brokerSettings, folder, freePort, freshDatabase, startBroker, type TestBroker, until } from './support'
 
 export const pause = (ms: number) => new Promise((done) => setTimeout(done, ms))
 
@@ -17,7 +19,10 @@ export interface SceneOptions {
   settings?: Partial<MqttSettings>
   publication?: Partial<OverMqtt>
   zones?: number
-  broker?: Pick<BrokerOptions, 'keyOf' | 'logLimit'>
+  broker?: Pick<BrokerOptions, 'keyOf' | 'logLimit' | 'logIn'>
+  ports?: TestBroker['ports']
+  /** Settings that need what is there. */
+  prepare?(t: { db: Db; vault: Vault }, b: TestBroker): Promise<Partial<MqttSettings>>
   /** The engine reaches the database through a gate. */
   databaseGate?: boolean
   /** The engine does not begin yet. */
@@ -27,10 +32,10 @@ export interface SceneOptions {
 /** A plant, a broker behind a gate, a destination, a publication and an engine, with what is needed to look at them. */
 export async function scene(o: SceneOptions = {}) {
   const t = await freshDatabase()
-  const b = await startBroker(undefined, { logLimit: Number.POSITIVE_INFINITY, ...o.broker })
+  const b = await startBroker(o.ports, { logLimit: Number.POSITIVE_INFINITY, ...o.broker })
   const port = await freePort()
   const gate = await Gate.open(port, b.ports.mutual)
-  const settings = { ...(await brokerSettings(t.db, t.vault, b.ports)), port, ...o.settings }
+  const settings = { ...(await brokerSettings(t.db, t.vault, b.ports)), port, ...o.settings, ...(await o.prepare?.(t, b)) }
   const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, o.zones ?? 1)
   const destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
   const publicationId = await publish(t.db, { destinationId, equipmentIds, topic: 'varnmoor/one/{unit}', ...o.publication })

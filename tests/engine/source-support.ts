@@ -7,7 +7,7 @@ import type { SourceConnection, SourceContext, SourceDriver, SourceTarget } from
 export const noContext: SourceContext = { application: { certificate: '', key: '' }, workFolder: '' }
 
 export function targetOf<K extends SourceKind>(kind: K, settings: SettingsOf<K>, more: Partial<SourceTarget<K>> = {}): SourceTarget<K> {
-  return { name: kind, kind, settings, password: null, authority: null, credential: null, ...more }
+  return { name: kind, kind, settings, password: null, authority: null, credential: null, proxy: null, ...more }
 }
 
 /** Runs a check to its end; the last word on each step. */

@@ -68,6 +68,7 @@ class Driving {
         waits: () => undefined,
         mayGoOut: () => true,
         doneLately: () => [],
+        anew: () => undefined,
       }
       const access = { servers: servers(), clientId: 'embrik', tls: null, login: null, answerMs: ANSWER_MS }
       const options = { acks: 'all', compression: 'none', lingerMs: 2, batch: 4000, window: 200, ...this.o } as const

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import mqtt, { type IPublishPacket, type MqttClient } from 'mqtt'
 import pg from 'pg'
 import type { Destination } from '~/contract/destination'
-import type { MqttSettings } from '~/contract/destinations/mqtt'
+import { freshBroker, type MqttSettings } from '~/contract/destinations/mqtt'
 import { certificateFacts } from '~/core/credential/certificate'
 import { noHighWater } from '~/core/delivery/high-water'
 import { realClock } from '~/engine/clock/real-clock'
@@ -129,10 +129,10 @@ export const certificates = () => (pki ??= demoPki(folder('pki')))
 
 export interface TestBroker {
   broker: Broker
-  ports: { plain: number; tls: number; mutual: number }
+  ports: { plain: number; tls: number; mutual: number; web?: number; webTls?: number }
 }
 
-export async function startBroker(ports?: TestBroker['ports'], more: Pick<BrokerOptions, 'keyOf' | 'logLimit'> = {}): Promise<TestBroker> {
+export async function startBroker(ports?: TestBroker['ports'], more: Pick<BrokerOptions, 'keyOf' | 'logLimit' | 'logIn'> = {}): Promise<TestBroker> {
   const own = ports ?? { plain: await freePort(), tls: await freePort(), mutual: await freePort() }
   const c = await certificates()
   const broker = await Broker.start({
@@ -188,6 +188,7 @@ export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['po
     lateS: 30,
     outboxMb: 50,
     outboxHours: 0,
+    ...freshBroker,
   }
 }
 
@@ -210,6 +211,9 @@ export async function bystander(
     clean: false,
     properties: { sessionExpiryInterval: 600 },
     reconnectPeriod: 100,
+    // A link that died unheard of is noticed long before anybody gives up waiting.
+    keepalive: 5,
+    connectTimeout: 10_000,
   })
   client.on('message', each)
   client.on('error', () => undefined)

@@ -116,6 +116,8 @@ it('100,000 messages over a wire that is cut at random octets, half-open and slo
       .filter((x) => !(s.protocol !== '5' && x.should.includes('doubled') && (x.is === 'confirmed' || x.is === 'late')))
     expect(wrong.slice(0, 5), s.name).toEqual([])
     expect(account.counts().foreign, s.name).toBe(0)
-    if (s.qos === 2) expect(account.counts().doubled, s.name).toBe(0)
+    // Of this test alone: what a broker with an older state hands out again may well be twice there.
+    const doubled = s.made.filter((m) => m.seq > from.get(s)! && account.verdict(m.seq) === 'doubled')
+    if (s.qos === 2) expect(doubled, s.name).toEqual([])
   }
 })

@@ -118,9 +118,10 @@ it('loses nothing and keeps the order when the link is cut again and again under
   await quiet(d)
   expect(counts(d).missing).toBe(0)
   expect(counts(d).arrived).toBe(counts(d).produced)
+  const ids = () => new Set(heard.filter((h) => h.topic.startsWith('varnmoor/cut')).map((h) => h.id))
   await until(
-    () => new Set(heard.filter((h) => h.topic.startsWith('varnmoor/cut')).map((h) => h.id)).size === counts(d).produced,
-    'the bystander to hear all',
+    () => ids().size === counts(d).produced,
+    () => `the bystander, ${listener.connected ? 'connected' : 'away'}, to hear all: ${ids().size} of ${counts(d).produced}`,
   )
   inOrder('varnmoor/cut')
   const events = await until(async () => {

@@ -1,5 +1,6 @@
 import mqtt, { type MqttClient } from 'mqtt'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { freshReach } from '~/contract/broker-reach'
 import type { SettingsOf } from '~/contract/source'
 import type { Heard, HeardTopic } from '~/contract/sources/mqtt'
 import type { SourceTarget } from '~/engine/sources/driver'
@@ -54,6 +55,7 @@ const target = (settings: Partial<SettingsOf<'mqtt'>> = {}, more: Partial<Source
       staleS: 0,
       keepAliveS: 30,
       retryMs: 500,
+      ...freshReach,
       ...settings,
     },
     { credential: login('collector', 'clay-collector-5'), ...more },

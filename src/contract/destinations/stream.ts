@@ -1,21 +1,8 @@
 import { z } from 'zod'
 import { ClientId, Id } from '../id'
+import { serversOf } from '../place'
 import { webAddress } from './http'
 import { outboxTerms, paceTerms, windowTerm, witnessTerms } from './terms'
-
-const MOST_SERVERS = 20
-
-/** Reads servers: `'kafka-1:9092, kafka-2:9092'`, by commas, spaces or lines; null: one of them is none. */
-export function serversOf(text: string): { host: string; port: number }[] | null {
-  const out: { host: string; port: number }[] = []
-  for (const one of text.split(/[\s,]+/).filter(Boolean)) {
-    const found = /^(\[[0-9a-fA-F:]+\]|[^:\s]+):(\d{1,5})$/.exec(one)
-    const port = Number(found?.[2])
-    if (!found || port < 1 || port > 65_535) return null
-    out.push({ host: found[1]!.replace(/^\[|\]$/g, ''), port })
-  }
-  return out.length > 0 && out.length <= MOST_SERVERS ? out : null
-}
 
 /** A cluster of the Kafka protocol. */
 export const StreamSettings = z

@@ -48,6 +48,12 @@ export const outboxTerms = {
     .meta({ label: 'Waits at most', unit: 'h', help: 'What waits longer is dropped, and counted so. 0: however long', group: 'Outbox' }),
 }
 
-const Terms = z.object({ ...paceTerms, ...witnessTerms, ...outboxTerms })
+const Terms = z.object({
+  ...paceTerms,
+  ...witnessTerms,
+  ...outboxTerms,
+  /** Of those kinds whose far ends count how often somebody connects. 0 or none: as often as its waits allow. */
+  connectsPerMin: z.number().optional(),
+})
 /** What the settings of every kind hold. */
 export type Terms = z.infer<typeof Terms>

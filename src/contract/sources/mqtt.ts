@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { reachTerms } from '../broker-reach'
 import { Id } from '../id'
 import { hostField, portField, retryField } from './pace'
 
@@ -8,6 +9,9 @@ export const MqttSourceSettings = z
     host: hostField.meta({ label: 'Host', group: 'Reach' }),
     port: portField.meta({ label: 'Port', help: '8883 for TLS, 1883 plain, unless they say otherwise', group: 'Reach' }),
     protocol: z.enum(['5', '3.1.1']).meta({ label: 'MQTT', group: 'Reach' }),
+    transport: reachTerms.transport,
+    path: reachTerms.path,
+    headers: reachTerms.headers,
     tls: z.boolean().meta({ label: 'TLS', group: 'Security' }),
     authorityId: Id.nullable().meta({ label: 'Trusted authority', help: 'Which CA signed the broker', group: 'Security' }),
     clientId: z
@@ -47,6 +51,8 @@ export const MqttSourceSettings = z
       .max(3600)
       .meta({ label: 'Keep-alive', unit: 's', group: 'Pace' }),
     ...retryField,
+    proxy: reachTerms.proxy,
+    proxyCredentialId: reachTerms.proxyCredentialId,
   })
   .superRefine((s, ctx) => {
     if (s.tls && !s.authorityId) ctx.addIssue({ code: 'custom', path: ['authorityId'], message: 'TLS needs the authority that signed the broker' })

@@ -93,6 +93,8 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   leaves: { nouns: readonly [one: string, many: string]; taken: boolean }
   bindings(a: AddressOfKind<K>): Bindings
   server(settings: DestinationSettings[K]): Server
+  /** Under which name the other side knows who connects: its client id. Absent: it knows none. */
+  identity?(settings: DestinationSettings[K], witness: boolean): string
   /** Everywhere a secret of it is sent to: scheme, host and port. */
   reached(settings: DestinationSettings[K]): string[]
   /** Payloads may begin there with the number of their schema in a registry. */

@@ -34,6 +34,9 @@ function replaced(text: string, [from, to]: readonly string[]): string {
   return out.slice(0, FILLED_MAX)
 }
 
+const percentEncoded = (text: string): string =>
+  encodeURIComponent(text.toWellFormed()).replace(/[!'()*]/g, (c) => `%${c.charCodeAt(0).toString(16).toUpperCase()}`)
+
 /** What may follow a placeholder after a bar, with how many arguments, and what it is for. */
 export const templateFilters: Record<string, { args: readonly [number, number]; help: string; run(value: string, args: readonly string[]): string }> =
   {
@@ -44,6 +47,7 @@ export const templateFilters: Record<string, { args: readonly [number, number]; 
     default: { args: [1, 1], help: "default('none'): when there is nothing", run: (v, [d]) => (v === '' ? d! : v) },
     pad: { args: [1, 1], help: 'pad(2): with zeros in front to so many digits', run: (v, [n]) => v.padStart(Math.min(40, Number(n) || 0), '0') },
     number: { args: [0, 0], help: 'only the last number in it', run: (v) => v.match(/\d+/g)?.at(-1) ?? '' },
+    url: { args: [0, 0], help: 'percent-encoded, as in addresses (RFC 3986 2.1)', run: percentEncoded },
     trim: { args: [0, 0], help: 'without spaces at its ends', run: (v) => v.trim() },
   }
 

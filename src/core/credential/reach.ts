@@ -1,3 +1,4 @@
+import { proxyUses, type ReachTerms } from '~/contract/broker-reach'
 import type { DestinationDraft } from '~/contract/destination'
 import { brokerPlace, databasePlace } from '~/contract/place'
 import type { SourceDraft } from '~/contract/source'
@@ -44,7 +45,8 @@ export function destinationUses({ kind, settings }: Pick<DestinationDraft, 'kind
 }
 
 export function sourceUses(s: Pick<SourceDraft, 'kind' | 'settings'>): Use[] {
-  const { credentialId } = s.settings as { credentialId?: string | null }
+  const { credentialId, ...settings } = s.settings as { credentialId?: string | null } & Partial<ReachTerms>
   const place = sourceReach(s)
-  return credentialId && place !== null ? [{ credentialId, field: 'settings.credentialId', place }] : []
+  const own = credentialId && place !== null ? [{ credentialId, field: 'settings.credentialId', place }] : []
+  return [...own, ...proxyUses(settings).map((use) => ({ ...use, field: `settings.${use.field}` }))]
 }

@@ -52,7 +52,18 @@ export interface ConnectOptions {
   /** MQTT 5 only: seconds that the session outlives its connection, and deliveries that may be open at once. */
   expiryS: number
   receiveMaximum: number
-  will?: { topic: string; payload: Uint8Array; qos: 0 | 1 | 2; retain: boolean }
+  /** MQTT 5 only: octets of a packet that is taken. */
+  packetMax: number
+  will?: Will
+}
+
+/** What the broker says when the client is gone without a word; `delayS` in MQTT 5 only (3.1.3.2.2). */
+export interface Will {
+  topic: string
+  payload: Uint8Array
+  qos: 0 | 1 | 2
+  retain: boolean
+  delayS?: number
 }
 
 /** MQTT 5 3.1, 3.1.1 3.1. */
@@ -61,10 +72,11 @@ export function connectPacket(version: Version, o: ConnectOptions): Uint8Array {
   const willFlags = will ? 4 | (will.qos << 3) | (will.retain ? 0x20 : 0) : 0
   const flags = willFlags | (o.clean ? 2 : 0) | (o.user !== null ? 0x80 : 0) | (o.password !== null ? 0x40 : 0)
   const w = new Writer().text('MQTT').u8(version).u8(flags).u16(o.keepAliveS)
-  if (version === 5) w.varint(13).u8(0x11).u32(o.expiryS).u8(0x21).u16(o.receiveMaximum).u8(0x27).u32(PACKET_MAX)
+  if (version === 5) w.varint(13).u8(0x11).u32(o.expiryS).u8(0x21).u16(o.receiveMaximum).u8(0x27).u32(Math.min(o.packetMax, PACKET_MAX))
   w.text(o.clientId)
   if (will) {
-    if (version === 5) w.varint(0)
+    if (version === 5 && will.delayS) w.varint(5).u8(0x18).u32(will.delayS)
+    else if (version === 5) w.varint(0)
     w.text(will.topic).binary(will.payload)
   }
   if (o.user !== null) w.text(o.user)

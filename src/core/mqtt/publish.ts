@@ -65,6 +65,10 @@ function fixedProperties(packed: string | null): Uint8Array {
   return octets
 }
 
+/** Octets of a topic alias among the properties. */
+const ALIAS_SIZE = 3
+const noAlias = { alias: 0, known: false }
+
 const varintSize = (n: number) => (n < 128 ? 1 : n < 16_384 ? 2 : n < 2_097_152 ? 3 : 4)
 
 /**
@@ -75,6 +79,9 @@ export class Framer {
   private bytes = new Uint8Array(FIRST_ROOM)
   private at = 0
   private readonly idName: Uint8Array
+  /** Topics that the other side knows by number (MQTT 5 3.3.2.3.4), and how many it takes. */
+  private readonly aliases = new Map<string, number>()
+  private aliasMost = 0
 
   constructor(
     private readonly version: Version,
@@ -85,6 +92,21 @@ export class Framer {
 
   get length(): number {
     return this.at
+  }
+
+  /** From now on so many topics go by number from their second message on. */
+  allowAliases(most: number): void {
+    this.aliasMost = this.version === 5 ? most : 0
+  }
+
+  /** Its number, where it has one or gets one now. */
+  private aliasOf(topic: string): { alias: number; known: boolean } {
+    if (this.aliasMost === 0) return noAlias
+    const alias = this.aliases.get(topic)
+    if (alias !== undefined) return { alias, known: true }
+    if (this.aliases.size >= this.aliasMost) return noAlias
+    this.aliases.set(topic, this.aliases.size + 1)
+    return { alias: this.aliases.size, known: false }
   }
 
   private room(more: number): void {
@@ -111,7 +133,7 @@ export class Framer {
 
   /** Octets that the packet would have, at most. */
   sizeOf(p: Publishing): number {
-    const beside = this.version === 5 ? fixedProperties(p.properties).length + 5 + this.idName.length + p.id.length + 5 : 0
+    const beside = this.version === 5 ? fixedProperties(p.properties).length + 5 + this.idName.length + p.id.length + 5 + ALIAS_SIZE : 0
     return HEAD_MAX + encoder.encode(p.topic).length + beside + p.payload.length
   }
 
@@ -119,12 +141,13 @@ export class Framer {
   publish(p: Publishing): void {
     const fixed = this.version === 5 ? fixedProperties(p.properties) : null
     const idSize = p.id === '' ? 0 : 5 + this.idName.length + p.id.length
-    const propertyLength = fixed ? fixed.length + (p.expiryS === null ? 0 : 5) + idSize : 0
+    const { alias, known } = this.aliasOf(p.topic)
+    const propertyLength = fixed ? fixed.length + (p.expiryS === null ? 0 : 5) + idSize + (alias > 0 ? ALIAS_SIZE : 0) : 0
     this.room(HEAD_MAX + p.topic.length * 3 + propertyLength + p.payload.length)
     const { bytes } = this
     // The topic first, in its place behind the longest head: what stands before it is then known.
     const topicAt = this.at + 7
-    const topicLength = encoder.encodeInto(p.topic, bytes.subarray(topicAt)).written
+    const topicLength = known ? 0 : encoder.encodeInto(p.topic, bytes.subarray(topicAt)).written
     const rest = 2 + topicLength + (p.qos > 0 ? 2 : 0) + (fixed ? varintSize(propertyLength) + propertyLength : 0) + p.payload.length
     let at = this.at
     bytes[at++] = 0x30 | (p.dup ? 8 : 0) | (p.qos << 1) | (p.retain ? 1 : 0)
@@ -144,6 +167,11 @@ export class Framer {
       if (p.expiryS !== null) {
         bytes[at++] = 0x02
         for (let shift = 24; shift >= 0; shift -= 8) bytes[at++] = (p.expiryS >>> shift) & 0xff
+      }
+      if (alias > 0) {
+        bytes[at++] = 0x23
+        bytes[at++] = alias >>> 8
+        bytes[at++] = alias & 0xff
       }
       if (p.id !== '') at = this.writeId(at, p.id)
     }

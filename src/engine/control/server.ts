@@ -11,6 +11,7 @@ import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
 import { OpcUaEndpoint } from '~/contract/sources/opcua'
 import { TagWrite } from '~/contract/tag'
+import { TokenRecipe } from '~/contract/token'
 import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
 import { listDestinations } from '~/store/destination'
@@ -36,6 +37,7 @@ const Instead = z.object({
     certificate: z.string().nullable(),
     user: z.string().nullable(),
     secret: z.string().nullable(),
+    recipe: TokenRecipe.nullable().default(null),
   }),
 })
 

@@ -61,6 +61,8 @@ export interface DestinationSink {
   down(failure: Failure): void
   /** It takes messages again, after `ready` was false. */
   ready(): void
+  /** The connection is to be another one: it is changed over when nothing is under way. */
+  anew(): void
   /** Calls back when all that has been answered so far is safely written. */
   durable(then: () => void): void
   /** Epoch ms. */

@@ -63,6 +63,8 @@ export interface LaneParts {
   readonly remembered: Remembered
   /** What the far end remembers of sender and witness from before is to be forgotten with the next connection of each. */
   readonly anew: { sender: boolean; witness: boolean }
+  /** How long it is until one more connection may be made there, ms; 0: now, and then it counts as made. */
+  connectWait(): number
   /** The far end has forgotten what it knew of the one. */
   begunAnew(of: 'sender' | 'witness'): void
   /** Whether the witness lost its link since then (monotonic ms): the way there may be cut. */

@@ -83,6 +83,7 @@ export class Listening {
       ledger,
       topics: lane.topics,
       mayListen: () => lane.ctx.mayHold(),
+      connectWait: () => lane.connectWait(),
       hooks: {
         event: (severity, code, message, hint) => lane.condition.event(severity, code, `witness: ${message}`, hint),
         connected: () => lane.begunAnew('witness'),

@@ -14,8 +14,12 @@ const HOLD_MS = 3000
 const LISTEN_MS = 30_000
 /** How long messages under way are waited for before a connection is changed, ms. */
 const FINISH_MS = 10_000
+/** How long what has arrived is waited for to be seen before a connection is changed over, ms. */
+const SEEN_MS = 5000
 /** A connection that stood so long was a success, though nothing was sent on it, ms. */
 const STOOD_MS = 10_000
+/** How often it is said how long it still is until one may connect again, ms. */
+const PACE_LOOK_MS = 500
 /** It is looked so often whether the oldest message under way has its answer, ms. */
 const OVERDUE_LOOK_MS = 500
 
@@ -82,6 +86,12 @@ export class Sending {
       while (this.nobodySpeaks() && !lane.stopped && !retrying.stopped) await outbox.woken()
       return 'again'
     }
+    const wait = lane.connectWait()
+    if (wait > 0) {
+      condition.set('starting', `connects again in ${Math.ceil(wait / 1000)} s, so as not to connect more often than the destination takes`)
+      await sleep(clock, Math.min(wait, PACE_LOOK_MS))
+      return 'again'
+    }
     const target = await ctx.target(lane.destination)
     this.target = target
     let ended: Failure | null = null
@@ -142,6 +152,7 @@ export class Sending {
       sink: {
         down,
         ready: () => outbox.wake(),
+        anew: () => void this.changeOver(),
         waits: (failure) => this.lost(failure),
         durable: (then) => ctx.ledger.afterFlush(then, undefined),
         wall: () => ctx.clock.wall(),
@@ -220,9 +231,30 @@ export class Sending {
     const { condition, destination } = this.lane
     if (this.nobodySpeaks() && condition.state === 'off' && destination.enabled) condition.set('starting', 'connecting')
     this.session = session
+    await this.changeOver()
+  }
+
+  /** Makes the connection anew once nothing is under way, and what arrived was seen: the next one may go elsewhere. */
+  private async changeOver(): Promise<void> {
+    const { end } = this
     const go = await this.finish(FINISH_MS)
-    this.end()
+    await this.seen(SEEN_MS)
+    // Unless it was lost meanwhile, and another stands in its place.
+    if (end === this.end) end()
     go()
+  }
+
+  /** All that the other side says to have was seen by the witness, or so long has passed (ms). */
+  private async seen(ms: number): Promise<void> {
+    const { ctx, destination, outbox } = this.lane
+    if (!destination.settings.witness) return
+    const open = () =>
+      ctx.deliveriesOf(destination.id).some((d) => {
+        const { known, answered } = ctx.ledger.account(d).standing
+        return known.through < (answered.max ?? 0)
+      })
+    const end = ctx.clock.mono() + ms
+    while (open() && this.connection && ctx.clock.mono() < end) await within(ctx.clock, 50, outbox.woken())
   }
 
   /** Ends the connection, to be started anew; gives what lets messages go out again. */

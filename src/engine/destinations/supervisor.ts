@@ -9,6 +9,7 @@ import { failureOf } from '../failure'
 import { Outbox } from '../outbox/outbox'
 import { TopicIndex } from '../witness/topics'
 import type { Witness } from '../witness/witness'
+import { ConnectPace } from './connect-pace'
 import type { DestinationTarget, Remembered } from './driver'
 import { noteSent } from './flow'
 import type { DestinationContext, LaneParts } from './lane'
@@ -43,6 +44,7 @@ export class DestinationSupervisor implements LaneParts {
   private readonly listening: Listening
   private readonly loading: Retrying
   private loaded = false
+  private readonly pace = new ConnectPace()
 
   constructor(
     public destination: Lane,
@@ -185,6 +187,11 @@ export class DestinationSupervisor implements LaneParts {
     if (!this.anew[of]) return
     this.anew[of] = false
     if (!this.anew.sender && !this.anew.witness) this.ctx.ledger.begunAnew(this.ctx.deliveriesOf(this.destination.id))
+  }
+
+  connectWait(): number {
+    const { connectsPerMin = 0 }: Terms = this.destination.settings
+    return this.pace.wait(this.ctx.clock.mono(), connectsPerMin)
   }
 
   witnessLostSince(mono: number): boolean {

@@ -1,9 +1,10 @@
-import { type MqttAccess, openSocket } from './mqtt-access'
+import type { MqttAccess } from './mqtt-access'
+import { openWire } from './mqtt-socket'
 import type { Dial, Wire } from './wire'
 
-/** Over TCP or TLS. */
+/** Over TCP, TLS or WebSockets, through a proxy where there is one. */
 export const dialMqtt: Dial<MqttAccess> = async (access, sink) => {
-  const socket = await openSocket(access)
+  const socket = await openWire(access)
   let why: unknown = Object.assign(new Error('connection closed'), { code: 'ECONNRESET' })
   socket.on('data', (chunk: Buffer) => sink.data(chunk))
   socket.on('drain', () => sink.drained())

@@ -1,9 +1,18 @@
-import { FailureError } from '~/contract/failure'
+import { type Failure, FailureError } from '~/contract/failure'
 import { ID_PROPERTY } from '~/core/delivery/envelope'
-import { connectPacket, disconnectPacket, pingPacket, pubackPackets, pubrelPacket, subscribePacket, unsubscribePacket } from '~/core/mqtt/packets'
+import {
+  connectPacket,
+  disconnectPacket,
+  pingPacket,
+  pubackPackets,
+  pubrelPacket,
+  subscribePacket,
+  unsubscribePacket,
+  type Will,
+} from '~/core/mqtt/packets'
 import { Framer, type Publishing } from '~/core/mqtt/publish'
 import { reasonOf } from '~/core/mqtt/reasons'
-import { type Connack, type Incoming, type Published, type Version, WireReader } from '~/core/mqtt/wire'
+import { type Connack, type Incoming, PACKET_MAX, type Published, type Version, WireReader } from '~/core/mqtt/wire'
 import type { Cancel, Clock } from '../clock/clock'
 import type { MqttAccess } from './mqtt-access'
 import type { Dial, Wire } from './wire'
@@ -30,7 +39,11 @@ export interface LinkOptions {
   /** How long the broker is to remember us, s. */
   expiryS: number
   receiveMaximum: number
-  will?: { topic: string; payload: Uint8Array; qos: 0 | 1 | 2; retain: boolean }
+  /** Octets of a packet that is taken from the broker; unless given, as many as are read at all. */
+  packetMax?: number
+  /** Topics that may go by number, as far as the broker takes them. */
+  aliases?: number
+  will?: Will
 }
 
 /** How long the broker may take to greet us, and to answer a request, ms. */
@@ -109,8 +122,9 @@ export class MqttLink {
     })
     const cancel = clock.after(GREETING_MS, () => fail(Object.assign(new Error('no greeting'), { code: 'ENOGREETING' })))
     const { clientId, keepAliveS, user, password } = o.access
-    const { clean, expiryS, receiveMaximum, will } = o
-    link.wire.write(connectPacket(link.version, { clientId, clean, keepAliveS, user, password, expiryS, receiveMaximum, ...(will && { will }) }))
+    const { clean, expiryS, receiveMaximum, will, packetMax = PACKET_MAX } = o
+    const said = { clientId, clean, keepAliveS, user, password, expiryS, receiveMaximum, packetMax }
+    link.wire.write(connectPacket(link.version, { ...said, ...(will && { will }) }))
     try {
       const connack = await greeting
       if (connack.reason !== 0) throw refusedConnection(connack)
@@ -121,6 +135,7 @@ export class MqttLink {
     } finally {
       cancel()
     }
+    link.framer.allowAliases(Math.min(o.aliases ?? 0, link.connack.topicAliasMaximum))
     link.keepAlive(link.connack.serverKeepAlive ?? keepAliveS)
     return link
   }
@@ -271,18 +286,40 @@ export class MqttLink {
   }
 }
 
+/** The broker names another server that is to be used (MQTT 5 4.11). */
+export class Elsewhere extends FailureError {
+  constructor(
+    failure: Failure,
+    readonly reference: string,
+    /** For good, not for this once. */
+    readonly moved: boolean,
+  ) {
+    super(failure, 502)
+  }
+}
+
+/** Reason codes that send a client elsewhere, for now and for good. */
+const USE_ANOTHER = 0x9c
+const MOVED = 0x9d
+
+function refusal(failure: Failure, reason: number, reference: string): FailureError {
+  const sent = reference !== '' && (reason === USE_ANOTHER || reason === MOVED)
+  return sent ? new Elsewhere(failure, reference, reason === MOVED) : new FailureError(failure, 502)
+}
+
 /** The greeting says no (MQTT 5 3.2.2.2, 3.1.1 3.2.2.3). */
 function refusedConnection(c: Connack): FailureError {
   const r = reasonOf(c.reason, c.reasonString)
   const elsewhere = c.reference ? `; it names ${c.reference}` : ''
-  return new FailureError(
+  return refusal(
     {
       code: `mqtt.connack-${c.reason}`,
       message: `The broker does not take the connection: ${r.words}${elsewhere}`,
       hint: r.hint,
       where: 'destination',
     },
-    502,
+    c.reason,
+    c.reference,
   )
 }
 
@@ -297,10 +334,11 @@ function disconnected(p: { reason: number; reasonString: string; reference: stri
     })
   const r = reasonOf(p.reason, p.reasonString)
   const elsewhere = p.reference ? `; it names ${p.reference}` : ''
-  return new FailureError({
+  const failure: Failure = {
     code: `mqtt.disconnect-${p.reason}`,
     message: `The broker ended the connection: ${r.words}${elsewhere}`,
     hint: r.hint,
     where: 'destination',
-  })
+  }
+  return refusal(failure, p.reason, p.reference)
 }

@@ -4,7 +4,7 @@ import { createServer, type Server, type TlsOptions } from 'node:tls'
 import * as x509 from '@peculiar/x509'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type Maker, plantKit } from '../../../tests/kits/make'
-import { mqttFailure } from './mqtt-access'
+import { mqttFailure } from './mqtt-failure'
 import { certificateFailure } from './peer-certificate'
 import { tlsGreeting } from './tls-greeting'
 

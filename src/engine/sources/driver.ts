@@ -24,6 +24,8 @@ export interface SourceTarget<K extends SourceKind = SourceKind> {
   password: string | null
   authority: OpenCredential | null
   credential: OpenCredential | null
+  /** The log-in of the proxy through which it is reached. */
+  proxy: OpenCredential | null
 }
 
 /** Where a running connection reports. Every method may be called at any time until `close` has resolved. */

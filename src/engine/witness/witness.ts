@@ -29,6 +29,8 @@ export interface WitnessOptions {
   topics: TopicIndex
   /** Whether this engine may speak for the installation now: else another one may be listening under the same name. */
   mayListen: () => boolean
+  /** How long it is until one more connection may be made there, ms. */
+  connectWait: () => number
   hooks: WitnessHooks
 }
 
@@ -244,6 +246,11 @@ export class Witness {
     if (!this.o.mayListen()) {
       this.set('trouble', 'does not listen: while the database is away another engine may', 'Bring the database back')
       await sleep(this.o.clock, LOOK_MS)
+      return 'again'
+    }
+    const wait = this.o.connectWait()
+    if (wait > 0) {
+      await sleep(this.o.clock, Math.min(wait, LOOK_MS))
       return 'again'
     }
     this.far.prepare()

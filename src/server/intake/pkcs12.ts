@@ -5,6 +5,7 @@ import { roundsOf } from '~/core/credential/intake/der'
 import type { Thing } from '~/core/credential/intake/found'
 import type { OpenKey } from '~/core/credential/intake/kits'
 import { opened } from './keys'
+import { storeCrypto } from './store-crypto'
 
 /** What a store holds (RFC 7292), or why it stays shut. */
 export type Store = { certificates: Uint8Array[]; keys: OpenKey[] } | { locked: 'no-phrase' | 'wrong-phrase' } | { useless: string }
@@ -41,7 +42,7 @@ const octetsOf = (buffer: ArrayBuffer) => new Uint8Array(buffer)
 async function newStore(der: Uint8Array, phrase: string, from: string): Promise<Store> {
   const password = octetsOf(new TextEncoder().encode(phrase).buffer as ArrayBuffer).buffer
   const pfx = PFX.fromBER(Uint8Array.from(der).buffer)
-  await pfx.parseInternalValues({ password, checkIntegrity: pfx.macData !== undefined })
+  await pfx.parseInternalValues({ password, checkIntegrity: pfx.macData !== undefined }, storeCrypto)
   const safe = pfx.parsedValue?.authenticatedSafe
   if (!safe) throw new Error('it holds nothing')
   await safe.parseInternalValues({

@@ -1,4 +1,6 @@
+import type { IncomingHttpHeaders, IncomingMessage } from 'node:http'
 import { createServer as createTcp, type Server, type Socket } from 'node:net'
+import type { Duplex } from 'node:stream'
 import { createServer as createTls } from 'node:tls'
 import { Access, type User } from './access'
 import { Connection } from './connection'
@@ -7,12 +9,19 @@ import type { Message } from './message'
 import { Session, type Subscription } from './session'
 import { topicMatches } from './topics'
 import { type Arrival, type Copy, Truth } from './truth'
+import { webServer } from './web'
 
 export interface BrokerPorts {
   plain: number
   tls: number
   mutual: number
+  /** For WebSockets, at /mqtt. */
+  web?: number
+  webTls?: number
 }
+
+/** Who somebody is; a reason code (MQTT 5 3.2.2.2): nobody who is let in. */
+export type LogIn = (o: { user: string | null; password: string | null; clientId: string }) => User | number
 
 export interface BrokerOptions {
   ports: BrokerPorts
@@ -23,6 +32,8 @@ export interface BrokerOptions {
   users: readonly User[]
   /** The log keeps so many messages and so many deliveries. */
   logLimit?: number
+  /** Says who logs in, instead of the users' passwords. */
+  logIn?: LogIn
   /** What the log takes to tell messages apart; unless given, the user property `embrik-id`. */
   keyOf?: (m: Message) => string | null
 }
@@ -30,7 +41,10 @@ export interface BrokerOptions {
 /** A reordered delivery that nothing passes goes out after so long, ms. */
 const HELD_AT_MOST = 500
 
-export type Door = keyof BrokerPorts
+export type Door = 'plain' | 'tls' | 'mutual'
+
+/** MQTT 5 2.4. */
+const BAD_CREDENTIALS = 0x86
 
 /** The site broker: MQTT 3.1.1 and 5 on a plain port, a TLS port, and one that wants a client certificate of the works. */
 export class Broker {
@@ -46,6 +60,10 @@ export class Broker {
   private readonly held = new Map<Session, { after: number; go: () => void }[]>()
   readonly faults = new Faults()
   readonly truth: Truth
+  /** What was said with each request for a WebSocket. */
+  readonly webRequests: IncomingHttpHeaders[] = []
+  /** How often a client has greeted. */
+  greeted = 0
   published = 0
   delivered = 0
   /** How often a client has asked for messages, answered or not yet. */
@@ -73,6 +91,12 @@ export class Broker {
       createTls({ ...tls, ca, requestCert: true, rejectUnauthorized: false }, (s) => broker.accept(s, 'mutual')),
       ports.mutual,
     )
+    const overWeb = (door: Door) => (stream: Duplex, request: IncomingMessage) => {
+      broker.webRequests.push(request.headers)
+      broker.accept(stream, door)
+    }
+    if (ports.web) await broker.listen(webServer(null, overWeb('plain')), ports.web)
+    if (ports.webTls) await broker.listen(webServer({ cert, key }, overWeb('tls')), ports.webTls)
     return broker
   }
 
@@ -93,9 +117,21 @@ export class Broker {
     })
   }
 
-  private accept(socket: Socket, door: Door): void {
+  private accept(socket: Duplex, door: Door): void {
     new Connection(this, socket, door)
   }
+
+  /** Where clients are sent, as they greet (MQTT 5 4.11); null: nowhere. */
+  elsewhere: { reference: string; moved: boolean } | null = null
+
+  /** Sends all that are connected elsewhere, and those that come. */
+  sendElsewhere(reference: string, moved: boolean): void {
+    this.elsewhere = { reference, moved }
+    for (const c of this.connections) c.sendElsewhere(this.elsewhere)
+  }
+
+  /** Who somebody is, by user and password. */
+  logIn: LogIn = (o) => this.options.logIn?.(o) ?? this.access.byPassword(o.user ?? undefined, o.password ?? undefined) ?? BAD_CREDENTIALS
 
   isShut(): boolean {
     return Date.now() < this.shutUntil

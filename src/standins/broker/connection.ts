@@ -1,4 +1,5 @@
 import type { Socket } from 'node:net'
+import type { Duplex } from 'node:stream'
 import type { TLSSocket } from 'node:tls'
 import type { IConnectPacket, IPublishPacket, ISubscribePacket, Packet } from 'mqtt-packet'
 import { delayed } from '../delayed'
@@ -26,10 +27,18 @@ const Reason = {
   retainNotSupported: 0x9a,
   qosNotSupported: 0x9b,
   badAlias: 0x94,
+  useAnotherServer: 0x9c,
+  serverMoved: 0x9d,
 } as const
 
 const RECEIVE_MAXIMUM = 1000
 const ALIAS_MAXIMUM = 100
+
+/** Ends it without a word, with a reset where it is a socket. */
+function reset(stream: Duplex): void {
+  if ('resetAndDestroy' in stream) (stream as Socket).resetAndDestroy()
+  else stream.destroy()
+}
 
 /** One client on one socket: MQTT 3.1.1 or 5, whichever its CONNECT names. */
 export class Connection implements Line {
@@ -50,13 +59,14 @@ export class Connection implements Line {
   /** The certificate by which the client came, SHA-256 in hexadecimal digits; null: by none. */
   certificate: string | null = null
   private will: Message | null = null
+  private willDelayMs = 0
   private readonly aliases = new Map<number, string>()
   private heard = Date.now()
   private timer: NodeJS.Timeout | null = null
 
   constructor(
     private readonly broker: Broker,
-    private readonly socket: Socket,
+    private readonly socket: Duplex,
     private readonly door: Door,
   ) {
     broker.connections.add(this)
@@ -153,12 +163,15 @@ export class Connection implements Line {
   }
 
   private connect(p: IConnectPacket): void {
+    this.broker.greeted++
     this.version = (p.protocolVersion ?? 4) as 3 | 4 | 5
     this.reader.version = this.version
     this.writer.version = this.version
     if (this.session) return this.end(Reason.protocolError)
     if (this.broker.faults.settings.oldOnly && this.version === 5) return this.refuse(Reason.unsupportedVersion, 1)
     if (this.broker.faults.settings.refuseLogins) return this.refuse(Reason.badCredentials, 4)
+    const assigned = p.clientId ? null : `auto-${Math.random().toString(36).slice(2, 10)}`
+    const clientId = p.clientId || assigned!
     if (this.door === 'mutual') {
       const tls = this.socket as TLSSocket
       const shown = tls.authorized ? tls.getPeerCertificate() : null
@@ -167,11 +180,11 @@ export class Connection implements Line {
       this.user = typeof name === 'string' ? this.broker.access.byCertificate(name) : null
       if (!this.user) return this.refuse(Reason.notAuthorized, 5)
     } else {
-      this.user = this.broker.access.byPassword(p.username, p.password?.toString())
-      if (!this.user) return this.refuse(Reason.badCredentials, 4)
+      const who = this.broker.logIn({ user: p.username ?? null, password: p.password?.toString() ?? null, clientId })
+      if (typeof who === 'number') return this.refuse(who, who === Reason.badCredentials ? 4 : 5)
+      this.user = who
     }
-    const assigned = p.clientId ? null : `auto-${Math.random().toString(36).slice(2, 10)}`
-    const clientId = p.clientId || assigned!
+    if (this.version === 5 && this.broker.elsewhere) return this.refuseElsewhere(this.broker.elsewhere)
     const { session, present } = this.broker.open(clientId, p.clean !== false)
     this.session = session
     session.expiry = this.version === 5 ? (p.properties?.sessionExpiryInterval ?? 0) : p.clean === false ? 0xffffffff : 0
@@ -186,6 +199,7 @@ export class Connection implements Line {
         properties: {},
         from: clientId,
       }
+    this.willDelayMs = (p.will?.properties?.willDelayInterval ?? 0) * 1000
     if (p.keepalive) {
       const limit = p.keepalive * 1500
       this.timer = setInterval(() => {
@@ -223,7 +237,7 @@ export class Connection implements Line {
   /** What goes beyond its limits, or its taste, ends the connection. True: it did. */
   private isOffended(p: IPublishPacket): boolean {
     const { maximumQos, retainAvailable, maximumPacketSize, hangUpOn } = this.broker.faults.settings
-    if (hangUpOn !== '' && p.topic.includes(hangUpOn)) this.socket.resetAndDestroy()
+    if (hangUpOn !== '' && p.topic.includes(hangUpOn)) reset(this.socket)
     else if (p.qos > maximumQos) this.end(Reason.qosNotSupported)
     else if (p.retain && !retainAvailable) this.end(Reason.retainNotSupported)
     else if (maximumPacketSize > 0 && p.length! > maximumPacketSize) this.end(Reason.packetTooLarge)
@@ -335,7 +349,32 @@ export class Connection implements Line {
     this.end(Reason.takenOver)
     this.session = null
     if (session) session.line = null
-    this.socket.destroySoon()
+    // What was said goes out first.
+    this.socket.end(() => this.socket.destroy())
+  }
+
+  /** Said at once, or after its delay unless the client is back by then (MQTT 5 3.1.3.2.2). */
+  private sayWill(): void {
+    const { will, session } = this
+    if (!will) return
+    if (this.willDelayMs === 0) this.broker.publish(will)
+    else
+      setTimeout(() => {
+        if (!session?.line) this.broker.publish(will)
+      }, this.willDelayMs).unref()
+  }
+
+  private refuseElsewhere({ reference, moved }: { reference: string; moved: boolean }): void {
+    const reasonCode = moved ? Reason.serverMoved : Reason.useAnotherServer
+    this.write({ cmd: 'connack', sessionPresent: false, reasonCode, properties: { serverReference: reference } } as unknown as Packet)
+    this.hangUp()
+  }
+
+  sendElsewhere({ reference, moved }: { reference: string; moved: boolean }): void {
+    if (this.version !== 5 || !this.session) return
+    const reasonCode = moved ? Reason.serverMoved : Reason.useAnotherServer
+    this.write({ cmd: 'disconnect', reasonCode, properties: { serverReference: reference } } as unknown as Packet)
+    this.hangUp()
   }
 
   private end(reasonCode: number): void {
@@ -346,7 +385,7 @@ export class Connection implements Line {
   private closed(): void {
     this.broker.connections.delete(this)
     if (this.timer) clearInterval(this.timer)
-    if (this.will) this.broker.publish(this.will)
     if (this.session && this.session.line === this) this.broker.leave(this.session)
+    this.sayWill()
   }
 }

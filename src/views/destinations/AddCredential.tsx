@@ -8,8 +8,12 @@ import { Modal } from '~/ui/Modal'
 import { call, refresh } from '../app/api'
 import { useFields } from '../shared/useFields'
 import { PlacesField, placesError, placesOf } from './CredentialPlaces'
+import { freshRecipe, recipeOf } from './credentials/recipe'
+import { TokenFields, type TypedToken } from './credentials/TokenFields'
 
-/** Takes in a certificate with its key, an authority, or a log-in; `first` is the kind that is wanted. */
+const freshToken: TypedToken = { user: '', key: '', recipe: freshRecipe }
+
+/** Takes in a certificate with its key, an authority, a log-in, or a key from which tokens are made; `first` is the kind that is wanted. */
 export function AddCredential({
   first = 'certificate',
   onClose,
@@ -21,6 +25,7 @@ export function AddCredential({
 }) {
   const [kind, setKind] = useState<CredentialDraft['kind']>(first)
   const [v, setV] = useState({ name: '', certificate: '', key: '', user: '', password: '', places: '' })
+  const [token, setToken] = useState(freshToken)
   const { fields, busy, run } = useFields()
   const set = (k: keyof typeof v) => (e: { target: { value: string } }) => setV({ ...v, [k]: e.target.value })
   const file = (k: 'certificate' | 'key') => (e: React.ChangeEvent<HTMLInputElement>) =>
@@ -32,7 +37,9 @@ export function AddCredential({
         ? { kind, name, certificate, key }
         : kind === 'authority'
           ? { kind, name, certificate }
-          : { kind, name, user, password, places: placesOf(places) }
+          : kind === 'token'
+            ? { kind, name, user: token.user, recipe: recipeOf(token.recipe), key: token.key, places: placesOf(places) }
+            : { kind, name, user, password, places: placesOf(places) }
     return run(async () => {
       const saved = await call('addCredential', { body })
       await refresh('listCredentials')
@@ -64,12 +71,13 @@ export function AddCredential({
               { value: 'certificate', label: 'Certificate and key' },
               { value: 'authority', label: 'Authority' },
               { value: 'password', label: 'User and password' },
+              { value: 'token', label: 'Tokens from a key' },
             ]}
             onChange={(k) => setKind(k as CredentialDraft['kind'])}
           />
         </div>
         <TextField label="Name" value={v.name} onChange={set('name')} error={fields.name} />
-        {kind !== 'password' && (
+        {(kind === 'certificate' || kind === 'authority') && (
           <>
             <AreaField
               label="Certificate"
@@ -105,6 +113,12 @@ export function AddCredential({
           <>
             <TextField label="User" value={v.user} onChange={set('user')} error={fields.user} />
             <PasswordField label="Password" value={v.password} onChange={set('password')} error={fields.password} />
+            <PlacesField value={v.places} onChange={(places) => setV({ ...v, places })} error={placesError(fields)} />
+          </>
+        )}
+        {kind === 'token' && (
+          <>
+            <TokenFields value={token} fields={fields} onChange={setToken} />
             <PlacesField value={v.places} onChange={(places) => setV({ ...v, places })} error={placesError(fields)} />
           </>
         )}

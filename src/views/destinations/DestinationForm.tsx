@@ -37,7 +37,7 @@ function KindForm({
   const { kind } = begun
   const view = kindView(kind)
   const start = destination
-    ? { name: destination.name, kind, enabled: destination.enabled, settings: destination.settings }
+    ? { name: destination.name, kind, enabled: destination.enabled, settings: { ...view.fresh, ...destination.settings } }
     : { name: begun.name, kind, enabled: true, settings: view.fresh }
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(DestinationDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
@@ -104,6 +104,7 @@ function KindForm({
         options={options}
         after={adding.after}
         hide={(field) => hides.includes(field)}
+        folded={view.folded ?? []}
       >
         <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
         <Heading>Credentials</Heading>

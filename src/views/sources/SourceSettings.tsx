@@ -38,7 +38,7 @@ export function KindForm({
   const form = useForm<FieldValues>({ defaultValues: start, resolver: zodResolver(SourceDraft) as never, mode: 'onChange' })
   const credentials = useCall('listCredentials')
   const { saving, problem, save } = useSaving(form)
-  const adding = useNewCredential(form, { authorityId: 'authority', credentialId: view.credentials[0] ?? 'password' })
+  const adding = useNewCredential(form, { authorityId: 'authority', credentialId: view.credentials[0] ?? 'password', proxyCredentialId: 'password' })
   const taking = useTakenIn(form, { filled: view.filled, credentials: { authorityId: ['authority'], credentialId: view.credentials } })
   const { register, watch, formState } = form
   const settings = watch('settings') as Record<string, unknown>
@@ -114,8 +114,9 @@ export function KindForm({
         onSave={submit}
         schema={sourceSettings[kind]}
         form={form}
-        options={{ authorityId: of('authority'), credentialId: of(...view.credentials) }}
+        options={{ authorityId: of('authority'), credentialId: of(...view.credentials), proxyCredentialId: of('password') }}
         hide={(f) => hides.includes(f)}
+        folded={view.folded ?? []}
         after={{ ...adding.after, ...view.after?.(parts), ...(secret && { [secret.after]: passwordField }) }}
       >
         {problem && (

@@ -1,5 +1,6 @@
 import type { MqttAddress } from '~/contract/addresses/mqtt'
-import { brokerPlace } from '~/contract/place'
+import { proxyUses } from '~/contract/broker-reach'
+import { brokerPlace, serversOf } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import { assurances } from '../../delivery/envelope'
 import { qosOf } from '../../mqtt/qos'
@@ -98,7 +99,10 @@ export const mqttAddress: AddressKind<'mqtt'> = {
     version: protocol,
     headers: protocol === '5',
   }),
-  reached: (settings) => [brokerPlace(settings)],
+  identity: ({ clientId, witnessClientId }, witness) => (witness ? witnessClientId : clientId),
+  reached: ({ host, port, tls, otherHosts = '' }) => [{ host, port }, ...(serversOf(otherHosts) ?? [])].map((at) => brokerPlace({ ...at, tls })),
+  furtherCredentials: ['proxyCredentialId'],
+  furtherUses: proxyUses,
   narrows: ({ protocol }) => (protocol === '5' ? null : 'protocol'),
   summary: ({ qos, retain, headers }: MqttAddress) =>
     `QoS ${qos}${retain ? ', retained' : ''}${headers.length > 0 ? `, ${headers.length} ${headers.length === 1 ? 'header' : 'headers'}` : ''}`,

@@ -1,7 +1,7 @@
 import type { TopicRule } from '~/contract/addresses/text'
 import { webAddress } from '~/contract/destinations/http'
-import { type StreamSettings, serversOf } from '~/contract/destinations/stream'
-import { nodePlace, webPlace } from '~/contract/place'
+import type { StreamSettings } from '~/contract/destinations/stream'
+import { nodePlace, serversOf, webPlace } from '~/contract/place'
 import type { Finding, PlanMessage } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
 import { isFramed } from '../../shape/framed'
@@ -116,6 +116,7 @@ export const streamAddress: AddressKind<'stream'> = {
     const protocol = tls ? 'kafka-secure' : 'kafka'
     return { host: first ? `${first.host}:${first.port}` : 'unknown', protocol, version: '', headers: true }
   },
+  identity: ({ clientId }, witness) => (witness ? `${clientId}-witness` : clientId),
   reached: ({ servers, tls }) => (serversOf(servers) ?? []).map((one) => nodePlace(tls, one)),
   numbersSchemas: true,
   furtherCredentials: ['registryAuthorityId', 'registryCredentialId'],

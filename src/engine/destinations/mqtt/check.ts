@@ -1,14 +1,18 @@
 import type { CheckStep } from '~/contract/failure'
 import { fail } from '~/contract/failure'
+import { serversOf } from '~/contract/place'
 import { plainMessage } from '~/core/mqtt/publish'
 import { qosOf } from '~/core/mqtt/qos'
 import { reasonOf } from '~/core/mqtt/reasons'
 import type { Connack } from '~/core/mqtt/wire'
 import { realClock } from '../../clock/real-clock'
-import { type MqttAccess, mqttFailure, speaksTls, tlsFacts } from '../../net/mqtt-access'
+import type { MqttAccess } from '../../net/mqtt-access'
 import { dialMqtt } from '../../net/mqtt-dial'
+import { mqttFailure } from '../../net/mqtt-failure'
 import { type LinkHooks, MqttLink } from '../../net/mqtt-link'
-import { reachSteps, runSteps, type StepPlan } from '../../net/steps'
+import { speaksTls, tlsFacts } from '../../net/mqtt-socket'
+import { brokerSteps, webSocketSteps } from '../../net/mqtt-steps'
+import { runSteps, type StepPlan } from '../../net/steps'
 import type { DestinationTarget, Planned, PlannedSend } from '../driver'
 import { senderAccess, witnessAccess } from './access'
 
@@ -176,7 +180,7 @@ export function sameIdentity(target: DestinationTarget<'mqtt'>, others: Planned[
 /** A port that hangs up or answers in another tongue: finds out whether it wants TLS, or the other version. Null: neither. */
 async function whyHungUp(e: unknown, a: MqttAccess): Promise<unknown> {
   if (!['mqtt.reset', 'mqtt.other', 'mqtt.no-greeting'].includes(mqttFailure(e, a).code)) return null
-  if (!a.tls && (await speaksTls(a.host, a.port)))
+  if (!a.tls && (await speaksTls(a)))
     return fail(
       502,
       'tls.wanted',
@@ -208,6 +212,17 @@ async function shakeHands(a: MqttAccess): Promise<string> {
   }
 }
 
+/** Whether one of the other hosts could take over. */
+function otherHost(a: MqttAccess): StepPlan {
+  const at = `${a.host}:${a.port}`
+  return {
+    key: `other ${at}`,
+    label: `Other host ${at}`,
+    run: async () => `takes the log-in${await tryLogin(a, async (link) => limitsOf(link))}`,
+    explain: (e) => mqttFailure(e, a),
+  }
+}
+
 /** Tries everything in order; saves nothing. Of messages it sends empty ones beside the topics of what is live, where refusals are told. */
 export async function* checkMqtt(target: DestinationTarget<'mqtt'>, planned: Planned): AsyncGenerator<CheckStep> {
   const { settings } = target
@@ -223,14 +238,16 @@ export async function* checkMqtt(target: DestinationTarget<'mqtt'>, planned: Pla
     return `${loggedIn}${limits}`
   }
   const steps: StepPlan[] = [
-    ...reachSteps(settings.host, settings.port, 'destination'),
+    ...brokerSteps(sender, 'destination'),
     { key: 'tls', label: 'TLS', run: () => shakeHands(sender) },
+    ...webSocketSteps(sender),
     { key: 'login', label: 'Log-in', run: logIn },
   ]
   if (sends.length > 0) {
     steps.push({ key: 'takes', label: 'What it takes', run: () => tryLogin(sender, (link) => takes(link, sends)) })
     if (settings.protocol === '5') steps.push({ key: 'publish', label: 'Permission to publish', run: () => mayPublish(sender, sends) })
   }
+  for (const at of serversOf(settings.otherHosts ?? '') ?? []) steps.push(otherHost({ ...sender, ...at }))
   if (settings.witness)
     steps.push({
       key: 'witness',

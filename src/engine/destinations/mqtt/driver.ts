@@ -3,23 +3,26 @@ import { FailureError } from '~/contract/failure'
 import { unpackProperties } from '~/core/delivery/properties'
 import { qosOf } from '~/core/mqtt/qos'
 import type { Clock } from '../../clock/clock'
-import { type MqttAccess, mqttFailure } from '../../net/mqtt-access'
+import type { MqttAccess } from '../../net/mqtt-access'
 import { dialMqtt } from '../../net/mqtt-dial'
-import { MqttLink } from '../../net/mqtt-link'
+import { mqttFailure } from '../../net/mqtt-failure'
+import { Elsewhere, MqttLink } from '../../net/mqtt-link'
+import { openSocket } from '../../net/mqtt-socket'
 import type { Dial } from '../../net/wire'
 import type { DestinationDriver, DestinationTarget, OpenOptions } from '../driver'
 import type { FarSink } from '../far-end'
-import { senderAccess, witnessAccess } from './access'
+import { packetMost, senderAccess, senderGreeting, willOf, witnessAccess, witnessGreeting } from './access'
 import { checkMqtt } from './check'
 import { MqttFarEnd } from './far-end'
+import { Hosts, referenced } from './hosts'
 import { MqttSender } from './sender'
 import { RunningSession } from './session'
 
-/** How long a broker is to remember a sender, s: what is under way at QoS 2 is exact over a lost link only if it does. */
+/** How long a broker is to remember a sender unless something else is said, s: what is under way at QoS 2 is exact over a lost link only if it does. */
 const EXPIRY_S = 86_400
 const RECEIVE_MAXIMUM = 100
 
-const same = (a: MqttAccess, b: MqttAccess) => JSON.stringify(a) === JSON.stringify(b)
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /** MQTT 5 and 3.1.1, over wires that `dial` opens. */
 export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'> {
@@ -32,22 +35,28 @@ export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'
     manner: ({ assurance, properties }) => `${assurance} ${unpackProperties(properties).kept === true}`,
     described: ({ topic, assurance }) => `${topic.slice(0, 200)} (QoS ${qosOf[assurance]})`,
     dislikes: 'look at its permissions there, its topic, QoS, retain and size',
-    sameSender: (a, b) => same(senderAccess(a), senderAccess(b)),
-    sameWitness: (a, b) => same(witnessAccess(a), witnessAccess(b)),
+    sameSender: (a, b) => same(senderGreeting(a), senderGreeting(b)),
+    sameWitness: (a, b) => same(witnessGreeting(a), witnessGreeting(b)),
     check: checkMqtt,
-    farEnd: (target: DestinationTarget<'mqtt'>, sink: FarSink, clock: Clock) => new MqttFarEnd(dial, witnessAccess(target), sink, clock),
+    farEnd: (target, sink: FarSink, clock: Clock, remembered) => {
+      const hosts = Hosts.of(remembered, target.settings)
+      return new MqttFarEnd({ dial, access: witnessAccess(target), packetMax: packetMost(target.settings), hosts, sink, clock })
+    },
     open: (target, o) => open(dial, target, o),
   }
 }
 
 async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o: OpenOptions): Promise<MqttSender> {
   const { sink, clock, session, remembered } = o
-  const access = senderAccess(target)
+  const { settings } = target
+  const hosts = Hosts.of(remembered, settings)
+  const access = { ...senderAccess(target), ...hosts.current }
   const running = session && new RunningSession(session.of, session.number, sink, clock, remembered)
   const death = session?.of.death(session.number, clock.wall())
   let sender: MqttSender | null = null
   let lostWhy: unknown = null
   const explain = (why: unknown) => mqttFailure(why, { ...access, cert: null }, 'destination')
+  const will = death ? { ...death, qos: 1 as const, retain: false } : willOf(settings)
   let link: MqttLink
   try {
     link = await MqttLink.connect(
@@ -56,10 +65,12 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o
       {
         access,
         // An edge node begins without what was (Sparkplug 3.0 5.3); others go on where they were.
-        clean: session !== null || o.anew,
-        expiryS: session ? 0 : EXPIRY_S,
+        clean: session !== null || o.anew || !hosts.goesOn,
+        expiryS: session ? 0 : (settings.sessionS ?? EXPIRY_S),
         receiveMaximum: RECEIVE_MAXIMUM,
-        ...(death && { will: { ...death, qos: 1 as const, retain: false } }),
+        packetMax: packetMost(settings),
+        aliases: settings.aliases ?? 0,
+        ...(will && { will }),
       },
       {
         greeted: () => session?.used(),
@@ -72,12 +83,15 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o
         drained: () => sender?.drained(),
         closed: (why) => {
           lostWhy = why
+          hosts.lost()
+          sentElsewhere(hosts, settings, why)
           sender?.lost()
           sink.down({ ...explain(why), hint: hintOf(why) })
         },
       },
     )
   } catch (e) {
+    if (!sentElsewhere(hosts, settings, e)) hosts.failed()
     throw new FailureError(mqttFailure(e, access, 'destination'), 502)
   }
   try {
@@ -90,8 +104,37 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o
     running?.die()
     throw new FailureError(explain(lostWhy), 502)
   }
-  sender = new MqttSender(link, target.settings.window, sink, running, remembered)
+  hosts.settled()
+  sender = new MqttSender(link, settings.window, sink, running, remembered)
+  if (hosts.away && settings.returnS > 0) sender.whenOver(lookForFirst(hosts, senderAccess(target), settings.returnS * 1000, o))
   return sender
+}
+
+/** Goes where the broker names another server, where that may be; gives whether the next try goes elsewhere. */
+function sentElsewhere(hosts: Hosts, { redirects, tls, port }: MqttSettings, why: unknown): boolean {
+  if (!(why instanceof Elsewhere)) return false
+  const to = referenced(why.reference, port)
+  if (!to || !(hosts.lists(to) || (redirects && tls))) return false
+  return hosts.redirected(to, why.moved)
+}
+
+/** Looks now and then whether the first host answers again, and has the connection changed over to it; gives what ends it. */
+function lookForFirst(hosts: Hosts, access: MqttAccess, everyMs: number, { clock, sink }: OpenOptions): () => void {
+  let looking = false
+  return clock.every(everyMs, () => {
+    if (looking) return
+    looking = true
+    openSocket({ ...access, ...hosts.first }).then(
+      (socket) => {
+        socket.destroy()
+        hosts.home()
+        sink.anew()
+      },
+      () => {
+        looking = false
+      },
+    )
+  })
 }
 
 function hintOf(why: unknown): string {

@@ -6,13 +6,15 @@ import type { Published } from '~/core/mqtt/wire'
 import { withoutSeq } from '~/core/shape/sparkplug-birth'
 import { NAMESPACE } from '~/core/shape/sparkplug-metric'
 import type { Clock } from '../../clock/clock'
-import { type MqttAccess, mqttFailure } from '../../net/mqtt-access'
+import type { MqttAccess } from '../../net/mqtt-access'
+import { mqttFailure } from '../../net/mqtt-failure'
 import { MqttLink } from '../../net/mqtt-link'
 import type { Dial } from '../../net/wire'
 import type { FarEnd, FarSink, Position } from '../far-end'
 import { CountedDeliveries, type Delivered } from './counted'
 import { Coverage } from './coverage'
 import { withoutMark } from './history'
+import type { Hosts } from './hosts'
 import { Renumbering } from './renumbering'
 import { StallWatch } from './stall-watch'
 
@@ -61,17 +63,24 @@ export class MqttFarEnd implements FarEnd {
   /** A connection is being made: the session at the broker may be another one by now. */
   private connecting = false
   private clean = false
+  /** The host whose session is remembered here. */
+  private readAt = ''
   /** The first part of the position, as long as it holds. */
   private head: Buffer | null = null
   private asking: Promise<void> = Promise.resolve()
   private refused = new Map<string, string>()
 
-  constructor(
-    private readonly dial: Dial<MqttAccess>,
-    private readonly access: MqttAccess,
-    private readonly sink: FarSink,
-    private readonly clock: Clock,
-  ) {}
+  private readonly sink: FarSink
+  private readonly clock: Clock
+  /** How the connection of this moment is made, or the last one was. */
+  private access: MqttAccess
+  private unfollow: () => void = () => undefined
+
+  constructor(private readonly o: FarEndOptions) {
+    this.sink = o.sink
+    this.clock = o.clock
+    this.access = { ...o.access, ...o.hosts.current }
+  }
 
   restore(position: Position): void {
     this.clean = position === 'forget'
@@ -79,8 +88,9 @@ export class MqttFarEnd implements FarEnd {
     if (!position || position.length < 4) return
     const bytes = Buffer.from(position)
     const length = bytes.readUInt32LE(0)
-    const { filters, renumbers, connecting } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as Head
+    const { filters, renumbers, connecting, host = '' } = JSON.parse(bytes.subarray(4, 4 + length).toString('utf8')) as Head
     this.renumbering = new Renumbering(renumbers === true)
+    this.readAt = host
     // Died while it connected: whether the broker still had the session, and what was granted in it, nobody knows.
     if (!connecting) this.coverage.restore(filters, this.clock.mono() - this.clock.wall())
     this.counted_.restore(bytes.subarray(4 + length))
@@ -102,7 +112,9 @@ export class MqttFarEnd implements FarEnd {
 
   private encodeHead(): Buffer {
     const filters = this.coverage.written(this.clock.mono() - this.clock.wall())
-    const head = Buffer.from(JSON.stringify({ filters, renumbers: this.renumbering.believed, connecting: this.connecting } satisfies Head))
+    const head = Buffer.from(
+      JSON.stringify({ filters, renumbers: this.renumbering.believed, connecting: this.connecting, host: this.readAt } satisfies Head),
+    )
     const length = Buffer.alloc(4)
     length.writeUInt32LE(head.length)
     return Buffer.concat([length, head])
@@ -132,11 +144,14 @@ export class MqttFarEnd implements FarEnd {
     this.clearAt = this.seenAt = this.seenAnyAt = Number.NEGATIVE_INFINITY
     this.stall.begin()
     const mine = this.connection
+    const { o } = this
+    this.access = { ...o.access, ...o.hosts.current }
+    const host = `${this.access.host}:${this.access.port}`
     try {
       this.link = await MqttLink.connect(
-        this.dial,
+        o.dial,
         clock,
-        { access: this.access, clean: this.clean, expiryS: EXPIRY_S, receiveMaximum: RECEIVE_MAXIMUM },
+        { access: this.access, clean: this.clean, expiryS: EXPIRY_S, receiveMaximum: RECEIVE_MAXIMUM, packetMax: o.packetMax },
         {
           greeted: (link, connack) => {
             this.link = link
@@ -144,7 +159,9 @@ export class MqttFarEnd implements FarEnd {
             this.connecting = false
             this.clean = false
             this.changed = true
-            if (!connack.sessionPresent) {
+            const elsewhere = this.readAt !== '' && this.readAt !== host
+            this.readAt = host
+            if (!connack.sessionPresent || elsewhere) {
               this.counted_.clear()
               this.coverage.clear()
             } else if (this.lostAt !== null) this.coverage.doubtYoung(this.lostAt)
@@ -169,6 +186,10 @@ export class MqttFarEnd implements FarEnd {
     if (this.link === null || this.link.lostOrClosed || mine !== this.connection)
       throw new FailureError(mqttFailure(Object.assign(new Error('closed'), { code: 'ECONNRESET' }), this.access, 'witness'), 502)
     this.connectedAt = clock.mono()
+    // What the sender says may go to another host from some moment on.
+    this.unfollow = o.hosts.follow((to) => {
+      if (to.host !== this.access.host || to.port !== this.access.port) this.link?.abandon(moved)
+    })
     this.probe()
   }
 
@@ -178,6 +199,7 @@ export class MqttFarEnd implements FarEnd {
   }
 
   private drop(): void {
+    this.unfollow()
     this.lostAt = this.clock.mono()
     this.connectedAt = null
     this.link = null
@@ -424,11 +446,31 @@ export class MqttFarEnd implements FarEnd {
   }
 }
 
+export interface FarEndOptions {
+  dial: Dial<MqttAccess>
+  access: MqttAccess
+  /** Octets of a packet that is taken. */
+  packetMax: number
+  hosts: Hosts
+  sink: FarSink
+  clock: Clock
+}
+
+/** Not a fault: the sender is at another host. */
+const moved = new FailureError({
+  code: 'mqtt.moved',
+  message: 'The sender is at another host',
+  hint: 'The witness follows it',
+  where: 'witness',
+})
+
 /** What is written before the deliveries. */
 interface Head {
   filters: [string, number][]
   renumbers?: boolean
   connecting?: boolean
+  /** Where that was read: what is known of one host means nothing at another. Empty: it was not written yet. */
+  host?: string
 }
 
 interface Token {

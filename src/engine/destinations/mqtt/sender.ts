@@ -62,6 +62,7 @@ export class MqttSender implements DestinationConnection {
   private readonly held: Held
   private readonly present: boolean
   private full = false
+  private readonly ends: (() => void)[] = []
   /** Identifiers of QoS 2 that this connection has seen to be free: a broker that went on may hold others, whatever we know of them. */
   private readonly freed = new Set<number>()
 
@@ -248,8 +249,14 @@ export class MqttSender implements DestinationConnection {
     this.again()
   }
 
+  /** Calls `then` when this connection is over. */
+  whenOver(then: () => void): void {
+    this.ends.push(then)
+  }
+
   /** The link is gone. What went out at QoS 0 and was not shown to be read must not go out again. */
   lost(): void {
+    for (const end of this.ends.splice(0)) end()
     for (const { answer } of [...(this.zeroPinged?.up ?? []), ...this.zero]) answer({ kind: 'left' })
     this.zero = []
     this.zeroPinged = null

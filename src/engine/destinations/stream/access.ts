@@ -1,5 +1,6 @@
-import { type StreamSettings, serversOf } from '~/contract/destinations/stream'
+import type { StreamSettings } from '~/contract/destinations/stream'
 import { fail } from '~/contract/failure'
+import { serversOf } from '~/contract/place'
 import type { OpenCredential } from '~/store/credential'
 import { trusted } from '../../net/peer-certificate'
 import type { StreamAccess } from './cluster'

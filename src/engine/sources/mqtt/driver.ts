@@ -7,10 +7,13 @@ import { reasonOf } from '~/core/mqtt/reasons'
 import { rebirthCommand } from '~/core/source/sparkplug'
 import { Status } from '~/core/value/quality'
 import { realClock } from '../../clock/real-clock'
-import { accessOf, type MqttAccess, mqttFailure, tlsFacts } from '../../net/mqtt-access'
+import { accessOf, type MqttAccess } from '../../net/mqtt-access'
 import { dialMqtt } from '../../net/mqtt-dial'
+import { mqttFailure } from '../../net/mqtt-failure'
 import { MqttLink } from '../../net/mqtt-link'
-import { reachSteps, runSteps } from '../../net/steps'
+import { tlsFacts } from '../../net/mqtt-socket'
+import { brokerSteps, webSocketSteps } from '../../net/mqtt-steps'
+import { runSteps } from '../../net/steps'
 import type { SourceConnection, SourceDriver, SourceSink, SourceTarget, WantedTag } from '../driver'
 import { Listening } from './listen'
 import { TopicReader } from './reader'
@@ -23,7 +26,7 @@ const STALE_EVERY_MS = 1000
 const REBIRTH_MS = 30_000
 
 const ignore = () => undefined
-const access = (t: Target, more = ''): MqttAccess => accessOf(t.settings, t.authority, t.credential, `${t.settings.clientId}${more}`)
+const access = (t: Target, more = ''): MqttAccess => accessOf(t.settings, t, `${t.settings.clientId}${more}`)
 
 /** Messages of QoS 1 that the broker may hand over before they are acknowledged. */
 const RECEIVE_MAXIMUM = 1000
@@ -93,8 +96,9 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
     try {
       yield* runSteps(
         [
-          ...reachSteps(settings.host, settings.port, 'source'),
+          ...brokerSteps(own, 'source'),
           { key: 'tls', label: 'TLS', run: () => tlsFacts(own) },
+          ...webSocketSteps(own),
           {
             key: 'login',
             label: 'Log-in',

@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential, CredentialUse } from '~/contract/credential'
+import type { TokenRecipe } from '~/contract/token'
 import { stopWords } from '~/core/credential/ending-words'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
@@ -18,6 +19,7 @@ import { IssuedList } from './Issued'
 import { kindWords, whenWords } from './life'
 import { ReplaceCredential } from './ReplaceCredential'
 import { TakeOutKey } from './TakeOutKey'
+import { TokenView } from './TokenView'
 
 /** One credential: what it says, what uses it, and what can be done with it. */
 export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boolean }) {
@@ -59,11 +61,13 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
         </>
       ) : (
         <>
-          <Fact name={request ? 'For' : 'User'}>{one.user}</Fact>
+          {one.user && <Fact name={request ? 'For' : 'User'}>{one.user}</Fact>}
+          {one.recipe && <RecipeFacts recipe={one.recipe} />}
           {one.endsAt && <Fact name="Token ends">{`${one.endsAt.slice(0, 10)}, ${whenWords(one.endsAt)}`}</Fact>}
         </>
       )}
-      {one.kind === 'password' && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
+      {one.recipe && <TokenView recipe={one.recipe} user={one.user ?? ''} />}
+      {(one.kind === 'password' || one.kind === 'token') && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
       {one.issues && <IssuedList one={one} mayEdit={mayEdit} />}
       <Heading>Used by</Heading>
       {one.usedBy.length > 0 ? <Uses uses={one.usedBy} /> : <span className="text-muted">nothing</span>}
@@ -110,6 +114,16 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
       {sheet === 'replace' && <ReplaceCredential key={one.id} one={one} onClose={() => setSheet(null)} />}
       {sheet === 'answer' && <AnswerRequest key={one.id} one={one} onClose={() => setSheet(null)} />}
       {sheet === 'take out' && <TakeOutKey key={one.id} one={one} onClose={() => setSheet(null)} />}
+    </>
+  )
+}
+
+/** How tokens are made from the key. */
+function RecipeFacts({ recipe }: { recipe: TokenRecipe }) {
+  return (
+    <>
+      <Fact name="Signed by">{recipe.form === 'jwt' ? recipe.algorithm : `HMAC with ${recipe.hash}`}</Fact>
+      <Fact name="Good for">{`${recipe.lifetimeS} s, renewed ${recipe.marginS} s before`}</Fact>
     </>
   )
 }

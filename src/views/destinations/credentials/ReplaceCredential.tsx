@@ -14,6 +14,8 @@ import { useFields } from '../../shared/useFields'
 import { FoundList, IntakeFindings } from '../intake/FoundList'
 import { useHanded } from '../intake/useHanded'
 import { HandedNew } from './HandedNew'
+import { freshRecipe, problemsOf, recipeOf, typedOf } from './recipe'
+import { TokenFields } from './TokenFields'
 import { TriedWith } from './TriedWith'
 import { outcomeOf, useReplacementChecks } from './useReplacementChecks'
 
@@ -21,21 +23,34 @@ import { outcomeOf, useReplacementChecks } from './useReplacementChecks'
 export function ReplaceCredential({ one, onClose }: { one: Credential; onClose(): void }) {
   const ask = useAsk()
   const handed = useHanded()
-  const [by, setBy] = useState<Replacement['by']>(one.kind === 'password' ? 'typed' : 'handed')
+  const [by, setBy] = useState<Replacement['by']>(one.recipe ? 'key' : one.kind === 'password' ? 'typed' : 'handed')
+  const [token, setToken] = useState({ user: one.user ?? '', key: '', recipe: one.recipe ? typedOf(one.recipe) : freshRecipe })
   const [login, setLogin] = useState({ user: one.user ?? '', password: '' })
   const [wanted, setWanted] = useState<string | null>(null)
   const { fields, busy, run } = useFields()
   const offers = (handed.taken?.offers ?? []).filter((o) => o.kind === one.kind)
   const offer = offers.find((o) => o.id === wanted) ?? offers[0] ?? null
   const typed = by === 'typed'
-  const replacement: Replacement | null = typed
-    ? login.user !== '' && login.password !== ''
-      ? { by, ...login }
-      : null
-    : offer && { by, handed: handed.handed, offer: offer.id }
-  const checks = useReplacementChecks(one.id, one.usedBy, typed ? `${login.user}\n${login.password}` : `${offer?.id} ${handed.round}`)
-  const next = typed ? { facts: null, user: login.user, endsAt: null } : offer
-  const findings = [...(typed ? [] : (handed.taken?.findings ?? [])), ...(replacement && next ? replacementFindings(one.kind, one, next) : [])]
+  const replacement: Replacement | null =
+    by === 'key'
+      ? token.key !== '' && Object.keys(problemsOf(token.recipe, token.user)).length === 0
+        ? { by, user: token.user, key: token.key, recipe: recipeOf(token.recipe) }
+        : null
+      : typed
+        ? login.user !== '' && login.password !== ''
+          ? { by, ...login }
+          : null
+        : offer && { by, handed: handed.handed, offer: offer.id }
+  const checks = useReplacementChecks(
+    one.id,
+    one.usedBy,
+    by === 'key' ? JSON.stringify(token) : typed ? `${login.user}\n${login.password}` : `${offer?.id} ${handed.round}`,
+  )
+  const next = by === 'handed' ? offer : { facts: null, user: by === 'key' ? token.user : login.user, endsAt: null }
+  const findings = [
+    ...(by === 'handed' ? (handed.taken?.findings ?? []) : []),
+    ...(replacement && next ? replacementFindings(one.kind, one, next) : []),
+  ]
   const failed = one.usedBy.filter((use) => outcomeOf(checks.checked.get(use.id)) === 'failed')
 
   const takeUp = () =>
@@ -88,7 +103,11 @@ export function ReplaceCredential({ one, onClose }: { one: Credential; onClose()
           />
         </div>
       )}
-      {typed ? (
+      {by === 'key' ? (
+        <Form label="New key" onSubmit={go}>
+          <TokenFields value={token} fields={fields} onChange={setToken} />
+        </Form>
+      ) : typed ? (
         <Form label="New log-in" onSubmit={go}>
           <TextField label="User" value={login.user} error={fields.user} onChange={(e) => setLogin({ ...login, user: e.target.value })} />
           <PasswordField
@@ -108,7 +127,7 @@ export function ReplaceCredential({ one, onClose }: { one: Credential; onClose()
         </>
       )}
       {replacement && <TriedWith uses={one.usedBy} checks={checks} onRun={() => void checks.run(replacement)} />}
-      {!typed && handed.taken && handed.taken.pieces.length > 0 && (
+      {by === 'handed' && handed.taken && handed.taken.pieces.length > 0 && (
         <>
           <Heading level={2}>Found</Heading>
           <FoundList pieces={handed.taken.pieces} onCorrect={handed.correct} />

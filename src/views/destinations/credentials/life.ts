@@ -7,6 +7,7 @@ export const kindWords: Record<Credential['kind'], string> = {
   certificate: 'certificate and key',
   authority: 'authority',
   password: 'log-in',
+  token: 'key, from which tokens are made',
   application: 'own certificate for OPC UA',
   request: 'signing request, not answered yet',
 }

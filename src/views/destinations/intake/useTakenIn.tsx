@@ -35,8 +35,8 @@ export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): Taken
     for (const [field, value] of Object.entries(view.filled?.(address) ?? {})) put(field, value)
     for (const [field, fits] of Object.entries(view.credentials)) {
       const one = fits.flatMap((fit) => kept.filter((c) => c.kind === fit))[0]
-      // The witness has a log-in of its own, which is seldom in the same hand.
-      if (one && !field.startsWith('witness')) put(field, one.id)
+      // The witness and a proxy have log-ins of their own, which are seldom in the same hand.
+      if (one && !/^(?:witness|proxy)/.test(field)) put(field, one.id)
     }
     setFilled(true)
     setBegun(null)

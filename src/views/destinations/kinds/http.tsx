@@ -26,7 +26,11 @@ export const http: KindView<'http'> = {
   example: 'Works receiver',
   check:
     'Tries name, port, TLS, the token, the log-in, the paths of its publications and the witness, each by itself. Nothing is sent and nothing saved by it.',
-  credentials: { authorityId: ['authority'], credentialId: ['password', 'certificate'], witnessCredentialId: ['password', 'certificate'] },
+  credentials: {
+    authorityId: ['authority'],
+    credentialId: ['password', 'certificate', 'token'],
+    witnessCredentialId: ['password', 'certificate', 'token'],
+  },
   fresh: {
     url: '',
     authorityId: null,

@@ -18,6 +18,8 @@ export interface KindView<K extends DestinationKind> {
   warning(settings: DestinationSettings[K]): string | null
   /** Fields that mean nothing as the others stand. */
   hides(settings: DestinationSettings[K]): readonly string[]
+  /** Groups of its form that few need. */
+  folded?: readonly string[]
   /** Whether what is sent there is read back. */
   witnessed(settings: DestinationSettings[K]): boolean
   /** What follows from an address that somebody was handed; absent: nothing. */

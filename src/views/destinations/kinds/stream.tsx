@@ -1,4 +1,4 @@
-import { serversOf } from '~/contract/destinations/stream'
+import { serversOf } from '~/contract/place'
 import { Fact } from '~/ui/Notes'
 import { inAddress } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
@@ -14,10 +14,10 @@ export const stream: KindView<'stream'> = {
     'Tries name, port, TLS, the log-in, every node that the cluster names, its topics and the witness, each by itself. Nothing is sent and nothing saved by it.',
   credentials: {
     authorityId: ['authority'],
-    credentialId: ['password', 'certificate'],
-    witnessCredentialId: ['password', 'certificate'],
+    credentialId: ['password', 'certificate', 'token'],
+    witnessCredentialId: ['password', 'certificate', 'token'],
     registryAuthorityId: ['authority'],
-    registryCredentialId: ['password'],
+    registryCredentialId: ['password', 'token'],
   },
   fresh: {
     servers: '',

@@ -34,6 +34,8 @@ export interface KindView<K extends SourceKind> {
   warning(settings: SettingsOf<K>): string | null
   /** Fields that mean nothing as the others stand. */
   hides(settings: SettingsOf<K>): readonly string[]
+  /** Groups of its form that few need. */
+  folded?: readonly string[]
   /** After which field the password or token is asked for, and what it is called; null: there is none. */
   secret(settings: SettingsOf<K>): { after: string; label: string } | null
   /** What follows from an address that somebody was handed; absent: nothing. */

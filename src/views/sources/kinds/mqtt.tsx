@@ -1,3 +1,4 @@
+import { freshReach } from '~/contract/broker-reach'
 import { filtersOf } from '~/contract/sources/mqtt'
 import { Fact } from '~/ui/Notes'
 import { brokerAt } from '../../destinations/intake/addresses'
@@ -9,7 +10,7 @@ export const mqtt: KindView<'mqtt'> = {
   check: 'Tries name, port, TLS, the log-in, and whether the broker lets us listen on the topics. Nothing is saved by it.',
   tags: { page: '/sources/topics', label: 'Listen and add tags' },
   measured: true,
-  credentials: ['password', 'certificate'],
+  credentials: ['password', 'certificate', 'token'],
   fresh: {
     host: '',
     port: 8883,
@@ -24,10 +25,16 @@ export const mqtt: KindView<'mqtt'> = {
     staleS: 60,
     keepAliveS: 30,
     retryMs: 1000,
+    ...freshReach,
   },
-  place: (s) => `${s.host}:${s.port}`,
+  folded: ['Proxy'],
+  place: (s) => `${s.host}:${s.port}${s.transport === 'websocket' ? s.path : ''}`,
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read messages and the log-in.'),
-  hides: (s) => (s.tls ? [] : ['authorityId']),
+  hides: (s) => [
+    ...(s.tls ? [] : ['authorityId']),
+    ...(s.transport === 'websocket' ? [] : ['path', 'headers']),
+    ...(s.proxy === '' ? ['proxyCredentialId'] : []),
+  ],
   secret: () => null,
   filled: (address) => ({ ...brokerAt(address), ...(address.identity !== null && { clientId: address.identity }) }),
   Facts: ({ settings: s }) => (

@@ -1,0 +1,34 @@
+import type { Failure } from '~/contract/failure'
+import type { MqttAccess } from './mqtt-access'
+import { openSocket, openWire } from './mqtt-socket'
+import { reachSteps, type StepPlan } from './steps'
+
+const at = ({ host, port }: { host: string; port: number }) => `${host}:${port}`
+
+/** The way to a broker: its name and port, or those of the proxy, and then what the proxy says to the broker's. */
+export function brokerSteps(a: MqttAccess, where: Failure['where']): StepPlan[] {
+  const { proxy } = a
+  if (!proxy) return reachSteps(a.host, a.port, where)
+  const beyond: StepPlan = {
+    key: 'proxy',
+    label: 'Through the proxy',
+    run: async () => {
+      const socket = await openSocket({ ...a, tls: false })
+      socket.destroy()
+      return `${at(proxy)} lets us through to ${at(a)}${proxy.user === null ? '' : `, as ${proxy.user}`}`
+    },
+  }
+  const [name, port] = reachSteps(proxy.host, proxy.port, where)
+  return [{ ...name!, label: 'Name of the proxy' }, { ...port!, label: 'Port of the proxy' }, beyond]
+}
+
+/** Whether the broker takes WebSockets at the path; nothing for who comes without. */
+export function webSocketSteps(a: MqttAccess): StepPlan[] {
+  if (a.transport !== 'websocket') return []
+  const run = async () => {
+    const wire = await openWire(a)
+    wire.destroy()
+    return `taken at ${a.path}, for MQTT`
+  }
+  return [{ key: 'websocket', label: 'WebSocket', run }]
+}
