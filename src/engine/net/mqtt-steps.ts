@@ -1,6 +1,7 @@
-import type { Failure } from '~/contract/failure'
+import { type Failure, type FailureError, fail } from '~/contract/failure'
 import type { MqttAccess } from './mqtt-access'
-import { openSocket, openWire } from './mqtt-socket'
+import { mqttFailure } from './mqtt-failure'
+import { openSocket, openWire, speaksTls } from './mqtt-socket'
 import { reachSteps, type StepPlan } from './steps'
 
 const at = ({ host, port }: { host: string; port: number }) => `${host}:${port}`
@@ -22,11 +23,26 @@ export function brokerSteps(a: MqttAccess, where: Failure['where']): StepPlan[] 
   return [{ ...name!, label: 'Name of the proxy' }, { ...port!, label: 'Port of the proxy' }, beyond]
 }
 
+/** What is to be told where TLS is spoken and switched off here; null: that is not so. */
+export async function tlsWanted(a: MqttAccess): Promise<FailureError | null> {
+  if (a.tls || !(await speaksTls(a))) return null
+  return fail(
+    502,
+    'tls.wanted',
+    `Port ${a.port} of ${a.host} speaks TLS, and TLS is switched off here`,
+    'Switch TLS on, or take the plain port (often 1883)',
+    'destination',
+  )
+}
+
 /** Whether the broker takes WebSockets at the path; nothing for who comes without. */
 export function webSocketSteps(a: MqttAccess): StepPlan[] {
   if (a.transport !== 'websocket') return []
   const run = async () => {
-    const wire = await openWire(a)
+    const wire = await openWire(a).catch(async (e: unknown) => {
+      const cut = mqttFailure(e, a).code === 'mqtt.reset'
+      throw (cut && (await tlsWanted(a))) || e
+    })
     wire.destroy()
     return `taken at ${a.path}, for MQTT`
   }

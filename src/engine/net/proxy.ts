@@ -73,10 +73,11 @@ function connectMethod(p: ProxyAccess, socket: Socket, host: string, port: numbe
   const to = authority(host, port)
   const login = p.user === null ? {} : { 'proxy-authorization': `Basic ${Buffer.from(`${p.user}:${p.password ?? ''}`).toString('base64')}` }
   return new Promise((done, failed) => {
-    const asked = request({ createConnection: () => socket, method: 'CONNECT', path: to, headers: { host: to, ...login }, timeout: ms })
-    asked.once('timeout', () => asked.destroy(failure('silent', `${named(p)} does not answer`, 'It hangs, or is no HTTP proxy')))
+    const asked = request({ createConnection: () => socket, method: 'CONNECT', path: to, headers: { host: to, ...login } })
+    const timer = setTimeout(() => asked.destroy(failure('silent', `${named(p)} does not answer`, 'It hangs, or is no HTTP proxy')), ms)
+    asked.once('close', () => clearTimeout(timer))
     asked.once('connect', (answer, way: Socket, head: Buffer) => {
-      way.setTimeout(0)
+      clearTimeout(timer)
       const status = answer.statusCode ?? 0
       if (status < 200 || status > 299) {
         way.destroy()

@@ -10,8 +10,8 @@ import type { MqttAccess } from '../../net/mqtt-access'
 import { dialMqtt } from '../../net/mqtt-dial'
 import { mqttFailure } from '../../net/mqtt-failure'
 import { type LinkHooks, MqttLink } from '../../net/mqtt-link'
-import { speaksTls, tlsFacts } from '../../net/mqtt-socket'
-import { brokerSteps, webSocketSteps } from '../../net/mqtt-steps'
+import { tlsFacts } from '../../net/mqtt-socket'
+import { brokerSteps, tlsWanted, webSocketSteps } from '../../net/mqtt-steps'
 import { runSteps, type StepPlan } from '../../net/steps'
 import type { DestinationTarget, Planned, PlannedSend } from '../driver'
 import { senderAccess, witnessAccess } from './access'
@@ -180,14 +180,8 @@ export function sameIdentity(target: DestinationTarget<'mqtt'>, others: Planned[
 /** A port that hangs up or answers in another tongue: finds out whether it wants TLS, or the other version. Null: neither. */
 async function whyHungUp(e: unknown, a: MqttAccess): Promise<unknown> {
   if (!['mqtt.reset', 'mqtt.other', 'mqtt.no-greeting'].includes(mqttFailure(e, a).code)) return null
-  if (!a.tls && (await speaksTls(a)))
-    return fail(
-      502,
-      'tls.wanted',
-      `Port ${a.port} of ${a.host} speaks TLS, and TLS is switched off here`,
-      'Switch TLS on, or take the plain port (often 1883)',
-      'destination',
-    )
+  const secure = await tlsWanted(a)
+  if (secure) return secure
   const other = a.protocol === '5' ? '3.1.1' : '5'
   const speaksOther = await tryLogin({ ...a, protocol: other }, async () => true).catch(() => false)
   return speaksOther ? fail(502, 'mqtt.version', `The broker speaks MQTT ${other}, not ${a.protocol}`, `Choose MQTT ${other}`, 'destination') : null
