@@ -32,6 +32,16 @@ describe.each([
     expect(() => open('glaze')).toThrow()
   })
 
+  it('also where the pass phrase has letters beyond ASCII', async () => {
+    const phrase = 'Glasür 7 €'
+    const octets = await storeKit(parts(name, ...chain), phrase)
+    m.write('wide.p12', octets)
+    m.openssl('pkcs12', '-in', 'wide.p12', '-passin', `pass:${phrase}`, '-nodes', '-nocerts', '-out', 'wide.key')
+    expect(sameKey(m.text('wide.key'), name)).toBe(true)
+    const { sorted } = await takeIn([{ name: 'wide.p12', octets: new Uint8Array(octets) }], [phrase])
+    expect(sorted.kits).toHaveLength(1)
+  })
+
   it('as a zip of PEM files, its key locked', async () => {
     const zip = await zipKit(parts(name, ...chain), PHRASE)
     expect(zip.toString('latin1')).not.toContain('BEGIN PRIVATE KEY')

@@ -64,6 +64,32 @@ it('messages framed one behind the other read as they were, by somebody else, an
   )
 })
 
+it('topics go by number from their second message on, as many as may, and are known again', () => {
+  const topics = fc.constantFrom('kiln/zone-1', 'kiln/zone-2', 'dryer/1', 'dryer/ü')
+  fc.assert(
+    fc.property(fc.nat(3), fc.array(fc.tuple(topics, publishing), { minLength: 1, maxLength: 20 }), (most, messages) => {
+      const framer = new Framer(5, 'embrik-id')
+      framer.allowAliases(most)
+      for (const [topic, m] of messages) {
+        const before = framer.length
+        framer.publish({ ...m, topic })
+        expect(framer.length - before).toBeLessThanOrEqual(framer.sizeOf({ ...m, topic }))
+      }
+      const known = new Map<number, string>()
+      const short = parsed(5, framer.take()).map((p, i) => {
+        const alias = p.properties?.topicAlias
+        if (alias !== undefined && p.topic !== '') known.set(alias, p.topic)
+        expect(p.topic === '' ? known.get(alias!) : p.topic).toBe(messages[i]![0])
+        expect(Buffer.compare(p.payload as Buffer, Buffer.from(messages[i]![1].payload))).toBe(0)
+        return p.topic === ''
+      })
+      const numbered = [...new Set(messages.map(([topic]) => topic))].slice(0, most)
+      expect(known.size).toBe(numbered.length)
+      expect(short.filter(Boolean).length).toBe(messages.filter(([topic]) => numbered.includes(topic)).length - numbered.length)
+    }),
+  )
+})
+
 it('without properties a message of version 5 has none', () => {
   const framer = new Framer(5, 'embrik-id')
   framer.publish({ topic: 't', payload: Uint8Array.of(1), qos: 0, retain: false, dup: false, packetId: 0, properties: null, id: '', expiryS: null })

@@ -160,7 +160,7 @@ describe('what a reading client says', () => {
               clean,
               keepalive: 30,
               ...(user !== null && { username: user }),
-              ...(v === 5 && { properties: { sessionExpiryInterval: 604_800, receiveMaximum: 20_000, packetMax: 1 << 20 } }),
+              ...(v === 5 && { properties: { sessionExpiryInterval: 604_800, receiveMaximum: 20_000, maximumPacketSize: 1 << 20 } }),
             },
           ])
           const subscriptions = filters.map((topic) => (v === 5 ? { topic, qos: 1, nl: false, rap: false, rh: 2 } : { topic, qos: 1 }))

@@ -117,10 +117,9 @@ export function AddCredential({
           </>
         )}
         {kind === 'token' && (
-          <>
-            <TokenFields value={token} fields={fields} onChange={setToken} />
+          <TokenFields value={token} fields={fields} onChange={setToken}>
             <PlacesField value={v.places} onChange={(places) => setV({ ...v, places })} error={placesError(fields)} />
-          </>
+          </TokenFields>
         )}
       </Form>
     </Modal>

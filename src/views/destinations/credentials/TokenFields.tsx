@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react'
 import { KeyText, TokenAlgorithm } from '~/contract/token'
 import { AreaField, Choice, PasswordField, SelectField, TextField } from '~/ui/Field'
 import { problemsOf, recipeOf, type TypedRecipe } from './recipe'
@@ -14,7 +15,17 @@ export interface TypedToken {
 }
 
 /** How tokens are made, and from which key; beside it what comes of it. */
-export function TokenFields({ value, fields, onChange }: { value: TypedToken; fields: Record<string, string>; onChange(next: TypedToken): void }) {
+export function TokenFields({
+  value,
+  fields,
+  onChange,
+  children,
+}: {
+  value: TypedToken
+  fields: Record<string, string>
+  onChange(next: TypedToken): void
+  children?: ReactNode
+}) {
   const { recipe, user } = value
   const set = (part: Partial<TypedRecipe>) => onChange({ ...value, recipe: { ...recipe, ...part } })
   const problems = problemsOf(recipe, user)
@@ -22,7 +33,7 @@ export function TokenFields({ value, fields, onChange }: { value: TypedToken; fi
   const pem = recipe.form === 'jwt' && recipe.algorithm !== 'HS256'
   return (
     <>
-      <div className="pb-1">
+      <div className="py-1 pl-[142px]">
         <Choice
           label="Form"
           value={recipe.form}
@@ -139,6 +150,7 @@ export function TokenFields({ value, fields, onChange }: { value: TypedToken; fi
         error={wrong('recipe.marginS')}
         onChange={(e) => set({ marginS: e.target.value })}
       />
+      {children}
       {Object.keys(problems).length === 0 && <TokenView recipe={recipeOf(recipe)} user={user} />}
     </>
   )

@@ -2,7 +2,7 @@ import { useMemo } from 'react'
 import type { TokenRecipe } from '~/contract/token'
 import { shownToken } from '~/core/credential/token/shown'
 import { serverNow } from '~/ui/clock'
-import { Fact, Heading } from '~/ui/Notes'
+import { Heading } from '~/ui/Notes'
 
 /** Where a token may go, when nothing yet uses it. */
 const EXAMPLE = { host: 'hub.example', port: 8883, identity: 'works-edge-1' }
@@ -20,9 +20,10 @@ export function TokenView({ recipe, user }: { recipe: TokenRecipe; user: string 
         For {EXAMPLE.identity} at {EXAMPLE.host}, decoded; its signature is left out
       </div>
       {parts.map(({ name, text }) => (
-        <Fact key={name} name={name}>
-          <pre className="font-mono text-xs whitespace-pre-wrap [overflow-wrap:anywhere]">{text}</pre>
-        </Fact>
+        <div key={name} className="py-1">
+          <div className="text-muted">{name}</div>
+          <pre className="rounded-sm bg-well px-2 py-1 font-mono text-xs whitespace-pre-wrap [overflow-wrap:anywhere]">{text}</pre>
+        </div>
       ))}
     </section>
   )
