@@ -312,7 +312,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   const witness = await certificate('Witness at the site broker', 'certificate', pki.clients.witness!.certificate, pki.clients.witness!.key)
 
   // The engineer of the demo has compared the kiln's certificate already.
-  const kilnThumbprint = new X509Certificate(pki.kiln.certificate).fingerprint.replaceAll(':', '').toLowerCase()
+  const kilnThumbprint = new X509Certificate(pki.kiln.certificate).fingerprint256.replaceAll(':', '').toLowerCase()
   const source = await addSource(db, vault, {
     name: 'Kiln controller',
     kind: 'opcua',
@@ -325,6 +325,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
       login: 'user',
       user: kilnLogin.user,
       serverThumbprint: kilnThumbprint,
+      serverCertificate: pki.kiln.certificate,
       credentialId: null,
       samplingMs: 0,
       queue: 10,

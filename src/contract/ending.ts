@@ -7,7 +7,7 @@ export const Ending = z.object({
   key: z.string(),
   credentialId: Id.nullable().describe('The credential that it is, or belongs to; null: it is none'),
   name: z.string(),
-  what: z.enum(['certificate', 'chain', 'authority', 'list', 'token', 'application', 'key']),
+  what: z.enum(['certificate', 'chain', 'authority', 'list', 'token', 'application', 'server', 'key']),
   from: z.string().nullable().describe('Since when it is good'),
   until: z.string(),
   uses: z.array(CredentialUse),

@@ -30,6 +30,17 @@ function partsOf(credential: Credential): Part[] {
   ]
 }
 
+/** Since when and until when the certificate of a trusted server is good; null: none is kept. */
+function serverFacts(pem: string): Pick<Ending, 'from' | 'until'> | null {
+  if (pem === '') return null
+  try {
+    const [own] = readChain(pem)
+    return own ? { from: own.notBefore.toISOString(), until: own.notAfter.toISOString() } : null
+  } catch {
+    return null
+  }
+}
+
 /** Everything that ends by itself, the soonest first, with what uses it and what stops then; `keys`: API keys too. */
 export async function endings(db: Conn, o: { keys: boolean }): Promise<Ending[]> {
   const [credentials, publications, sources, keys] = await Promise.all([
@@ -49,10 +60,26 @@ export async function endings(db: Conn, o: { keys: boolean }): Promise<Ending[]>
   const all = credentials.flatMap((c) =>
     partsOf(c).map((part, i): Ending => ({ key: `${c.id} ${i}`, credentialId: c.id, ...part, uses: c.usedBy, stops: stops(c) })),
   )
+  const ofServers = sources.flatMap((source): Ending[] => {
+    const facts = source.kind === 'opcua' && source.settings.mode !== 'None' ? serverFacts(source.settings.serverCertificate ?? '') : null
+    if (!facts) return []
+    const uses = [{ kind: 'source' as const, id: source.id, name: source.name }]
+    return [
+      {
+        key: `server ${source.id}`,
+        credentialId: null,
+        name: source.name,
+        what: 'server',
+        ...facts,
+        uses,
+        stops: { publications: [], tags: source.tagCount },
+      },
+    ]
+  })
   const ofKeys = keys.flatMap((key): Ending[] => {
     if (key.endsAt === null) return []
     const until = new Date(key.endsAt).toISOString()
     return [{ key: key.id, credentialId: null, name: key.name, what: 'key', from: null, until, uses: [], stops: { publications: [], tags: 0 } }]
   })
-  return [...all, ...ofKeys].sort((a, b) => Date.parse(a.until) - Date.parse(b.until))
+  return [...all, ...ofServers, ...ofKeys].sort((a, b) => Date.parse(a.until) - Date.parse(b.until))
 }

@@ -17,6 +17,7 @@ let gate: Gate
 let port: number
 let application: { certificate: string; key: string }
 let thumbprint = ''
+let sha256 = ''
 let person: { certificate: string; key: string }
 const ctx = () => ({ application, workFolder: work })
 const work = folder('opcua')
@@ -27,6 +28,7 @@ beforeAll(async () => {
   person = await makeApplicationCertificate('0person0')
   const own = (await certificates()).kiln
   thumbprint = thumbprintOf(own.certificate)
+  sha256 = new X509Certificate(own.certificate).fingerprint256.replaceAll(':', '').toLowerCase()
   kiln = await KilnServer.start({
     port: inner,
     publicPort: port,
@@ -62,7 +64,7 @@ const target = (settings: Partial<SourceTarget<'opcua'>['settings']> = {}, passw
     samplingMs: 0,
     queue: 10,
     deadbands: 'here',
-    serverThumbprint: thumbprint,
+    serverThumbprint: sha256,
     rateMs: 200,
     retryMs: 500,
     ...settings,
@@ -101,16 +103,33 @@ describe('checking a source', () => {
     const steps = await check(target())
     expect(Object.values(states(steps))).toEqual(Array(7).fill('passed'))
     for (const s of Object.values(steps)) expect(s.ms).toBeGreaterThan(0)
-    expect(steps.channel!.facts).toMatchObject({ serverThumbprint: thumbprint, serverSubject: expect.stringContaining('Kiln controller') })
+    expect(steps.channel!.facts).toMatchObject({
+      serverThumbprint: thumbprint,
+      serverSha256: sha256,
+      serverSubject: expect.stringContaining('Kiln controller'),
+      serverCertificate: expect.stringContaining('BEGIN CERTIFICATE'),
+    })
+    expect(steps.server!.detail).toBe(`trusted here, ${sha256}`)
+    // One that was trusted when SHA-1 was what servers were known by stays so, and is told.
+    const old = await check(target({ serverThumbprint: thumbprint.toUpperCase() }))
+    expect(old.server).toMatchObject({ state: 'passed', detail: expect.stringContaining('trust it once more to go by SHA-256') })
   })
 
   it.each([
     ['a wrong password', () => target({}, 'x'), 'session', 'opcua.log-in'],
     ['a log-in as nobody', () => target({ login: 'anonymous' }), 'session', 'opcua.log-in'],
     ['a policy that is not offered', () => target({ policy: 'Aes256_Sha256_RsaPss' }), 'channel', 'opcua.endpoint'],
-    ['another server than the one kept', () => target({ serverThumbprint: 'a'.repeat(40) }), 'server', 'opcua.server-changed'],
+    ['another server than the one kept', () => target({ serverThumbprint: 'a'.repeat(64) }), 'server', 'opcua.server-changed'],
+    ['another server than the one kept by SHA-1', () => target({ serverThumbprint: 'a'.repeat(40) }), 'server', 'opcua.server-changed'],
+    [
+      'one of the same SHA-1 when another SHA-256 is kept',
+      () => target({ serverThumbprint: `${thumbprint}${'0'.repeat(24)}` }),
+      'server',
+      'opcua.server-changed',
+    ],
     ['a server that nobody has trusted', () => target({ serverThumbprint: '' }), 'server', 'opcua.server-unknown'],
-    ['a server that was refused', () => target({ refusedThumbprint: thumbprint }), 'server', 'opcua.server-refused'],
+    ['a server that was refused', () => target({ refusedThumbprint: sha256 }), 'server', 'opcua.server-refused'],
+    ['a server that was refused by SHA-1', () => target({ refusedThumbprint: thumbprint }), 'server', 'opcua.server-refused'],
     ['a log-in by a certificate that it does not know', () => byCertificate(application), 'session', 'opcua.log-in'],
     ['a name that does not exist', () => target({ endpoint: 'opc.tcp://kiln.invalid:4840/x' }), 'name', 'name.unknown'],
     ['a port where nothing listens', () => target({ endpoint: 'opc.tcp://127.0.0.1:1/x' }), 'port', 'port.refused'],

@@ -12,7 +12,8 @@ export type SecurityPolicy = z.infer<typeof SecurityPolicy>
 /** Policies that no longer protect: none at all, and those with SHA-1 (deprecated in OPC 10000-7 6.6). */
 export const weakPolicies: readonly SecurityPolicy[] = ['None', 'Basic128Rsa15', 'Basic256']
 
-const thumbprint = z.string().regex(/^([0-9a-f]{40})?$/i, '40 hexadecimal digits')
+/** SHA-256 of a certificate; those that were trusted long ago may still be known by their SHA-1. */
+const thumbprint = z.string().regex(/^(?:[0-9a-f]{64}|[0-9a-f]{40})?$/i, '64 hexadecimal digits')
 
 /** opc.tcp addresses (OPC 10000-6 7.1.2). */
 export const OpcUaEndpoint = z
@@ -30,7 +31,8 @@ export const OpcUaSettings = z
     credentialId: Id.nullable().default(null).meta({ label: 'Certificate', help: 'Of the person or role that logs in', group: 'Security' }),
     serverThumbprint: thumbprint
       .optional()
-      .meta({ label: 'Trusted server', help: 'Thumbprint of its certificate, SHA-1: the check shows it, you trust it', group: 'Security' }),
+      .meta({ label: 'Trusted server', help: 'SHA-256 of its certificate: the check shows it, you trust it', group: 'Security' }),
+    serverCertificate: z.string().max(20_000).optional().describe('The certificate that was trusted, PEM: when it ends is warned of'),
     refusedThumbprint: thumbprint.optional().describe('A server certificate that somebody refused'),
     ...paceFields,
     samplingMs: z
@@ -63,6 +65,7 @@ export type OpcUaSettings = z.infer<typeof OpcUaSettings>
 /** A certificate as people compare it. */
 export const ShownCertificate = z.object({
   thumbprint: z.string().describe('SHA-1, lower-case hex: OPC 10000-6 6.2.3'),
+  sha256: z.string().describe('Lower-case hex'),
   subject: z.string(),
   issuer: z.string(),
   notBefore: z.string(),

@@ -8,6 +8,7 @@ export const partWords: Readonly<Record<Ending['what'], string>> = {
   list: 'revocation list',
   token: 'token',
   application: 'own certificate',
+  server: 'trusted server',
   key: 'API key',
 }
 
@@ -27,6 +28,7 @@ export function stopCounts({ what, stops }: Pick<Ending, 'what' | 'stops'>): str
 /** What stops when something ends, and what to do about it, as one sentence. */
 export function stopWords({ what, uses, stops }: Pick<Ending, 'what' | 'uses' | 'stops'>): string {
   if (what === 'key') return 'Whoever calls with it is refused then: make a new one in time'
+  if (what === 'server') return 'Its server shows another one from then on: check the source then, and trust it once it was compared'
   const { publications, tags } = stops
   const parts = [
     ...(publications.length > 0 ? [`${few(publications)} ${publications.length === 1 ? 'waits' : 'wait'} in the outbox from then on`] : []),

@@ -43,7 +43,10 @@ export function KindForm({
   const { register, watch, formState } = form
   const settings = watch('settings') as Record<string, unknown>
   // To trust or refuse the certificate that a check has shown is no other thing to check.
-  const check = useCheck('checkSource', checkedText({ ...settings, serverThumbprint: '', refusedThumbprint: '', password: watch('password') }))
+  const check = useCheck(
+    'checkSource',
+    checkedText({ ...settings, serverThumbprint: '', serverCertificate: '', refusedThumbprint: '', password: watch('password') }),
+  )
   const passed = check.steps.length > 0 && check.steps.every((s) => s.state === 'passed')
   const secret = view.secret(settings as never)
   const hides = view.hides(settings as never)

@@ -41,6 +41,9 @@ const policies: Record<OpcUaSettings['policy'], SecurityPolicy> = {
   Aes256_Sha256_RsaPss: SecurityPolicy.Aes256_Sha256_RsaPss,
 }
 
+/** Of a SHA-1 in hexadecimal digits. */
+const SHA1_DIGITS = 40
+
 let manager: Promise<OPCUACertificateManager> | null = null
 
 /** One store for the whole engine. Which server certificate is right is decided by the pinned thumbprint, not by this store. */
@@ -64,6 +67,15 @@ export function thumbprintOf(certificate: Buffer | string): string {
   return createHash('sha1').update(new X509Certificate(certificate).raw).digest('hex')
 }
 
+/** By which a server is known again here. */
+const pinOf = (certificate: Buffer | string): string => createHash('sha256').update(new X509Certificate(certificate).raw).digest('hex')
+
+/** Whether it is the certificate that somebody decided on: by its SHA-256, or the SHA-1 by which that was done before. */
+function isPinned(pin: string | undefined, certificate: Buffer): boolean {
+  const wanted = pin?.toLowerCase() ?? ''
+  return wanted !== '' && wanted === (wanted.length === SHA1_DIGITS ? thumbprintOf(certificate) : pinOf(certificate))
+}
+
 /** A certificate (DER, chain or not) as people compare it. */
 export function shown(certificate: Buffer | null | undefined): ShownCertificate | null {
   if (!certificate || certificate.length === 0) return null
@@ -72,6 +84,7 @@ export function shown(certificate: Buffer | null | undefined): ShownCertificate 
   const day = (text: string) => new Date(text).toISOString()
   return {
     thumbprint: thumbprintOf(certificate),
+    sha256: pinOf(certificate),
     subject: line(c.subject),
     issuer: line(c.issuer),
     notBefore: day(c.validFrom),
@@ -165,13 +178,13 @@ export function chooseEndpoint(endpoints: readonly EndpointDescription[], settin
 }
 
 /** Refuses a server whose certificate nobody has trusted, somebody has refused, or that is another than the trusted one. */
-export function demandTrusted(endpoint: EndpointDescription, settings: OpcUaSettings): string | null {
+export function demandTrusted(endpoint: EndpointDescription, settings: OpcUaSettings): { pin: string; old: boolean } | null {
   const certificate = endpoint.serverCertificate
   if (settings.mode === 'None' || !certificate || certificate.length === 0) return null
-  const found = thumbprintOf(certificate)
+  const found = pinOf(certificate)
   const trusted = settings.serverThumbprint?.toLowerCase()
   const no = (code: string, message: string, hint: string) => new FailureError({ code, message, hint, where: 'source' })
-  if (settings.refusedThumbprint?.toLowerCase() === found)
+  if (isPinned(settings.refusedThumbprint, certificate))
     throw no(
       'opcua.server-refused',
       `The certificate of the server (${found}) was refused by somebody here`,
@@ -183,13 +196,13 @@ export function demandTrusted(endpoint: EndpointDescription, settings: OpcUaSett
       `Nobody has trusted the certificate of the server yet: ${found}`,
       'Compare it with what the server shows of itself, then trust or refuse it',
     )
-  if (trusted !== found)
+  if (!isPinned(trusted, certificate))
     throw no(
       'opcua.server-changed',
       `The server shows another certificate (${found}) than the trusted one (${trusted})`,
       'If the server was renewed, check the source and trust the new one; if not, something stands between',
     )
-  return found
+  return { pin: found, old: trusted.length === SHA1_DIGITS }
 }
 
 /** Opens the secure channel; rejects when the server won't have our certificate. */

@@ -1,6 +1,8 @@
+import { X509Certificate } from 'node:crypto'
 import { AttributeIds, type ClientSession, type EndpointDescription, type OPCUAClient, VariableIds } from 'node-opcua-client'
 import { FailureError } from '~/contract/failure'
 import { weakPolicies } from '~/contract/sources/opcua'
+import { pemOf } from '~/core/credential/intake/pem'
 import { portFailure, reachSteps, runSteps } from '../../net/steps'
 import type { SourceContext, SourceDriver } from '../driver'
 import { browse } from './browse'
@@ -48,6 +50,8 @@ export const opcuaDriver: SourceDriver<'opcua'> = {
                 ...(certificate && {
                   facts: {
                     serverThumbprint: certificate.thumbprint,
+                    serverSha256: certificate.sha256,
+                    serverCertificate: pemOf('CERTIFICATE', new Uint8Array(new X509Certificate(endpoint.serverCertificate!).raw)),
                     serverSubject: certificate.subject,
                     serverFrom: certificate.notBefore,
                     serverTo: certificate.notAfter,
@@ -61,8 +65,9 @@ export const opcuaDriver: SourceDriver<'opcua'> = {
             key: 'server',
             label: 'Server certificate',
             run: async () => {
-              const thumbprint = demandTrusted(endpoint!, settings)
-              return thumbprint ? `trusted here, ${thumbprint}` : 'none asked for'
+              const trusted = demandTrusted(endpoint!, settings)
+              if (!trusted) return 'none asked for'
+              return trusted.old ? `trusted here by its SHA-1: trust it once more to go by SHA-256, ${trusted.pin}` : `trusted here, ${trusted.pin}`
             },
           },
           {

@@ -61,34 +61,42 @@ export function ServerCertificate({
   onTrust,
   onRefuse,
 }: {
-  certificate: Pick<ShownCertificate, 'thumbprint' | 'subject' | 'notBefore' | 'notAfter'>
+  certificate: Pick<ShownCertificate, 'thumbprint' | 'sha256' | 'subject' | 'notBefore' | 'notAfter'>
   trusted: string
   refused: string
   onTrust(): void
   onRefuse(): void
 }) {
-  const known = trusted.toLowerCase() === certificate.thumbprint
-  const no = refused.toLowerCase() === certificate.thumbprint
+  const known = trusted.toLowerCase() === certificate.sha256
+  // Trusted long ago, when SHA-1 was what servers were known by.
+  const old = trusted.toLowerCase() === certificate.thumbprint
+  const no = [certificate.sha256, certificate.thumbprint].includes(refused.toLowerCase())
   return (
     <section aria-label="Certificate of the server" className="my-2 rounded-sm border border-line bg-sheet px-3 py-2">
       <div className="font-semibold">
         {known
           ? 'The server is trusted'
-          : no
-            ? 'This server was refused'
-            : trusted
-              ? 'The server shows another certificate than before'
-              : 'Seen for the first time'}
+          : old
+            ? 'The server is trusted by its SHA-1: trust it once more, by SHA-256'
+            : no
+              ? 'This server was refused'
+              : trusted
+                ? 'The server shows another certificate than before'
+                : 'Seen for the first time'}
       </div>
       <Fact name="Subject">{certificate.subject}</Fact>
       <Fact name="Valid">
         {day(certificate.notBefore)} to {day(certificate.notAfter)}
       </Fact>
       <div className="py-1">
-        <span className="text-muted">Thumbprint</span>
+        <span className="text-muted">SHA-256</span>
+        <code className="mt-0.5 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all select-all">{certificate.sha256}</code>
+      </div>
+      <div className="py-1">
+        <span className="text-muted">SHA-1, as many servers show it</span>
         <code className="mt-0.5 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all select-all">{certificate.thumbprint}</code>
       </div>
-      {!known && <p className="text-muted">Compare the thumbprint with what the server shows of itself, at its own panel or by its engineer.</p>}
+      {!known && <p className="text-muted">Compare it with what the server shows of itself, at its own panel or by its engineer.</p>}
       <div className="mt-2 flex gap-2">
         {!known && (
           <Button small kind="main" onClick={onTrust}>

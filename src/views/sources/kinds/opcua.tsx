@@ -19,6 +19,7 @@ export const opcua: KindView<'opcua'> = {
     login: 'user',
     user: '',
     serverThumbprint: '',
+    serverCertificate: '',
     credentialId: null,
     samplingMs: 0,
     queue: 10,
@@ -65,21 +66,22 @@ export const opcua: KindView<'opcua'> = {
 function Server({ form: { settings, set, steps, check } }: { form: KindForm<'opcua'> }) {
   const seen = steps.find((s) => s.facts?.serverThumbprint)?.facts
   if (!seen) return null
-  const thumbprint = seen.serverThumbprint ?? ''
+  const { serverThumbprint: sha1 = '', serverSha256: sha256 = '' } = seen
   const decide = (trusted: string, refused: string) => {
     set('serverThumbprint', trusted)
+    set('serverCertificate', trusted === '' ? '' : seen.serverCertificate)
     set('refusedThumbprint', refused)
   }
   return (
     <ServerCertificate
-      certificate={{ thumbprint, subject: seen.serverSubject ?? '', notBefore: seen.serverFrom ?? '', notAfter: seen.serverTo ?? '' }}
+      certificate={{ thumbprint: sha1, sha256, subject: seen.serverSubject ?? '', notBefore: seen.serverFrom ?? '', notAfter: seen.serverTo ?? '' }}
       trusted={settings.serverThumbprint ?? ''}
       refused={settings.refusedThumbprint ?? ''}
       onTrust={() => {
-        decide(thumbprint, '')
+        decide(sha256, '')
         check()
       }}
-      onRefuse={() => decide('', thumbprint)}
+      onRefuse={() => decide('', sha256)}
     />
   )
 }
