@@ -60,6 +60,11 @@ export type CredentialDraft = z.infer<typeof CredentialDraft>
 
 export const CredentialPlaces = z.object({ places: Places })
 
+/** When a certificate is renewed by itself. */
+export const CredentialRenewal = z.object({
+  days: z.number('How many days?').int('Whole days').min(1, 'At least 1 day').max(365, 'At most a year').nullable(),
+})
+
 export const CertificateFacts = z.object({
   subject: z.string(),
   issuer: z.string(),
@@ -92,6 +97,8 @@ export const Credential = z.object({
   user: z.string().nullable().describe('Of a log-in; of a signing request whom it is for'),
   recipe: TokenRecipe.nullable().describe('How tokens are made from the key that is kept'),
   issues: z.boolean().describe('An authority whose key is kept here: it can sign'),
+  ownSigned: z.boolean().describe('A certificate that an authority of ours signed, and has not taken back'),
+  renewDays: z.number().int().nullable().describe('So many days before its end it is renewed; null: not by itself'),
   usedBy: z.array(CredentialUse),
   endsAt: z.string().nullable().describe('When its certificate ends, or the token that is its password; null: nobody says'),
   places: z.array(z.string()).describe('Where a log-in may be sent by engineers; beyond these only by administrators'),

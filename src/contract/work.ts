@@ -44,6 +44,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   lookAtHanded: '50 files in 16 MB, a zip of 200 in 8 MB, pass phrases hashed four million times; nothing is kept',
   keepHanded: 'as looking at it, and 20 rows in one transaction',
   bindCredential: row,
+  renewCredential: row,
   listEndings: whole,
   checkReplacement: 'as looking at what was handed over, then one connection of a destination or a source, 30 s at most',
   replaceCredential: 'as looking at it, and two rows; what uses it connects anew',

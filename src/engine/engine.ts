@@ -1,18 +1,15 @@
 import { hostname } from 'node:os'
-import type { DestinationKind, DestinationSettings } from '~/contract/destination'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { PublicationDraft } from '~/contract/publication'
-import type { SourceDraft } from '~/contract/source'
 import { kindOf, sentAs } from '~/core/address/kinds'
 import { placeText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
-import type { TokenAbout } from '~/core/credential/token/fill'
 import type { RegisteredSchema } from '~/core/publication/registered'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import { writeProblem } from '~/core/value/writing'
-import { addCredential, applicationCredential, type OpenCredential, openCredential, replaceApplication } from '~/store/credential'
+import { addCredential, applicationCredential, replaceApplication } from '~/store/credential'
 import { type Db, type Noun, openDeliveryDatabase } from '~/store/database'
 import { PgDeliveryStore, storeTrouble } from '~/store/delivery'
 import { Lease } from '~/store/lease'
@@ -25,7 +22,7 @@ import { stepWords, watchClock } from './clock/clock-watch'
 import { realClock } from './clock/real-clock'
 import { Configuration } from './configuration'
 import { Destinations } from './destinations/destinations'
-import type { DestinationTarget, PlannedSend } from './destinations/driver'
+import type { PlannedSend } from './destinations/driver'
 import { driverOf } from './destinations/registry'
 import type { DestinationSupervisor } from './destinations/supervisor'
 import { Events } from './events'
@@ -43,23 +40,18 @@ import { type Previews, previewsHere, ThreadedPreviews } from './publications/pr
 import { Publications } from './publications/publications'
 import type { Publisher } from './publications/publisher'
 import { registerFor } from './publications/register'
+import { Renewal } from './renewal'
 import { Shown } from './shown'
-import type { SourceContext, SourceTarget } from './sources/driver'
+import type { SourceContext } from './sources/driver'
 import { makeApplicationCertificate } from './sources/opcua/application'
 import { Sources } from './sources/sources'
 import type { SourceSupervisor } from './sources/supervisor'
 import { StoreState } from './store-state'
 import { LOOK_MS, TagTroubles } from './tag-troubles'
-import { sourceTokenAbout, tokenAbout } from './token-about'
+import { Targets } from './targets'
 import { Tokens } from './tokens'
 import { Trimming } from './trimming'
 import { ModelCache } from './world'
-
-/** What is tried in the place of what a credential holds. */
-export interface Instead {
-  id: string
-  credential: OpenCredential
-}
 
 export interface EngineOptions {
   db: Db
@@ -103,6 +95,8 @@ export class Engine {
   private readonly trimming: Trimming
   private readonly previews: Previews
   private readonly tokens: Tokens
+  readonly renewal: Renewal
+  readonly targets: Targets
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
@@ -121,6 +115,21 @@ export class Engine {
     this.standing = new Standing(db, this.table, () => this.model.tags.values())
     this.trimming = new Trimming(db)
     this.tokens = new Tokens(clock, () => this.configuration.changed('credential'))
+    this.targets = new Targets({
+      db,
+      vault,
+      tokens: this.tokens,
+      context: () => this.sourceContext,
+      plannedFor: (id) => this.plannedFor(id),
+    })
+    this.renewal = new Renewal({
+      db,
+      vault,
+      clock,
+      tried: (use, instead) => this.targets.tried(use, instead),
+      event: (severity, subject, code, message, hint) =>
+        this.events.add({ severity, where: 'credential', subjectId: null, subject, code, message, hint }),
+    })
     const { previewProgram } = options
     this.previews = previewProgram ? new ThreadedPreviews(previewProgram, url, this.table, clock) : previewsHere(db, this.table)
     this.lease = new LeaseKeeper(new Lease(url), clock, () => this.takenOver())
@@ -147,7 +156,7 @@ export class Engine {
       model: this.model,
       events: this.events,
       context: () => this.sourceContext,
-      target: (s, password) => this.sourceTarget(s, password),
+      target: (s, password) => this.targets.sourceTarget(s, password),
     })
     const engine = this
     this.allDestinations = new Destinations(db, {
@@ -160,7 +169,7 @@ export class Engine {
       ledger: this.ledger,
       event: (d, severity, code, message, hint) =>
         this.events.add({ severity, where: 'destination', subjectId: d.parentId ?? d.id, subject: d.name, code, message, hint }),
-      target: (d) => this.target(d),
+      target: (d) => this.targets.target(d),
       maySend: () => this.lease.valid(),
       mayHold: () => this.lease.mayHold(),
       fenced,
@@ -265,6 +274,7 @@ export class Engine {
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
     this.trimming.start()
+    this.renewal.start()
   }
 
   private databaseIsOlder(): void {
@@ -341,53 +351,9 @@ export class Engine {
     return failed
   }
 
-  /** A credential with its secret; of a key that makes tokens the log-in that it makes for whom it is about. */
-  private async opened(id: string, instead: Instead | undefined, about: () => TokenAbout): Promise<OpenCredential> {
-    const one = instead?.id === id ? instead.credential : await openCredential(this.options.db, this.options.vault, id)
-    return one.kind === 'token' ? this.tokens.login(one, about()) : one
-  }
-
-  /** A source with its secrets opened; `instead`: with something else in the place of a credential, to be tried. */
-  async sourceTarget(s: Pick<SourceDraft, 'name' | 'kind' | 'settings'>, password: string | null, instead?: Instead): Promise<SourceTarget> {
-    const { authorityId, credentialId, proxyCredentialId } = s.settings as unknown as Readonly<Record<string, string | null | undefined>>
-    const open = (id: string | null | undefined) => (id ? this.opened(id, instead, () => sourceTokenAbout(s)) : null)
-    return {
-      name: s.name,
-      kind: s.kind,
-      settings: s.settings,
-      password,
-      authority: await open(authorityId),
-      credential: await open(credentialId),
-      proxy: await open(proxyCredentialId),
-    }
-  }
-
-  /** A destination with its credentials opened, likewise. */
-  async target<K extends DestinationKind>(
-    d: { id?: string; kind?: K; name: string; settings: DestinationSettings[K] },
-    instead?: Instead,
-  ): Promise<DestinationTarget<K>> {
-    const open = (field: string): Promise<OpenCredential> | null => {
-      const id = (d.settings as unknown as Record<string, string | null>)[field]
-      return id ? this.opened(id, instead, () => tokenAbout(d, field)) : null
-    }
-    const further = await Promise.all(
-      (d.kind ? (kindOf({ kind: d.kind }).furtherCredentials ?? []) : []).map(async (field) => [field, await open(field)] as const),
-    )
-    return {
-      id: d.id ?? null,
-      name: d.name,
-      settings: d.settings,
-      authority: await open('authorityId'),
-      credential: await open('credentialId'),
-      witnessCredential: await open('witnessCredentialId'),
-      ...(further.length > 0 && { more: Object.fromEntries(further) }),
-    }
-  }
-
   /** Has the registry of its destination know the schemas of a publication as it would go live now. */
   registerSchemas(publicationId: string): Promise<RegisteredSchema[]> {
-    return registerFor(this.options.db, publicationId, (d) => this.target(d), this.clock)
+    return registerFor(this.options.db, publicationId, (d) => this.targets.target(d), this.clock)
   }
 
   /** What publications that run send to a destination: a topic of each, and how large its messages are of late. */
@@ -513,6 +479,7 @@ export class Engine {
     this.stopped = true
     for (const cancel of this.timers) cancel()
     this.trimming.stop()
+    this.renewal.stop()
     this.publications.stop()
     await this.previews.stop()
     await this.configuration.stop()

@@ -70,6 +70,7 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   addCredential: { kind: 'credential' },
   keepHanded: { kind: 'credential', after: (answer) => (answer as { name: string; kind: string }[]).map(({ name, kind }) => ({ name, kind })) },
   bindCredential: { kind: 'credential', all: credentials },
+  renewCredential: { kind: 'credential', all: credentials },
   replaceCredential: { kind: 'credential', all: credentials },
   putBackCredential: { kind: 'credential', all: credentials },
   forgetBefore: { kind: 'credential', all: credentials },

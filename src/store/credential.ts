@@ -1,3 +1,4 @@
+import { sql } from 'kysely'
 import type { CertificateFacts, Credential, CredentialUse } from '~/contract/credential'
 import type { DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
@@ -40,17 +41,27 @@ export async function listCredentials(db: Conn): Promise<Credential[]> {
   const rows = await db
     .selectFrom('credential as c')
     .leftJoin('credential_before as b', 'b.credential_id', 'c.id')
-    .select(['c.id', 'c.name', 'c.kind', 'c.certificate', 'c.facts', 'c.user_name as user', 'c.recipe', 'c.places', 'c.ends_at'])
+    .select(['c.id', 'c.name', 'c.kind', 'c.certificate', 'c.facts', 'c.user_name as user', 'c.recipe', 'c.places', 'c.ends_at', 'c.renew_days'])
     .select(['b.replaced_at', 'b.facts as before_facts', 'b.user_name as before_user'])
     .select((q) => q('c.secret', 'is not', null).as('keyed'))
+    .select(({ exists, selectFrom }) =>
+      exists(
+        selectFrom('issued_certificate as i')
+          .select('i.serial')
+          .where('i.taken_back_at', 'is', null)
+          .whereRef('i.serial', '=', sql<string>`lower(c.facts->>'serial')`),
+      ).as('signed'),
+    )
     .orderBy('c.name')
     .execute()
   const used = await usesOf(db)
-  return rows.map(({ ends_at, replaced_at, before_facts, before_user, keyed, ...row }) => ({
+  return rows.map(({ ends_at, renew_days, replaced_at, before_facts, before_user, keyed, signed, ...row }) => ({
     ...row,
     issues: row.kind === 'authority' && Boolean(keyed),
     usedBy: row.kind === 'application' ? used.application : (used.by.get(row.id) ?? []),
     endsAt: row.facts?.notAfter ?? ends_at?.toISOString() ?? null,
+    ownSigned: Boolean(signed),
+    renewDays: renew_days,
     before: replaced_at && { replacedAt: replaced_at.toISOString(), facts: before_facts, user: before_user },
   }))
 }

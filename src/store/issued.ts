@@ -24,6 +24,18 @@ export async function addIssued(
   })
 }
 
+/** Who signed a certificate, of our authorities; null: none of them, or it was taken back. */
+export async function signerOf(db: Conn, facts: CertificateFacts | null): Promise<string | null> {
+  if (!facts) return null
+  const row = await db
+    .selectFrom('issued_certificate')
+    .select('authority_id')
+    .where('serial', '=', facts.serial.toLowerCase())
+    .where('taken_back_at', 'is', null)
+    .executeTakeFirst()
+  return row?.authority_id ?? null
+}
+
 /** What an authority signed, the newest first. */
 export async function listIssued(db: Conn, authorityId: string): Promise<Issued[]> {
   const rows = await db

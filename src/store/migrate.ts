@@ -24,6 +24,7 @@ import * as replacements from './migrations/0020-replacements'
 import * as issued from './migrations/0021-issued'
 import * as tokens from './migrations/0022-tokens'
 import * as brokerTerms from './migrations/0023-broker-terms'
+import * as renewal from './migrations/0024-renewal'
 
 const migrations = {
   '0001-first': first,
@@ -49,6 +50,7 @@ const migrations = {
   '0021-issued': issued,
   '0022-tokens': tokens,
   '0023-broker-terms': brokerTerms,
+  '0024-renewal': renewal,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -3,6 +3,7 @@ import type { Credential } from '~/contract/credential'
 import { fail } from '~/contract/failure'
 import { listCredentials, type NewCredential, place } from './credential'
 import { announce, type Conn, type Db } from './database'
+import { signerOf } from './issued'
 import type { Tables } from './tables'
 import type { Vault } from './vault'
 
@@ -27,6 +28,27 @@ async function locked(tx: Conn, id: string) {
   return row
 }
 
+/** Puts it there, within what else is done, and keeps what was there. */
+export async function replaceIn(tx: Conn, vault: Vault, id: string, next: Omit<NewCredential, 'name'>): Promise<void> {
+  const row = await locked(tx, id)
+  await tx
+    .insertInto('credential_before')
+    .values({ credential_id: id, ...contentOf(row) })
+    .execute()
+  await tx
+    .updateTable('credential')
+    .set({
+      certificate: next.certificate,
+      facts: next.facts && JSON.stringify(next.facts),
+      user_name: next.user,
+      secret: next.secret === null ? null : vault.seal(next.secret, place(id)),
+      ends_at: next.endsAt ? new Date(next.endsAt) : null,
+      recipe: next.recipe ? JSON.stringify(next.recipe) : null,
+    })
+    .where('id', '=', id)
+    .execute()
+}
+
 /** Puts something new in the place of what a credential holds, for all that use it at once; what it held is kept beside it. */
 export async function replaceCredential(db: Db, vault: Vault, id: string, next: Omit<NewCredential, 'name'>): Promise<Credential> {
   return db.transaction().execute(async (tx) => {
@@ -42,22 +64,9 @@ export async function replaceCredential(db: Db, vault: Vault, id: string, next: 
         'Remove it if all is well with the new one, or put it back; then replace it again',
         'credential',
       )
-    await tx
-      .insertInto('credential_before')
-      .values({ credential_id: id, ...contentOf(row) })
-      .execute()
-    await tx
-      .updateTable('credential')
-      .set({
-        certificate: next.certificate,
-        facts: next.facts && JSON.stringify(next.facts),
-        user_name: next.user,
-        secret: next.secret === null ? null : vault.seal(next.secret, place(id)),
-        ends_at: next.endsAt ? new Date(next.endsAt) : null,
-        recipe: next.recipe ? JSON.stringify(next.recipe) : null,
-      })
-      .where('id', '=', id)
-      .execute()
+    await replaceIn(tx, vault, id, next)
+    // What somebody else signed is not renewed here.
+    if (!(await signerOf(tx, next.facts))) await tx.updateTable('credential').set({ renew_days: null }).where('id', '=', id).execute()
     await announce(tx, 'credential')
     return (await listCredentials(tx)).find((c) => c.id === id)!
   })
@@ -69,7 +78,12 @@ export async function putBack(db: Db, id: string): Promise<Credential> {
     const row = await locked(tx, id)
     const before = await tx.selectFrom('credential_before').selectAll().where('credential_id', '=', id).executeTakeFirst()
     if (!before) throw nothingBefore(row.name)
-    await tx.updateTable('credential').set(contentOf(before)).where('id', '=', id).execute()
+    // Who puts an old one back does not want its successor again in ten minutes.
+    await tx
+      .updateTable('credential')
+      .set({ ...contentOf(before), renew_days: null })
+      .where('id', '=', id)
+      .execute()
     await tx
       .updateTable('credential_before')
       .set({ ...contentOf(row), replaced_at: sql<Date>`now()` })

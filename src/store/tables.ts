@@ -71,6 +71,8 @@ export interface Tables {
     /** Of a token that is the password. */
     ends_at: Date | null
     recipe: Json<TokenRecipe> | null
+    /** So many days before its end it is renewed; null: not by itself. */
+    renew_days: Generated<number | null>
   }
   issued_certificate: {
     authority_id: string

@@ -274,7 +274,7 @@ test('a key from which tokens are made: what is wrong is said at its line, what 
   await expect(again).toBeHidden()
   await expect(peek(page)).toContainText('600 s, renewed 300 s before')
   await peek(page).getByRole('button', { name: 'Remove the one before' }).click()
-  await page.getByRole('dialog').getByRole('button', { name: 'Remove the one before' }).click()
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Remove the one before' }).click()
   await expect(peek(page).getByRole('button', { name: 'Remove the one before' })).toBeHidden()
 
   // It can be taken wherever a broker takes a log-in.

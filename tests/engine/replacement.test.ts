@@ -185,13 +185,14 @@ it('the new one is tried with what uses it, while the old one goes on', async ()
   }
   const steps: CheckStep[] = []
   const planned = { filters: [], sends: [], others: [] }
-  for await (const step of mqttDriver.check((await engine.target({ ...lane, kind: 'mqtt' } as never, instead)) as never, planned)) steps.push(step)
+  for await (const step of mqttDriver.check((await engine.targets.target({ ...lane, kind: 'mqtt' } as never, instead)) as never, planned))
+    steps.push(step)
   expect(steps.filter((step) => step.state === 'failed')).toEqual([])
   const m = new Maker()
   m.certificate('stranger')
   const strange = { ...instead, credential: { ...instead.credential, certificate: m.text('stranger.crt'), secret: m.text('stranger.key') } }
   const failed: CheckStep[] = []
-  for await (const step of mqttDriver.check((await engine.target({ ...lane, kind: 'mqtt' } as never, strange)) as never, planned))
+  for await (const step of mqttDriver.check((await engine.targets.target({ ...lane, kind: 'mqtt' } as never, strange)) as never, planned))
     if (step.state === 'failed') failed.push(step)
   expect(failed.length).toBeGreaterThan(0)
   s.change()

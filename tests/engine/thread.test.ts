@@ -213,7 +213,7 @@ describe('checking a destination', () => {
   const check = async (part: Partial<MqttSettings>, filters = ['varnmoor/+/x'], more: Partial<Planned> = {}) => {
     const steps: Record<string, string> = {}
     const planned = { filters, sends: [], others: [], ...more }
-    for await (const s of mqttDriver.check(await engine.target({ name: 'c', settings: { ...settings, ...part } }), planned)) {
+    for await (const s of mqttDriver.check(await engine.targets.target({ name: 'c', settings: { ...settings, ...part } }), planned)) {
       steps[s.key] = s.failure?.code ?? s.state
       if (s.failure) said = `${s.failure.message}. ${s.failure.hint}`
     }

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { Aside } from '../aside'
-import { Credential, CredentialDraft, CredentialPlaces } from '../credential'
+import { Credential, CredentialDraft, CredentialPlaces, CredentialRenewal } from '../credential'
 import { Destination, DestinationCheck, DestinationDraft } from '../destination'
 import { Ending } from '../ending'
 import { CheckStep } from '../failure'
@@ -117,6 +117,15 @@ export const destinationsRoutes = {
     group: 'Credentials',
     summary: 'Say where a log-in may be sent by engineers',
     body: CredentialPlaces,
+    answer: Credential,
+  },
+  renewCredential: {
+    method: 'PUT',
+    path: '/api/credentials/:id/renewal',
+    role: 'administrator',
+    group: 'Credentials',
+    summary: 'Say how long before its end a certificate that was made here is renewed, or that it is not',
+    body: CredentialRenewal,
     answer: Credential,
   },
   listEndings: {

@@ -14,10 +14,7 @@ import { TagWrite } from '~/contract/tag'
 import { TokenRecipe } from '~/contract/token'
 import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
-import { listDestinations } from '~/store/destination'
-import { readsAt } from '~/store/publication'
 import { demandTypedAgain, getSource, sourcePassword } from '~/store/source'
-import { driverOf } from '../destinations/registry'
 import type { Engine } from '../engine'
 import { failureOf } from '../failure'
 import { LiveStream, parseHandles } from '../live/stream'
@@ -122,7 +119,7 @@ async function steps(res: ServerResponse, generator: AsyncGenerator<object>): Pr
 /** A stored source as its driver wants it. */
 async function stored(engine: Engine, id: string): Promise<SourceTarget> {
   const { db, vault } = engine.options
-  return engine.sourceTarget(await getSource(db, id), await sourcePassword(db, vault, id))
+  return engine.targets.sourceTarget(await getSource(db, id), await sourcePassword(db, vault, id))
 }
 
 /** Aborts when the asker goes. */
@@ -184,7 +181,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       const { instead, ...draft } = await parse(req, SourceCheck.and(z.object({ instead: Instead.optional() })))
       if (draft.id) demandTypedAgain(await getSource(db, draft.id), draft)
       const kept = draft.password === undefined && draft.id ? await sourcePassword(db, vault, draft.id) : null
-      const target = await engine.sourceTarget(draft, draft.password ?? kept, instead)
+      const target = await engine.targets.sourceTarget(draft, draft.password ?? kept, instead)
       return steps(res, sourceDriver(draft.kind).check(target, engine.sourceContext))
     }
 
@@ -250,10 +247,7 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'POST /destinations/check': {
       const { instead, ...draft } = await parse(req, DestinationCheck.and(z.object({ instead: Instead.optional() })))
-      const filters = draft.id ? await readsAt(db, draft.id) : []
-      const others = (await listDestinations(db)).filter((d) => d.id !== draft.id)
-      const planned = { filters, sends: draft.id ? engine.plannedFor(draft.id) : [], others }
-      return steps(res, driverOf(draft.kind).check(await engine.target(draft, instead), planned))
+      return steps(res, engine.targets.checkDestination(draft, instead))
     }
 
     case 'POST /publications/preview': {

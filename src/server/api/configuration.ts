@@ -10,6 +10,7 @@ import { addCredential, addCredentials, bindCredential, demandPlaces, listCreden
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
 import { addEvents } from '~/store/event'
 import { listIssued } from '~/store/issued'
+import { setRenewal } from '~/store/renewal'
 import { forgetBefore, putBack, replaceCredential } from '~/store/replacement'
 import { addSource, changeSource, getSource, listSources, removeSource, sourceUse, switchSource } from '~/store/source'
 import { database, secrets } from '../context'
@@ -53,6 +54,7 @@ type Keys =
   | 'lookAtHanded'
   | 'keepHanded'
   | 'bindCredential'
+  | 'renewCredential'
   | 'listEndings'
   | 'checkReplacement'
   | 'replaceCredential'
@@ -165,6 +167,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   lookAtHanded: async ({ body }) => lookAt(body, await listCredentials(database()), Date.now()),
   keepHanded: async ({ body }) => addCredentials(database(), secrets(), await toKeep(body)),
   bindCredential: ({ params, body }) => bindCredential(database(), params.id!, body.places),
+  renewCredential: ({ params, body }) => setRenewal(database(), params.id!, body.days),
   listEndings: ({ caller }) => endings(database(), { keys: allows(caller.role, 'administrator') }),
   checkReplacement: async ({ params, body, request, caller }) => {
     const { path, body: asked, of } = await replacementCheck(params.id!, body)

@@ -17,6 +17,7 @@ import { AnswerRequest } from './AnswerRequest'
 import { Before } from './Before'
 import { IssuedList } from './Issued'
 import { kindWords, whenWords } from './life'
+import { RenewedByItself } from './RenewedByItself'
 import { ReplaceCredential } from './ReplaceCredential'
 import { TakeOutKey } from './TakeOutKey'
 import { TokenView } from './TokenView'
@@ -68,6 +69,7 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
       )}
       {one.recipe && <TokenView recipe={one.recipe} user={one.user ?? ''} />}
       {(one.kind === 'password' || one.kind === 'token') && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
+      {(one.ownSigned || one.renewDays !== null) && <RenewedByItself key={one.id} one={one} mayEdit={mayEdit} />}
       {one.issues && <IssuedList one={one} mayEdit={mayEdit} />}
       <Heading>Used by</Heading>
       {one.usedBy.length > 0 ? <Uses uses={one.usedBy} /> : <span className="text-muted">nothing</span>}
