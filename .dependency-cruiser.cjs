@@ -36,6 +36,7 @@ module.exports = {
           '^node_modules/@peculiar/x509',
           '^node_modules/asn1js',
           '^node_modules/reflect-metadata',
+          '^node_modules/jose',
           '^node_modules/protobufjs',
           '^node_modules/papaparse',
           '^node_modules/@marcbachmann/cel-js',

@@ -12,9 +12,9 @@ import { type Arrival, type Copy, Truth } from './truth'
 import { webServer } from './web'
 
 export interface BrokerPorts {
-  plain: number
-  tls: number
-  mutual: number
+  plain?: number
+  tls?: number
+  mutual?: number
   /** For WebSockets, at /mqtt. */
   web?: number
   webTls?: number
@@ -22,6 +22,24 @@ export interface BrokerPorts {
 
 /** Who somebody is; a reason code (MQTT 5 3.2.2.2): nobody who is let in. */
 export type LogIn = (o: { user: string | null; password: string | null; clientId: string }) => User | number
+
+/** What is said to a message that is not taken (MQTT 5 2.4); `end`: and the connection is ended by it. */
+export interface Refusal {
+  reason: number
+  end: boolean
+}
+
+/** Rules of a house of its own, beside users and permissions. */
+export interface BrokerRules {
+  logIn?: LogIn
+  /** Who comes by a certificate that the authority signed. */
+  certificate?(o: { name: string; sha256: string; clientId: string }): User | number
+  /** Why a message is not taken; null: it is. `size`: octets of its payload. */
+  refuses?(message: Message, size: number): Refusal | null
+  taken?(message: Message): void
+  /** A client is gone. */
+  left?(clientId: string): void
+}
 
 export interface BrokerOptions {
   ports: BrokerPorts
@@ -34,6 +52,7 @@ export interface BrokerOptions {
   logLimit?: number
   /** Says who logs in, instead of the users' passwords. */
   logIn?: LogIn
+  rules?: BrokerRules
   /** What the log takes to tell messages apart; unless given, the user property `embrik-id`. */
   keyOf?: (m: Message) => string | null
 }
@@ -78,19 +97,13 @@ export class Broker {
     const broker = new Broker(options)
     const { ca, certificate: cert, key, ports } = options
     const tls = { cert, key, noDelay: true, minVersion: 'TLSv1.2' as const }
-    await broker.listen(
-      createTcp({ noDelay: true }, (s) => broker.accept(s, 'plain')),
-      ports.plain,
-    )
-    await broker.listen(
-      createTls(tls, (s) => broker.accept(s, 'tls')),
-      ports.tls,
-    )
+    const plain = createTcp({ noDelay: true }, (s) => broker.accept(s, 'plain'))
+    if (ports.plain) await broker.listen(plain, ports.plain)
+    const secure = createTls(tls, (s) => broker.accept(s, 'tls'))
+    if (ports.tls) await broker.listen(secure, ports.tls)
     // The handshake is let through and the certificate looked at afterwards, so that CONNACK can say why.
-    await broker.listen(
-      createTls({ ...tls, ca, requestCert: true, rejectUnauthorized: false }, (s) => broker.accept(s, 'mutual')),
-      ports.mutual,
-    )
+    const mutual = createTls({ ...tls, ca, requestCert: true, rejectUnauthorized: false }, (s) => broker.accept(s, 'mutual'))
+    if (ports.mutual) await broker.listen(mutual, ports.mutual)
     const overWeb = (door: Door) => (stream: Duplex, request: IncomingMessage) => {
       broker.webRequests.push(request.headers)
       broker.accept(stream, door)
@@ -121,6 +134,15 @@ export class Broker {
     new Connection(this, socket, door)
   }
 
+  get rules(): BrokerRules {
+    return this.options.rules ?? {}
+  }
+
+  /** Ends the connection of one client, with a reason. */
+  endClient(clientId: string, reason: number): void {
+    for (const c of this.connections) if (c.session?.clientId === clientId) c.end(reason)
+  }
+
   /** Where clients are sent, as they greet (MQTT 5 4.11); null: nowhere. */
   elsewhere: { reference: string; moved: boolean } | null = null
 
@@ -131,7 +153,8 @@ export class Broker {
   }
 
   /** Who somebody is, by user and password. */
-  logIn: LogIn = (o) => this.options.logIn?.(o) ?? this.access.byPassword(o.user ?? undefined, o.password ?? undefined) ?? BAD_CREDENTIALS
+  logIn: LogIn = (o) =>
+    this.rules.logIn?.(o) ?? this.options.logIn?.(o) ?? this.access.byPassword(o.user ?? undefined, o.password ?? undefined) ?? BAD_CREDENTIALS
 
   isShut(): boolean {
     return Date.now() < this.shutUntil

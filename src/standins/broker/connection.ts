@@ -177,8 +177,15 @@ export class Connection implements Line {
       const shown = tls.authorized ? tls.getPeerCertificate() : null
       const name = shown?.subject?.CN
       this.certificate = shown?.fingerprint256?.replaceAll(':', '').toLowerCase() ?? null
-      this.user = typeof name === 'string' ? this.broker.access.byCertificate(name) : null
-      if (!this.user) return this.refuse(Reason.notAuthorized, 5)
+      const { certificate } = this.broker.rules
+      const who =
+        typeof name !== 'string'
+          ? Reason.notAuthorized
+          : certificate
+            ? certificate({ name, sha256: this.certificate ?? '', clientId })
+            : (this.broker.access.byCertificate(name) ?? Reason.notAuthorized)
+      if (typeof who === 'number') return this.refuse(who, 5)
+      this.user = who
     } else {
       const who = this.broker.logIn({ user: p.username ?? null, password: p.password?.toString() ?? null, clientId })
       if (typeof who === 'number') return this.refuse(who, who === Reason.badCredentials ? 4 : 5)
@@ -262,21 +269,30 @@ export class Connection implements Line {
     const swallowed = swallow !== '' && topic.includes(swallow)
     const allowed = this.broker.access.mayPublish(this.user!, topic)
     if (!allowed && this.version !== 5) return this.end(Reason.notAuthorized)
-    const reasonCode = allowed ? 0 : Reason.notAuthorized
+    let reasonCode: number = allowed ? 0 : Reason.notAuthorized
     let arrival: Arrival | null = null
     const known = p.qos === 2 && session.incoming.has(p.messageId!)
+    const payload = Buffer.isBuffer(p.payload) ? p.payload : Buffer.from(p.payload)
     if (allowed && !known && !swallowed) {
       const { payloadFormatIndicator, contentType, responseTopic, correlationData, userProperties } = p.properties ?? {}
       const expiry = p.properties?.messageExpiryInterval
-      arrival = this.broker.publish({
+      const message: Message = {
         topic,
-        payload: Buffer.isBuffer(p.payload) ? p.payload : Buffer.from(p.payload),
+        payload,
         qos: p.qos,
         retain: p.retain,
         expires: expiry === undefined ? null : Date.now() + expiry * 1000,
         properties: { payloadFormatIndicator, contentType, responseTopic, correlationData, userProperties },
         from: session.clientId,
-      })
+      }
+      const { rules } = this.broker
+      const refusal = rules.refuses?.(message, payload.length) ?? null
+      if (refusal && (refusal.end || this.version !== 5)) return this.end(refusal.reason)
+      if (refusal) reasonCode = refusal.reason
+      else {
+        arrival = this.broker.publish(message)
+        rules.taken?.(message)
+      }
     }
     if (p.qos === 2 && allowed) session.incoming.add(p.messageId!)
     if (p.qos > 0) this.acknowledge({ cmd: p.qos === 1 ? 'puback' : 'pubrec', messageId: p.messageId!, reasonCode } as Packet, arrival)
@@ -377,7 +393,8 @@ export class Connection implements Line {
     this.hangUp()
   }
 
-  private end(reasonCode: number): void {
+  /** Says why, and hangs up. */
+  end(reasonCode: number): void {
     if (this.version === 5 && this.session) this.write({ cmd: 'disconnect', reasonCode } as Packet)
     this.hangUp()
   }
@@ -385,7 +402,10 @@ export class Connection implements Line {
   private closed(): void {
     this.broker.connections.delete(this)
     if (this.timer) clearInterval(this.timer)
-    if (this.session && this.session.line === this) this.broker.leave(this.session)
+    if (this.session && this.session.line === this) {
+      this.broker.rules.left?.(this.session.clientId)
+      this.broker.leave(this.session)
+    }
     this.sayWill()
   }
 }

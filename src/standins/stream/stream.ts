@@ -6,7 +6,7 @@ import { Faults, StreamFaults } from './faults'
 import { ReaderGroups } from './groups'
 import { Topics, Truth } from './log'
 import type { Users } from './logins'
-import type { Unpacking } from './records'
+import type { StreamRecord, Unpacking } from './records'
 
 /** One way in: a port a node, with or without TLS and log-ins. */
 export interface Listener {
@@ -101,6 +101,19 @@ export class Stream {
 
   setFaults(faults: Partial<StreamFaults>): void {
     this.faults.set(StreamFaults.parse(faults))
+  }
+
+  /** Appends a record that no producer sent: something beside this server made it. */
+  append(topic: string, record: StreamRecord): void {
+    const partitions = this.topics.of(topic) ?? []
+    // One key stays in one partition.
+    const sum = (record.key ?? Buffer.alloc(0)).reduce((n, octet) => n + octet, 0)
+    partitions[sum % Math.max(1, partitions.length)]?.keep(
+      { producerId: -1n, producerEpoch: -1, sequence: -1, records: [record] },
+      'hub',
+      this.faults,
+      this.truth,
+    )
   }
 
   /** Every partition is led by the next node from now on. */
