@@ -94,7 +94,7 @@ export class Hub {
   private userOf(unit: Unit) {
     unit.connected = true
     const root = this.root(unit.name)
-    return { name: unit.name, password: null, publish: [`${root}#`], subscribe: [`${root}in/#`] }
+    return { name: unit.name, password: null, publish: ['#'], subscribe: [`${root}in/#`] }
   }
 
   private denied(unit: string, code: HubLog['code'], words: string): number {
