@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { DatagramSettings } from './destinations/datagram'
 import { FileSettings } from './destinations/file'
 import { HttpSettings } from './destinations/http'
+import { HubSettings } from './destinations/hub'
 import { MqttSettings } from './destinations/mqtt'
 import { StreamSettings } from './destinations/stream'
 import { TableSettings } from './destinations/table'
@@ -16,6 +17,7 @@ export const destinationSettings = {
   table: TableSettings,
   file: FileSettings,
   datagram: DatagramSettings,
+  hub: HubSettings,
 }
 export type DestinationKind = keyof typeof destinationSettings
 export type DestinationSettings = { [K in DestinationKind]: z.infer<(typeof destinationSettings)[K]> & Terms }
@@ -29,6 +31,7 @@ const unionOf = <S extends z.core.$ZodLooseShape>(more: S) =>
     z.object({ kind: z.literal('table'), settings: destinationSettings.table, ...more }),
     z.object({ kind: z.literal('file'), settings: destinationSettings.file, ...more }),
     z.object({ kind: z.literal('datagram'), settings: destinationSettings.datagram, ...more }),
+    z.object({ kind: z.literal('hub'), settings: destinationSettings.hub, ...more }),
   ])
 
 export const DestinationDraft = unionOf(drafted)

@@ -121,6 +121,7 @@ export class Engine {
       tokens: this.tokens,
       context: () => this.sourceContext,
       plannedFor: (id) => this.plannedFor(id),
+      isConnected: (id, target) => this.destinations.get(id)?.isConnectedBy(target) ?? false,
     })
     this.renewal = new Renewal({
       db,

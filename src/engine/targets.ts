@@ -29,6 +29,8 @@ export interface TargetsOptions {
   context(): SourceContext
   /** What publications that run send to a destination. */
   plannedFor(destinationId: string): PlannedSend[]
+  /** Whether a destination is connected by just what a target has. */
+  isConnected(destinationId: string, target: DestinationTarget): boolean
 }
 
 /** Sources and destinations with their credentials opened, for drivers only; and their checks, with what they would connect by. */
@@ -55,8 +57,10 @@ export class Targets {
     const { db } = this.o
     const filters = draft.id ? await readsAt(db, draft.id) : []
     const others = (await listDestinations(db)).filter((d) => d.id !== draft.id)
-    const planned = { filters, sends: draft.id ? this.o.plannedFor(draft.id) : [], others }
-    yield* driverOf(draft.kind).check(await this.target(draft, instead), planned)
+    const target = await this.target(draft, instead)
+    const connected = draft.id !== undefined && this.o.isConnected(draft.id, target)
+    const planned = { filters, sends: draft.id ? this.o.plannedFor(draft.id) : [], others, connected }
+    yield* driverOf(draft.kind).check(target, planned)
   }
 
   /** A credential with its secret; of a key that makes tokens the log-in that it makes for whom it is about. */

@@ -97,6 +97,8 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   identity?(settings: DestinationSettings[K], witness: boolean): string
   /** Everywhere a secret of it is sent to: scheme, host and port. */
   reached(settings: DestinationSettings[K]): string[]
+  /** Where the log-in of the witness is sent to, where that is elsewhere. */
+  witnessReached?(settings: DestinationSettings[K]): string[]
   /** Payloads may begin there with the number of their schema in a registry. */
   numbersSchemas?: boolean
   /** Fields of further credentials, beside those that every kind has. */

@@ -3,6 +3,7 @@ import type { AddressKind, SentAs } from './kind'
 import { datagramAddress } from './kinds/datagram'
 import { fileAddress } from './kinds/file'
 import { httpAddress } from './kinds/http'
+import { hubAddress } from './kinds/hub'
 import { mqttAddress } from './kinds/mqtt'
 import { streamAddress } from './kinds/stream'
 import { tableAddress } from './kinds/table'
@@ -16,6 +17,7 @@ export const addressKinds: { readonly [K in AddressKindName]: AddressKind<K> } =
   table: tableAddress,
   file: fileAddress,
   datagram: datagramAddress,
+  hub: hubAddress,
 }
 
 /** The kind of an address, which takes it as its own. */

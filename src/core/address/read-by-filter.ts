@@ -3,7 +3,7 @@ import { matches, overlap, widen } from './topic-filter'
 import { filterOf } from './topic-template'
 
 /** How what lies at places with levels is read: by the narrowest filter that covers them all. */
-export const readByFilter: Pick<AddressKind<'mqtt' | 'http'>, 'reads' | 'overlap' | 'mayBecome'> = {
+export const readByFilter: Pick<AddressKind<'mqtt' | 'http' | 'hub'>, 'reads' | 'overlap' | 'mayBecome'> = {
   reads: (places, suffixes) => {
     const filters = places.flatMap((p) => ['', ...suffixes].map((suffix) => filterOf(p) + suffix))
     const filter = filters.reduce((a, b) => (a === '' ? b : a === b ? a : widen(a, b)), '')

@@ -34,13 +34,13 @@ export interface Use {
 
 export function destinationUses({ kind, settings }: Pick<DestinationDraft, 'kind' | 'settings'>): Use[] {
   const places = kindOf({ kind }).reached(settings)
-  const of = (credentialId: string | null, field: string): Use[] =>
-    credentialId === null ? [] : places.map((place) => ({ credentialId, field: `settings.${field}`, place }))
+  const of = (credentialId: string | null, field: string, to = places): Use[] =>
+    credentialId === null ? [] : to.map((place) => ({ credentialId, field: `settings.${field}`, place }))
   const further = kindOf({ kind }).furtherUses?.(settings) ?? []
   return [
     ...further.map((use) => ({ ...use, field: `settings.${use.field}` })),
     ...of(settings.credentialId, 'credentialId'),
-    ...(settings.witness ? of(settings.witnessCredentialId, 'witnessCredentialId') : []),
+    ...(settings.witness ? of(settings.witnessCredentialId, 'witnessCredentialId', kindOf({ kind }).witnessReached?.(settings)) : []),
   ]
 }
 

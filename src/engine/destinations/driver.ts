@@ -38,6 +38,8 @@ export interface Planned {
   sends: readonly PlannedSend[]
   /** The other destinations of this installation. */
   others: readonly Destination[]
+  /** It is connected by just these settings now. */
+  connected?: boolean
 }
 
 /** What the destination says to one message, once. No answer at all: the link was lost, and nobody knows. */

@@ -3,6 +3,7 @@ import { datagramDriver } from './datagram/driver'
 import type { DestinationDriver } from './driver'
 import { fileDriver } from './file/driver'
 import { httpDriver } from './http/driver'
+import { hubDriver } from './hub/driver'
 import { mqttDriver } from './mqtt/driver'
 import { streamDriver } from './stream/driver'
 import { tableDriver } from './table/driver'
@@ -14,6 +15,7 @@ const drivers: { [K in DestinationKind]: DestinationDriver<K> } = {
   table: tableDriver,
   file: fileDriver,
   datagram: datagramDriver,
+  hub: hubDriver,
 }
 
 /** The driver of a kind; targets that it is given must be of that kind. */

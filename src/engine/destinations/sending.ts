@@ -191,6 +191,10 @@ export class Sending {
     return target !== null && this.target !== null && this.lane.ctx.driver.sameSender(this.target, target)
   }
 
+  isConnectedBy(target: DestinationTarget): boolean {
+    return this.connection !== null && this.target !== null && this.lane.ctx.driver.sameSender(this.target, target)
+  }
+
   setPace(retryMs: number): void {
     this.retrying?.setPace({ firstMs: retryMs, mostMs: retryMs * 8 })
   }

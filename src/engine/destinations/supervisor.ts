@@ -203,6 +203,11 @@ export class DestinationSupervisor implements LaneParts {
     return kindOf(this.destination).lastWord === 'acknowledged'
   }
 
+  /** Whether it is connected by just what this target has. */
+  isConnectedBy(target: DestinationTarget): boolean {
+    return this.sending.isConnectedBy(target)
+  }
+
   present(): Condition {
     return this.condition.present()
   }

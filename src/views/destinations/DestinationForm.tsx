@@ -52,6 +52,7 @@ function KindForm({
   const taking = useTakenIn(form, view)
   const { watch } = form
   const check = useCheck('checkDestination', checkedText(watch('settings')))
+  const { Beside } = view
   const hides = view.hides(watch('settings') as never)
   const options = Object.fromEntries(
     Object.entries(view.credentials).map(([field, kinds]) => [
@@ -107,6 +108,12 @@ function KindForm({
         folded={view.folded ?? []}
       >
         <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
+        {Beside && (
+          <Beside
+            settings={watch('settings') as never}
+            set={(field, value) => form.setValue(`settings.${field}`, value, { shouldValidate: true, shouldDirty: true })}
+          />
+        )}
         <Heading>Credentials</Heading>
         <p className="mb-2 text-muted">
           Certificates and log-ins are kept apart from destinations.{' '}

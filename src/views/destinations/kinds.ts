@@ -2,12 +2,13 @@ import type { Destination, DestinationKind } from '~/contract/destination'
 import { datagram } from './kinds/datagram'
 import { file } from './kinds/file'
 import { http } from './kinds/http'
+import { hub } from './kinds/hub'
 import type { KindView } from './kinds/kind-view'
 import { mqtt } from './kinds/mqtt'
 import { stream } from './kinds/stream'
 import { table } from './kinds/table'
 
-const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream, http, table, file, datagram }
+const kinds: { [K in DestinationKind]: KindView<K> } = { mqtt, stream, http, table, file, datagram, hub }
 
 /** In the order in which they are offered. */
 export const destinationKinds = Object.keys(kinds) as DestinationKind[]

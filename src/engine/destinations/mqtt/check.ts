@@ -23,9 +23,11 @@ const PROBE_LEVEL = 'embrik-check'
 /** What a packet has beside topic and payload, at most, octets: properties, our id, lengths. */
 const AROUND = 200
 
-/** Logs in with a client id of its own: the one in use must not be thrown off the broker by a check. */
-async function tryLogin<T>(a: MqttAccess, then: (link: MqttLink) => Promise<T>, hooks: Partial<LinkHooks> = {}): Promise<T> {
-  const probe = { ...a, clientId: `${a.clientId}-check` }
+/** How a check appears: the one in use must not be thrown off the broker by it. */
+const ofCheck = (a: MqttAccess): MqttAccess => ({ ...a, clientId: `${a.clientId}-check` })
+
+/** Logs in as it is said, without a session. */
+async function tryLogin<T>(probe: MqttAccess, then: (link: MqttLink) => Promise<T>, hooks: Partial<LinkHooks> = {}): Promise<T> {
   const link = await MqttLink.connect(
     dialMqtt,
     realClock,
@@ -217,13 +219,20 @@ function otherHost(a: MqttAccess): StepPlan {
   }
 }
 
-/** Tries everything in order; saves nothing. Of messages it sends empty ones beside the topics of what is live, where refusals are told. */
-export async function* checkMqtt(target: DestinationTarget<'mqtt'>, planned: Planned): AsyncGenerator<CheckStep> {
+/** Where only one client id may log in, and who has it now. */
+export interface AsItself {
+  /** It is connected by just these settings: a second connection would throw it out. */
+  connected: boolean
+}
+
+/** Tries everything in order; saves nothing. `itself`: under its own client id. Of messages it sends empty ones beside the topics of what is live, where refusals are told. */
+export async function* checkMqtt(target: DestinationTarget<'mqtt'>, planned: Planned, itself: AsItself | null = null): AsyncGenerator<CheckStep> {
   const { settings } = target
   const { filters, sends, others } = planned
-  const sender = senderAccess(target)
+  const sender = itself ? senderAccess(target) : ofCheck(senderAccess(target))
   const loggedIn = sender.cert ? 'the broker takes the client certificate' : sender.user ? `logged in as ${sender.user}` : 'logged in without name'
   const logIn = async () => {
+    if (itself?.connected) return 'connected by just these settings now; a second connection would throw it out'
     const same = sameIdentity(target, others)
     if (same) throw fail(409, 'mqtt.same-client', same, 'A broker keeps one connection a client id: give each its own', 'destination')
     const limits = await tryLogin(sender, async (link) => limitsOf(link)).catch(async (e: unknown) => {
@@ -246,7 +255,7 @@ export async function* checkMqtt(target: DestinationTarget<'mqtt'>, planned: Pla
     steps.push({
       key: 'witness',
       label: 'Witness',
-      run: () => tryLogin(witnessAccess(target), (link) => mayRead(link, filters)),
+      run: () => tryLogin(ofCheck(witnessAccess(target)), (link) => mayRead(link, filters)),
       explain: (e) => mqttFailure(e, witnessAccess(target), 'witness'),
     })
   yield* runSteps(steps, (e) => mqttFailure(e, sender))

@@ -35,6 +35,15 @@ interface Written {
   topics: [name: string, since: number, partitions: [number, WrittenPlace][]][]
 }
 
+/** What of a record says whose it is. */
+export interface RecordReading {
+  /** Header with the id of the message. */
+  idHeader: string
+  /** Header with where it went; empty: that is not told; null: the topic of the record says it. */
+  placeHeader: string | null
+}
+const usualReading: RecordReading = { idHeader: ID_PROPERTY, placeHeader: null }
+
 interface Token {
   reading: Reading
   offset: number
@@ -64,6 +73,7 @@ export class StreamFarEnd implements FarEnd {
     private readonly access: StreamAccess,
     private readonly sink: FarSink,
     private readonly clock: Clock,
+    private readonly how: RecordReading = usualReading,
   ) {}
 
   restore(position: Position): void {
@@ -292,11 +302,13 @@ export class StreamFarEnd implements FarEnd {
     for (const record of batch.records) {
       const offset = Number(batch.firstOffset) + record.offsetDelta
       if (!reading.sees(offset)) continue
-      const id = record.headers.find(([name]) => name?.toString('latin1') === ID_PROPERTY)?.[1]?.toString('utf8') ?? null
+      const { idHeader, placeHeader } = this.how
+      const said = (header: string) => record.headers.find(([name]) => name?.toString('latin1') === header)?.[1]?.toString('utf8') ?? null
+      const id = said(idHeader)
       this.unwritten++
       this.sink.sighting({
         id,
-        topic,
+        topic: placeHeader === null ? topic : placeHeader === '' ? '' : (said(placeHeader) ?? ''),
         digest: digest(record.value ?? Buffer.alloc(0)),
         at,
         mono,

@@ -24,6 +24,8 @@ export interface KindView<K extends DestinationKind> {
   witnessed(settings: DestinationSettings[K]): boolean
   /** What follows from an address that somebody was handed; absent: nothing. */
   filled?(address: HandedAddress): Partial<DestinationSettings[K]>
+  /** What stands beside its form, under the check. */
+  Beside?(props: { settings: DestinationSettings[K]; set(field: keyof DestinationSettings[K] & string, value: unknown): void }): ReactNode
   /** Settings of the sender in a few lines of facts; `credential` says what stands under an id, null: it is not to be seen. */
   SenderFacts(props: FactsProps<K>): ReactNode
   /** The same of the witness. */

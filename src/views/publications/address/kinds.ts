@@ -4,6 +4,7 @@ import { DatagramFields } from './datagram'
 import type { AddressFieldsProps } from './fields-props'
 import { FileFields } from './file'
 import { HttpFields } from './http'
+import { HubFields } from './hub'
 import { MqttFields } from './mqtt'
 import { StreamFields } from './stream'
 import { TableFields } from './table'
@@ -15,6 +16,7 @@ const kinds: { [K in AddressKindName]: (props: AddressFieldsProps<K>) => ReactNo
   table: TableFields,
   file: FileFields,
   datagram: DatagramFields,
+  hub: HubFields,
 }
 
 /** The fields of a kind of address; the address that they are given must be of that kind. */

@@ -1,0 +1,84 @@
+import { z } from 'zod'
+import { Name } from './id'
+import { TokenRecipe } from './token'
+
+const Template = z.string().trim().max(1000, 'At most 1000 characters')
+const count = (most: number) => z.number('How many?').int('A whole number').min(1, 'At least 1').max(most).nullable()
+
+/**
+ * How one kind of cloud hub wants to be spoken to, as data. Templates have {host} {port} {unit}; that of topics {place} and
+ * {properties} too.
+ */
+export const HubProfile = z.object({
+  name: Name,
+  about: z
+    .string()
+    .max(2000)
+    .default('')
+    .meta({ label: 'About', help: 'What the receiving side calls it, and where its documents say so', area: true }),
+  protocol: z.enum(['5', '3.1.1']).default('5').meta({ label: 'MQTT', group: 'Connect' }),
+  port: z
+    .number('A port number')
+    .int()
+    .min(1, 'From 1 to 65535')
+    .max(65_535, 'From 1 to 65535')
+    .default(8883)
+    .meta({ label: 'Port', group: 'Connect' }),
+  clientId: Template.min(1, 'Which client id?').default('{unit}').meta({ label: 'Client id', group: 'Connect' }),
+  logInBy: z
+    .enum(['token', 'certificate', 'password'])
+    .default('token')
+    .meta({
+      label: 'Log-in by',
+      options: { token: 'a token from a key', certificate: 'a certificate', password: 'a user and password' },
+      group: 'Connect',
+    }),
+  user: Template.default('').meta({ label: 'User', help: 'Said with a token; empty where nobody asks', group: 'Connect' }),
+  token: TokenRecipe.nullable().default(null).describe('How tokens are made from the key of a unit'),
+  topic: Template.min(1, 'Where do messages go?').meta({
+    label: 'Topic',
+    help: '{place} is what the publication says; {properties} what is written beside the payload, as name=value&name=value',
+    group: 'Messages',
+  }),
+  properties: z
+    .enum(['user', 'topic', 'none'])
+    .default('user')
+    .meta({
+      label: 'Properties go',
+      options: { user: 'beside the payload (MQTT 5)', topic: 'in the topic', none: 'nowhere' },
+      group: 'Messages',
+    }),
+  placeWord: z
+    .string()
+    .trim()
+    .min(1, 'What is it called?')
+    .max(40)
+    .default('path')
+    .meta({ label: 'A place is called', help: 'As the hub has it: path, alias, stream', group: 'Messages' }),
+  oneLevel: z.boolean().default(false).meta({ label: 'Places without levels', help: 'A slash may not stand in them', group: 'Messages' }),
+  declared: z
+    .boolean()
+    .default(false)
+    .meta({ label: 'Places are declared', help: 'The hub takes only those that somebody declared there', group: 'Messages' }),
+  qosMost: z.enum(['0', '1', '2']).default('1').meta({ label: 'QoS up to', group: 'Limits' }),
+  payloadOctets: count(268_435_455).default(null).meta({ label: 'Payload up to', unit: 'octets', group: 'Limits' }),
+  perSecond: count(100_000).default(null).meta({ label: 'Messages a second', group: 'Limits' }),
+  perDay: count(1_000_000_000).default(null).meta({ label: 'Messages a day', help: 'Counted from midnight UTC', group: 'Limits' }),
+  readBack: z
+    .enum(['stream', 'none'])
+    .default('stream')
+    .meta({ label: 'Read back from', options: { stream: 'a stream of events', none: 'nothing' }, group: 'Events' }),
+  idHeader: z
+    .string()
+    .trim()
+    .max(100)
+    .default('embrik-id')
+    .meta({ label: 'Id in', help: 'The header of an event that has the property embrik-id', group: 'Events' }),
+  placeHeader: z
+    .string()
+    .trim()
+    .max(100)
+    .default('')
+    .meta({ label: 'Place in', help: 'The header that has the place; empty: it is not told', group: 'Events' }),
+})
+export type HubProfile = z.infer<typeof HubProfile>

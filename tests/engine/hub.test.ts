@@ -1,0 +1,334 @@
+import { afterEach, describe, expect, it } from 'vitest'
+import type { HubSettings } from '~/contract/destinations/hub'
+import type { CheckStep } from '~/contract/failure'
+import { HubProfile } from '~/contract/hub-profile'
+import { flatJsonSettings } from '~/contract/shape'
+import { certificateFacts } from '~/core/credential/certificate'
+import { shippedProfiles } from '~/core/hub/shipped'
+import { Engine } from '~/engine/engine'
+import { HubAuthority } from '~/standins/hub/authority'
+import { Hub } from '~/standins/hub/hub'
+import { Stream } from '~/standins/stream/stream'
+import { listAsides } from '~/store/aside'
+import { addCredential } from '~/store/credential'
+import { addDestination, changeDestination, getDestination } from '~/store/destination'
+import { listEvents } from '~/store/event'
+import { freeze } from '~/store/freeze'
+import { addPublication, goLive } from '~/store/publication'
+import { replaceCredential } from '~/store/replacement'
+import { judged } from './lines'
+import { zonesPlant } from './plant'
+import { folder, freePort, freshDatabase, until } from './support'
+
+const UNIT = 'kiln-edge'
+
+/** A hub, and an engine whose publication goes there. */
+async function scene(by: 'token' | 'certificate', profile: object = {}, zones = 2, topic?: string) {
+  const t = await freshDatabase()
+  const authority = await HubAuthority.make('Hub root')
+  const { certificate, key } = await authority.sign('hub', 'server')
+  const stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0] }], topics: { events: 2 } })
+  const port = await freePort()
+  const hub = await Hub.start({ by, host: '127.0.0.1', port, tls: { certificate, key, ca: authority.root }, events: { stream, topic: 'events' } })
+  const unit = hub.units.add(UNIT)!
+  const { root } = authority
+  const keep = async (c: Parameters<typeof addCredential>[2]) => (await addCredential(t.db, t.vault, c)).id
+  const authorityId = await keep({
+    name: 'root',
+    kind: 'authority',
+    certificate: root,
+    facts: await certificateFacts(root),
+    user: null,
+    secret: null,
+  })
+  const used = HubProfile.parse({ ...shippedProfiles[by === 'token' ? 0 : 1], ...profile })
+  const ofKey = (secret: string) => ({ kind: 'token' as const, certificate: null, facts: null, user: used.user, secret, recipe: used.token })
+  const signed = async () => {
+    const own = await authority.sign(UNIT, 'client')
+    unit.certificates.push(own.sha256)
+    return { kind: 'certificate' as const, certificate: own.certificate, facts: await certificateFacts(own.certificate), user: null, secret: own.key }
+  }
+  const credentialId = await keep({ name: 'unit', ...(by === 'token' ? ofKey(unit.keys[0]) : await signed()) })
+  const settings: HubSettings = {
+    host: '127.0.0.1',
+    port,
+    profile: used,
+    authorityId,
+    unit: UNIT,
+    credentialId,
+    keepAliveS: 30,
+    retryMs: 200,
+    window: 100,
+    ackS: 20,
+    witness: true,
+    lateS: 30,
+    eventsServers: stream.places('plain')[0]!,
+    eventsTopic: 'events',
+    eventsTls: false,
+    eventsAuthorityId: null,
+    eventsMechanism: 'none',
+    witnessCredentialId: null,
+    outboxMb: 50,
+    outboxHours: 0,
+    proxy: '',
+    proxyCredentialId: null,
+  }
+  const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, zones)
+  const destinationId = (await addDestination(t.db, { name: 'Hub', kind: 'hub', enabled: true, settings })).id
+  const publication = await addPublication(t.db, {
+    name: 'p',
+    equipmentIds,
+    destinationId,
+    trigger: { kind: 'change' },
+    shape: flatJsonSettings,
+    steersOnly: false,
+    address: {
+      kind: 'hub',
+      topic: topic ?? (by === 'token' ? '{enterprise}/{unit}' : '{unit}'),
+      topicRule: 'slug',
+      headers: [{ name: 'kind', value: 'zone & more' }],
+      contentType: '',
+      qos: 1,
+    },
+  })
+  await goLive(t.db, publication.id, 'test', freeze)
+  if (by === 'certificate') for (let i = 1; i <= zones; i++) unit.aliases.add(`zone-${i}`)
+  const engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('hub') })
+  await engine.start()
+  const line = () => engine.lines().find((l) => l.publicationId === publication.id)
+  const counts = () => engine.ledger.countsOf(line()!.delivery)!
+  let value = 0
+  const change = () => {
+    value++
+    engine.table.apply({ handles, values: handles.map(() => value), statuses: handles.map(() => 0), times: handles.map(() => Date.now()) })
+  }
+  const destination = () => engine.destinations.get(destinationId)!
+  const up = () => until(() => destination()?.present().state === 'running' && destination().witness?.view(), 'the hub to be up')
+  await up()
+  return {
+    ...{ t, hub, unit, engine, settings, destinationId, credentialId, authority, stream, destination, counts, change, up, signed, ofKey },
+    feed(everyMs: number) {
+      const timer = setInterval(change, everyMs)
+      return () => clearInterval(timer)
+    },
+    settled: (seconds = 60) =>
+      until(
+        () => line() && judged(engine, line()!.delivery) && destination().outbox.waiting === 0,
+        () => JSON.stringify(counts()),
+        seconds,
+      ),
+    taken: () => hub.truth.filter((m) => m.refused === null),
+    async save(part: Partial<HubSettings>) {
+      const d = await getDestination(t.db, destinationId)
+      if (d.kind !== 'hub') throw new Error('no hub')
+      return changeDestination(t.db, destinationId, { ...d, settings: { ...d.settings, ...part } })
+    },
+    async events(code: string) {
+      await engine.events.flush()
+      return (await listEvents(t.db, 500)).filter((e) => e.code === code)
+    },
+    async end() {
+      await engine.stop()
+      await hub.stop()
+      await stream.stop()
+      await t.drop()
+    },
+  }
+}
+type Scene = Awaited<ReturnType<typeof scene>>
+let s: Scene
+afterEach(() => s.end())
+
+/** What the hub wrote down is what the ledger says, message by message. */
+function agree(): void {
+  const ids = s.taken().map((m) => m.id)
+  const counts = s.counts()
+  expect(new Set(ids).size).toBe(counts.arrived)
+  expect(ids.length - new Set(ids).size).toBe(s.engine.ledger.account(s.engine.lines()[0]!.delivery).counts().doubled)
+}
+
+describe.each(['token', 'certificate'] as const)('a hub by %s', (by) => {
+  it('has everything, once each, at its place, with what was written beside it', async () => {
+    s = await scene(by)
+    const still = s.feed(4)
+    await until(() => s.counts().arrived > 500, 'messages to flow')
+    still()
+    await s.settled()
+    expect(s.counts()).toMatchObject({ missing: 0, unknown: 0, rejected: 0, altered: 0, foreign: 0, doubled: 0, disordered: 0 })
+    expect(s.counts().arrived).toBe(s.counts().produced)
+    agree()
+    expect(new Set(s.taken().map((m) => m.path))).toEqual(new Set(by === 'token' ? ['varnmoor/zone-1', 'varnmoor/zone-2'] : ['zone-1', 'zone-2']))
+    const [record] = s.stream.topics.of('events')!.flatMap((p) => p.records)
+    const beside = Object.fromEntries(record!.headers.map(([name, v]) => [name, v!.toString()]))
+    expect(beside).toMatchObject({ kind: 'zone & more', 'hub-unit': UNIT })
+  })
+
+  it('throws out the first of two with one identity: nothing is missing unsaid', async () => {
+    s = await scene(by)
+    const still = s.feed(5)
+    await until(() => s.counts().arrived > 100, 'messages to flow')
+    for (let i = 0; i < 3; i++) {
+      s.hub.broker.endClient(UNIT, 0x8e)
+      const before = s.counts().arrived
+      await until(() => s.counts().arrived > before + 100, 'messages to flow again')
+    }
+    still()
+    await s.settled()
+    expect(s.counts()).toMatchObject({ missing: 0, unknown: 0, rejected: 0, altered: 0 })
+    agree()
+  })
+})
+
+it('a token is made anew ahead of its end, under 500 messages a second', async () => {
+  const [tarn] = shippedProfiles
+  s = await scene('token', { token: { ...tarn!.token!, lifetimeS: 30, marginS: 5 } }, 5)
+  // Shorter than anybody may ask for: renewed every three seconds.
+  await replaceCredential(s.t.db, s.t.vault, s.credentialId, {
+    ...s.ofKey(s.unit.keys[0]),
+    recipe: { ...s.settings.profile.token!, lifetimeS: 6, marginS: 3 },
+  })
+  const still = s.feed(10)
+  const began = s.hub.broker.greeted
+  await until(() => s.hub.broker.greeted >= began + 4, 'four renewals', 60)
+  still()
+  await s.settled()
+  expect(s.counts()).toMatchObject({ missing: 0, unknown: 0, rejected: 0, doubled: 0, altered: 0, disordered: 0 })
+  agree()
+  expect(s.hub.log.list().filter((l) => l.code === 'token')).toEqual([])
+})
+
+it('a certificate is replaced under 500 messages a second', async () => {
+  s = await scene('certificate', {}, 5)
+  const still = s.feed(10)
+  await until(() => s.counts().arrived > 500, 'messages to flow')
+  await replaceCredential(s.t.db, s.t.vault, s.credentialId, await s.signed())
+  const greeted = s.hub.broker.greeted
+  await until(() => s.hub.broker.greeted > greeted, 'another connection')
+  const before = s.counts().arrived
+  await until(() => s.counts().arrived > before + 500, 'messages to flow on')
+  still()
+  await s.settled()
+  expect(s.counts()).toMatchObject({ missing: 0, unknown: 0, rejected: 0, doubled: 0, altered: 0, disordered: 0 })
+  agree()
+})
+
+it('what the hub takes a second is kept, so that it refuses next to nothing, and all arrives later', async () => {
+  s = await scene('token', { perSecond: 50 })
+  s.unit.limits.perSecond = 50
+  for (let i = 0; i < 100; i++) s.change()
+  await s.settled(90)
+  expect(s.counts()).toMatchObject({ missing: 0, rejected: 0, doubled: 0, disordered: 0 })
+  expect(s.counts().arrived).toBe(s.counts().produced)
+  expect(s.hub.log.list().filter((l) => l.code === 'rate').length).toBeLessThan(20)
+  agree()
+})
+
+it('what it takes a day is kept: the rest waits, and says until when; more is let through as soon as the profile says more', async () => {
+  s = await scene('token', { perDay: 20 })
+  for (let i = 0; i < 30; i++) s.change()
+  await until(
+    () => s.counts().arrived === 20 && s.destination().present().reason.includes('a day'),
+    () => JSON.stringify([s.counts(), s.destination().present()]),
+  )
+  expect(s.destination().present().hint).toContain('midnight UTC')
+  expect(s.hub.log.list()).toEqual([])
+  await s.save({ profile: { ...s.settings.profile, perDay: null } })
+  await s.settled()
+  expect(s.counts()).toMatchObject({ missing: 0, rejected: 0 })
+  expect(s.counts().arrived).toBe(s.counts().produced)
+  agree()
+})
+
+it.each<[string, object, (s: Scene) => void, RegExp]>([
+  ['too large for the profile', { payloadOctets: 5 }, () => undefined, /the hub takes 5/],
+  ['an alias that nobody declared', {}, (x) => x.unit.aliases.clear(), /reason of its own/],
+])('%s goes aside with the reason, and the others go on', async (_, profile, spoil, says) => {
+  s = await scene('certificate', profile)
+  await s.settled()
+  const refused = s.counts().rejected
+  spoil(s)
+  s.change()
+  await until(() => s.counts().rejected > refused, 'it to go aside')
+  await s.settled()
+  expect(s.counts()).toMatchObject({ missing: 0 })
+  await until(async () => says.test(JSON.stringify(await listAsides(s.t.db, s.destinationId))), 'the reason')
+})
+
+it('a unit that is disabled waits with everything, and goes on when it is enabled', async () => {
+  s = await scene('token')
+  const still = s.feed(20)
+  await until(() => s.counts().arrived > 50, 'messages to flow')
+  s.hub.enable(s.unit, false)
+  await until(() => s.destination().present().state === 'trouble' && s.destination().outbox.waiting > 20, 'messages to wait')
+  s.hub.enable(s.unit, true)
+  await s.up()
+  still()
+  await s.settled()
+  expect(s.counts()).toMatchObject({ missing: 0, unknown: 0, rejected: 0 })
+  agree()
+})
+
+it('events that cannot be read for a while make nothing missing', async () => {
+  s = await scene('token')
+  const still = s.feed(10)
+  await until(() => s.counts().arrived > 100, 'messages to flow')
+  s.stream.cut(3)
+  await until(() => !s.destination().witness?.view(), 'the witness to be away')
+  await s.up()
+  still()
+  await s.settled()
+  expect(s.counts()).toMatchObject({ missing: 0, unknown: 0, rejected: 0 })
+  agree()
+})
+
+/** Neither of the keys that were handed out is good any more. */
+function rotatedTwice(x: Scene): void {
+  x.hub.units.rotate(x.unit)
+  x.hub.units.rotate(x.unit)
+}
+
+describe('its check', () => {
+  const check = async () => {
+    const last = new Map<string, CheckStep>()
+    const draft = { id: s.destinationId, kind: 'hub' as const, name: 'Hub', enabled: true, settings: s.settings }
+    for await (const step of s.engine.targets.checkDestination(draft)) last.set(step.key, step)
+    return [...last.values()]
+  }
+  it('passes, and costs the hub nothing', async () => {
+    s = await scene('token')
+    s.change()
+    await s.settled()
+    const used = s.unit.used.dayCount
+    const steps = await check()
+    expect(steps.filter((step) => step.state !== 'passed')).toEqual([])
+    expect(steps.map((step) => step.key)).toContain('events-witness')
+    expect(s.unit.used.dayCount).toBe(used)
+    // The one that sends is not thrown out by it, and when it is not there the log-in is tried.
+    expect(s.hub.broker.greeted).toBe(1)
+    await s.save({ window: 50 })
+    s.settings.window = 50
+    s.hub.broker.endClient(UNIT, 0x8b)
+    expect((await check()).filter((step) => step.state !== 'passed')).toEqual([])
+    await s.up()
+  })
+
+  it.each<[string, (x: Scene) => void, string, RegExp]>([
+    ['a unit that is disabled', (x) => void (x.unit.enabled = false), 'login', /user or password/],
+    ['a clock that is 2 hours ahead', (x) => void (x.hub.skewMs = 7_200_000), 'login', /user or password/],
+    ['a key that was exchanged', rotatedTwice, 'login', /user or password/],
+    ['a topic of events that is not there', (x) => void (x.settings.eventsTopic = 'other'), 'events-topics', /other/],
+    ['a payload beyond the profile', (x) => void (x.settings.profile = { ...x.settings.profile, payloadOctets: 3 }), 'limits', /takes 3/],
+  ])('finds %s at the right step', async (_, spoil, key, says) => {
+    s = await scene('token')
+    s.change()
+    await s.settled()
+    // It is not there when somebody looks why.
+    spoil(s)
+    s.hub.broker.endClient(UNIT, 0x8b)
+    await until(() => s.hub.broker.connections.size === 0, 'it to be gone')
+    const failed = (await check()).find((step) => step.state === 'failed')
+    expect(failed?.key).toBe(key)
+    expect(failed?.failure?.message).toMatch(says)
+    s.hub.skewMs = 0
+  })
+})
