@@ -1,9 +1,26 @@
 import { z } from 'zod'
-import { CertificateFacts, Places } from './credential'
+import { CertificateFacts, Places, TokenUser } from './credential'
 import { Id, Name } from './id'
+import { TokenRecipe } from './token'
 
 /** What a word among what was handed over stands for. */
-export const WordRole = z.enum(['host', 'port', 'scheme', 'path', 'identity', 'user', 'password', 'token', 'shared-key', 'pass-phrase', 'other'])
+export const WordRole = z.enum([
+  'host',
+  'port',
+  'scheme',
+  'path',
+  'identity',
+  'user',
+  'password',
+  'token',
+  'shared-key',
+  'pass-phrase',
+  'events',
+  'events-topic',
+  'events-user',
+  'events-password',
+  'other',
+])
 export type WordRole = z.infer<typeof WordRole>
 
 /** Files and text as somebody handed them over, with pass phrases for what is locked. Nothing of it is kept by looking at it. */
@@ -14,6 +31,7 @@ export const HandedOver = z.object({
     .default([]),
   text: z.string().max(1_000_000, 'At most a million characters').default(''),
   phrases: z.array(z.string().max(1000)).max(20).default([]).describe('Pass phrases; each is tried on all that is locked'),
+  maker: z.object({ user: TokenUser, recipe: TokenRecipe }).optional().describe('How tokens are made from a shared key, where whoever asks knows it'),
   roles: z.record(z.string().max(40), WordRole).default({}).describe('By the id of a word what it stands for, where that was taken wrongly'),
 })
 export type HandedOver = z.infer<typeof HandedOver>
@@ -40,7 +58,7 @@ export type IntakeFinding = z.infer<typeof IntakeFinding>
 /** Something that can be kept as a credential. */
 export const Offer = z.object({
   id: z.string(),
-  kind: z.enum(['certificate', 'authority', 'password']),
+  kind: z.enum(['certificate', 'authority', 'password', 'token']),
   name: z.string().describe('Proposed'),
   facts: CertificateFacts.nullable(),
   user: z.string().nullable(),
@@ -59,6 +77,8 @@ export const TakenIn = z.object({
     scheme: z.string().nullable(),
     path: z.string().nullable(),
     identity: z.string().nullable(),
+    events: z.string().nullable().describe('Where what was taken there can be read back'),
+    eventsTopic: z.string().nullable(),
   }),
   locked: z.boolean().describe('Something asks for a pass phrase'),
 })

@@ -10,7 +10,14 @@ export function standinPorts(base: number) {
     compressor: base + 16,
     /** Of the works stream's two nodes. */
     stream: base + 17,
-    streamSecond: base + 18,
+    streamSecond: base + 29,
+    /** Of the two cloud hubs: where units speak, the registry, and where events can be read back. */
+    tarn: base + 18,
+    tarnRegistry: base + 19,
+    fell: base + 20,
+    fellRegistry: base + 21,
+    tarnEvents: base + 22,
+    fellEvents: base + 23,
     receiver: base + 24,
     objects: base + 25,
     schemas: base + 26,

@@ -6,6 +6,7 @@ import { Broker } from './broker/broker'
 import { Speakers } from './cells/speakers'
 import { CompressorServer } from './compressor/server'
 import { Gate } from './gate'
+import { startHub, type WorksHub } from './hub/works-hub'
 import { KilnServer } from './kiln/server'
 import { FieldServer } from './modbus/server'
 import { worksUnits } from './modbus/units'
@@ -48,6 +49,8 @@ export interface RunningWorks {
   objects: ObjectStoreStandin
   relay: Relay
   schemas: SchemaRegistry
+  tarn: WorksHub
+  fell: WorksHub
   stop(): Promise<void>
 }
 
@@ -119,6 +122,8 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
   const objects = await ObjectStoreStandin.start({ port: ports.objects, tls: { cert, key }, bucket: objectBucket, keys: objectKeys })
   const schemas = await SchemaRegistry.start({ port: ports.schemas, tls: { cert, key }, users: schemaUsers })
   const relay = await Relay.start({ port: ports.relay, group: relayGroup, groupPort: ports.relayGroup, most: KEPT })
+  const tarn = await startHub('token', { hub: ports.tarn, registry: ports.tarnRegistry, events: ports.tarnEvents }, KEPT)
+  const fell = await startHub('certificate', { hub: ports.fell, registry: ports.fellRegistry, events: ports.fellEvents }, KEPT)
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
   const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects, relay, schemas })
   return {
@@ -133,10 +138,14 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
     objects,
     relay,
     schemas,
+    tarn,
+    fell,
     stop: async () => {
       unwatchFile(trustFile)
       await panel.stop()
       await speakers.stop()
+      await fell.stop()
+      await tarn.stop()
       await relay.stop()
       await schemas.stop()
       await objects.stop()

@@ -15,6 +15,7 @@ import { pieces, type Roled, roled } from './pieces'
 import { type Taken, takeIn } from './take-in'
 
 const LOGIN = 'log-in'
+const EVENTS_LOGIN = 'events log-in'
 
 const taken = (handed: HandedOver): Promise<Taken> => takeIn(handedFiles(handed), handed.phrases)
 
@@ -27,8 +28,16 @@ export async function lookAt(handed: HandedOver, known: readonly Pick<Credential
   return {
     pieces: pieces(all, words),
     findings: await findings(all, words, now),
-    offers: (await offered(all, words, now)).map(({ offer }) => ({ ...offer, there: known.find((c) => isSame(c, offer))?.id ?? null })),
-    address: { host: of('host'), port: Number.isInteger(port) ? port : null, scheme: of('scheme'), path: of('path'), identity: of('identity') },
+    offers: (await offered(all, words, handed.maker, now)).map(({ offer }) => ({ ...offer, there: known.find((c) => isSame(c, offer))?.id ?? null })),
+    address: {
+      host: of('host'),
+      port: Number.isInteger(port) ? port : null,
+      scheme: of('scheme'),
+      path: of('path'),
+      identity: of('identity'),
+      events: of('events'),
+      eventsTopic: of('events-topic'),
+    },
     locked: all.locked.length > 0,
   }
 }
@@ -45,11 +54,11 @@ interface Kept {
   draft: object
 }
 
-async function offered({ sorted, links, lists }: Taken, words: readonly Roled[], now: number): Promise<Kept[]> {
+async function offered({ sorted, links, lists }: Taken, words: readonly Roled[], maker: HandedOver['maker'], now: number): Promise<Kept[]> {
   const good = lists.filter(({ list }) => !list.nextUpdate || +list.nextUpdate > now)
   const kits = await Promise.all(sorted.kits.map((kit) => ofKit(kit)))
   const authorities = await Promise.all(sorted.authorities.map((l) => ofAuthority(l, listsUnder(l, good, links))))
-  return [...kits, ...authorities, ...ofLogin(words)]
+  return [...kits, ...authorities, ...ofLogin(words), ...ofKey(words, maker), ...ofEvents(words)]
 }
 
 const pem = (links: readonly Link[]) => links.map((l) => `${l.certificate.toString('pem')}\n`).join('')
@@ -95,7 +104,7 @@ const idOf = (kind: string, facts: CertificateFacts) => `${kind} ${facts.sha256.
 
 /** A log-in, where a password or a token is there; whoever has no user name is known by the client id. */
 function ofLogin(words: readonly Roled[]): Kept[] {
-  const first = (...roles: WordRole[]) => roles.map((role) => words.find((w) => w.role === role)?.value).find((value) => value !== undefined)
+  const first = firstOf(words)
   const secret = first('password', 'token')
   const user = first('user', 'identity')
   if (secret === undefined || user === undefined) return []
@@ -114,10 +123,37 @@ function ofLogin(words: readonly Roled[]): Kept[] {
   return [{ offer, draft: { kind: 'password', user, password: secret } }]
 }
 
+type First = (...roles: WordRole[]) => string | undefined
+const firstOf =
+  (words: readonly Roled[]): First =>
+  (...roles) =>
+    roles.map((role) => words.find((w) => w.role === role)?.value).find((value) => value !== undefined)
+
+/** A shared key, where it is known how tokens are made from it; a password or a token beside it says more. */
+function ofKey(words: readonly Roled[], maker: HandedOver['maker']): Kept[] {
+  const first = firstOf(words)
+  const [key, identity] = [first('shared-key'), first('identity', 'user')]
+  if (!maker || key === undefined || first('password', 'token') !== undefined) return []
+  const host = first('host')
+  const name = `Key of ${identity ?? 'a unit'}${host === undefined ? '' : ` at ${host}`}`.slice(0, 80)
+  const offer: Offer = { id: LOGIN, kind: 'token', name, facts: null, user: maker.user === '' ? null : maker.user, endsAt: null, there: null }
+  return [{ offer, draft: { kind: 'token', user: maker.user, recipe: maker.recipe, key } }]
+}
+
+/** The log-in by which the events can be read. */
+function ofEvents(words: readonly Roled[]): Kept[] {
+  const first = firstOf(words)
+  const [user, password] = [first('events-user'), first('events-password')]
+  if (user === undefined || password === undefined) return []
+  const name = `${user}, for events${first('events') === undefined ? '' : ` at ${first('events')}`}`.slice(0, 80)
+  const offer: Offer = { id: EVENTS_LOGIN, kind: 'password', name, facts: null, user, endsAt: null, there: null }
+  return [{ offer, draft: { kind: 'password', user, password } }]
+}
+
 /** What is to be kept of what was handed over, by the same rules as what is typed: all of it, or a failure that says what is wrong. */
 export async function toKeep(handed: KeepHanded, now = Date.now()): Promise<NewCredential[]> {
   const all = await taken(handed)
-  const offers = await offered(all, roled(all, handed.roles), now)
+  const offers = await offered(all, roled(all, handed.roles), handed.maker, now)
   return Promise.all(
     handed.keep.map(({ id, name }, i) => {
       const kept = offers.find(({ offer }) => offer.id === id)
@@ -136,7 +172,7 @@ export async function toKeep(handed: KeepHanded, now = Date.now()): Promise<NewC
           422,
         )
       }
-      const draft = CredentialDraft.safeParse({ ...kept.draft, name, places: handed.places })
+      const draft = CredentialDraft.safeParse({ ...kept.draft, name, places: kept.offer.id === EVENTS_LOGIN ? [] : handed.places })
       if (!draft.success) throw invalid(draft.error)
       return examineCredential(draft.data)
     }),

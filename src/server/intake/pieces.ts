@@ -13,7 +13,7 @@ const further: Record<Extract<Thing['kind'], 'request' | 'public-key'>, [what: s
   request: ['signing request', 'for an authority; it is of no use to a destination'],
   'public-key': ['public key', 'tells whether a token is signed by its key'],
 }
-const SECRET: readonly WordRole[] = ['password', 'token', 'shared-key', 'pass-phrase']
+const SECRET: readonly WordRole[] = ['password', 'token', 'shared-key', 'pass-phrase', 'events-password']
 
 /** A word in the role that it was given, its own or a corrected one. */
 export interface Roled extends Word {

@@ -267,6 +267,31 @@ Yes. Regards, Odo`
     ],
     ['device id\tkiln-7\nhost name\tbroker.example', { identity: 'kiln-7', host: 'broker.example' }],
     ['key file: /etc/works/kiln.key\nport: none', {}],
+    [
+      'Hub=127.0.0.1;Port=4618;Unit=kiln-edge;UnitKey=c2hhcmVkIGtleSBvZiBraWxuIDc=;Events=127.0.0.1:4622;EventsTopic=tarn-events;EventsUser=events;EventsPassword=clay 9',
+      {
+        host: '127.0.0.1',
+        port: '4618',
+        identity: 'kiln-edge',
+        'shared-key': 'c2hhcmVkIGtleSBvZiBraWxuIDc=',
+        events: '127.0.0.1:4622',
+        'events-topic': 'tarn-events',
+        'events-user': 'events',
+        'events-password': 'clay 9',
+      },
+    ],
+    [
+      '{"host":"10.0.0.7","port":4620,"unit":"press-edge","events":"a:1, b:2","eventsTopic":"fell-events","eventsUser":"u","eventsPassword":"p"}',
+      {
+        host: '10.0.0.7',
+        port: '4620',
+        identity: 'press-edge',
+        events: 'a:1, b:2',
+        'events-topic': 'fell-events',
+        'events-user': 'u',
+        'events-password': 'p',
+      },
+    ],
   ]
   it.each(words)('%s', async (content, expected) => {
     expect((await told([text(content)])).words).toEqual(expected)

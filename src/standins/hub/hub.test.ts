@@ -63,7 +63,7 @@ describe('a hub by token', () => {
     handOut = ((await h.ask('POST', 'units', { name: 'kiln-edge' })).value as { handOut: string }).handOut
   })
   afterAll(() => h.end())
-  const key = () => /UnitKey=(\S+)/.exec(handOut)![1]!
+  const key = () => /UnitKey=([^;\s]+)/.exec(handOut)![1]!
   const token = (o: { until?: number; unit?: string; host?: string; key?: string } = {}) => {
     const { until = Math.floor(Date.now() / 1000) + 60, unit = 'kiln-edge', host = '127.0.0.1' } = o
     const seal = createHmac('sha256', Buffer.from(o.key ?? key(), 'base64'))
@@ -74,7 +74,7 @@ describe('a hub by token', () => {
   const as = (password: string, clientId = 'kiln-edge') => ({ clientId, username: `127.0.0.1/${clientId}`, password })
 
   it('hands out where, who, by which key, and whom to trust; a name is given once', async () => {
-    expect(handOut).toMatch(/^Hub=127\.0\.0\.1;Port=\d+;Unit=kiln-edge;UnitKey=[A-Za-z0-9+/]{43}=\n/)
+    expect(handOut).toMatch(/^Hub=127\.0\.0\.1;Port=\d+;Unit=kiln-edge;UnitKey=[A-Za-z0-9+/]{43}=;Events=\S+\n/)
     expect(handOut).toContain('BEGIN CERTIFICATE')
     expect((await h.ask('POST', 'units', { name: 'kiln-edge' })).status).toBe(409)
     expect(JSON.stringify((await h.ask('GET', 'units')).value)).not.toContain(key())

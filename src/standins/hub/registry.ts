@@ -164,11 +164,12 @@ class Desk {
     const { hub, authority, events } = this.o
     const { host, port } = hub.o
     return [
-      `Hub=${host};Port=${port};Unit=${unit.name};UnitKey=${unit.keys[0]}`,
+      [
+        `Hub=${host};Port=${port};Unit=${unit.name};UnitKey=${unit.keys[0]}`,
+        `Events=${events.servers};EventsTopic=${events.topic};EventsUser=${events.user};EventsPassword=${events.password}`,
+      ].join(';'),
       '',
       authority.root.trim(),
-      '',
-      `Events can be read back from the stream ${events.servers}, topic ${events.topic}.`,
       '',
     ].join('\n')
   }
@@ -186,7 +187,19 @@ class Desk {
     add('root.crt', authority.root)
     add(
       'unit.json',
-      JSON.stringify({ host: hub.o.host, port: hub.o.port, unit: unit.name, events: { servers: events.servers, topic: events.topic } }, null, 2),
+      JSON.stringify(
+        {
+          host: hub.o.host,
+          port: hub.o.port,
+          unit: unit.name,
+          events: events.servers,
+          eventsTopic: events.topic,
+          eventsUser: events.user,
+          eventsPassword: events.password,
+        },
+        null,
+        2,
+      ),
     )
     zip.end()
     res.writeHead(200, { 'content-type': 'application/zip', 'content-disposition': `attachment; filename="${unit.name}.zip"` })

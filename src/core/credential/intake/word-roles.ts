@@ -18,6 +18,7 @@ export function roleOf(name: string): WordRole {
   const words = wordsIn(name)
   const together = words.join('')
   const secret = of(words, 'password', 'passwd', 'pwd', 'pass', 'secret', 'kennwort', 'passwort') || together.endsWith('password')
+  if (of(words, 'events', 'event')) return eventsRole(words, secret)
   if (together.includes('passphrase') || of(words, 'pin') || (secret && of(words, ...FILES) && !of(words, 'access', 'shared'))) return 'pass-phrase'
   if (of(words, 'token', 'jwt', 'bearer', 'authorization', 'sas')) return 'token'
   if (of(words, 'key', 'psk') && !of(words, 'file', 'path', 'name', 'id', 'type', 'public')) return 'shared-key'
@@ -25,7 +26,7 @@ export function roleOf(name: string): WordRole {
   if (of(words, 'user', 'username', 'login', 'account', 'benutzer') && !of(words, 'file')) return 'user'
   if (of(words, 'port')) return 'port'
   if (of(words, 'scheme', 'protocol', 'transport')) return 'scheme'
-  if (of(words, 'client', 'device', 'identity', 'clientid', 'deviceid', 'registration', 'station')) return 'identity'
+  if (of(words, 'client', 'device', 'identity', 'clientid', 'deviceid', 'registration', 'station', 'unit')) return 'identity'
   if (
     of(
       words,
@@ -43,11 +44,20 @@ export function roleOf(name: string): WordRole {
       'fqdn',
       'gateway',
       'bootstrap',
+      'hub',
     )
   )
     return 'host'
   if (of(words, 'path')) return 'path'
   return 'other'
+}
+
+/** Of what is said of the events in which the other side has what it took. */
+function eventsRole(words: readonly string[], secret: boolean): WordRole {
+  if (secret) return 'events-password'
+  if (of(words, 'user', 'username', 'login')) return 'events-user'
+  if (of(words, 'topic', 'stream', 'channel', 'name')) return 'events-topic'
+  return words.length === 1 || of(words, 'server', 'servers', 'host', 'endpoint', 'address', 'bootstrap', 'url') ? 'events' : 'other'
 }
 
 /** What people call each role, in the order in which they are offered. */
@@ -62,5 +72,9 @@ export const roleWords: Readonly<Record<WordRole, string>> = {
   token: 'token',
   'shared-key': 'shared key',
   'pass-phrase': 'pass phrase',
+  events: 'servers of events',
+  'events-topic': 'topic of events',
+  'events-user': 'user for events',
+  'events-password': 'password for events',
   other: 'not known',
 }

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
-import type { Offer, TakenIn } from '~/contract/intake'
+import type { HandedOver, Offer, TakenIn } from '~/contract/intake'
 import { Button } from '~/ui/Button'
 import { PasswordField } from '~/ui/Field'
 import { Form } from '~/ui/Form'
@@ -21,15 +21,22 @@ interface Props {
   /** What was dropped or pasted already. */
   begun?: Begun
   onClose(): void
-  /** What was kept, and the address that stood with it. */
-  onKept(kept: Credential[], address: TakenIn['address']): void
+  /** How tokens are made from a shared key, where that is known. */
+  maker?: HandedOver['maker']
+  /** What was kept, and the address that stood with it; `ofEvents`: the log-in among them by which events are read. */
+  onKept(kept: Credential[], address: TakenIn['address'], ofEvents: string | null): void
 }
 
-export const offerWords: Record<Offer['kind'], string> = { certificate: 'certificate with its key', authority: 'authority', password: 'log-in' }
+export const offerWords: Record<Offer['kind'], string> = {
+  certificate: 'certificate with its key',
+  authority: 'authority',
+  password: 'log-in',
+  token: 'key for tokens',
+}
 
 /** Takes in whatever somebody was handed, shows what was found in it, and keeps of that what is chosen. */
-export function TakeIn({ fills, begun = {}, onClose, onKept }: Props) {
-  const handed = useHanded(begun)
+export function TakeIn({ fills, begun = {}, maker, onClose, onKept }: Props) {
+  const handed = useHanded(begun, maker)
   const { taken, failure, busy, anything } = handed
   const [names, setNames] = useState<Readonly<Record<string, string>>>({})
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
@@ -50,7 +57,8 @@ export function TakeIn({ fills, begun = {}, onClose, onKept }: Props) {
       const kept = keep.length > 0 ? await call('keepHanded', { body }) : []
       await refresh('listCredentials')
       if (kept.length > 0) toast.success(kept.length === 1 ? `${kept[0]!.name} is kept` : `${kept.length} credentials are kept`)
-      onKept([...kept, ...there], taken!.address)
+      const ofEvents = kept[keep.findIndex((k) => k.id === 'events log-in')]?.id ?? null
+      onKept([...kept, ...there], taken!.address, ofEvents)
     })
   return (
     <Modal

@@ -1,7 +1,16 @@
 import { describe, expect, it } from 'vitest'
 import { brokerAt, type HandedAddress, hostAt, placeFor, webAt } from './addresses'
 
-const at = (part: Partial<HandedAddress>): HandedAddress => ({ host: 'hub.example', port: null, scheme: null, path: null, identity: null, ...part })
+const at = (part: Partial<HandedAddress>): HandedAddress => ({
+  host: 'hub.example',
+  port: null,
+  scheme: null,
+  path: null,
+  identity: null,
+  events: null,
+  eventsTopic: null,
+  ...part,
+})
 
 describe('an address that somebody was handed', () => {
   it('of a broker is protected unless it says otherwise', () => {

@@ -19,7 +19,7 @@ export interface Begun {
 }
 
 /** What somebody hands over in this sheet, and what was made of it: looked at anew whenever it changes, nothing of it kept by that. */
-export function useHanded(begun: Begun = {}) {
+export function useHanded(begun: Begun = {}, maker?: HandedOver['maker']) {
   const [files, setFiles] = useState<readonly HandedFile[]>([])
   const [text, setText] = useState(begun.text ?? '')
   const [phrases, setPhrases] = useState<readonly string[]>([])
@@ -31,7 +31,7 @@ export function useHanded(begun: Begun = {}) {
   const round = useRef(0)
   const anything = files.length > 0 || text.trim() !== ''
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: each try looks at the same once more
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each try looks at the same once more; how tokens are made stays while the sheet is open
   useEffect(() => {
     const mine = ++round.current
     if (!anything) {
@@ -43,7 +43,7 @@ export function useHanded(begun: Begun = {}) {
     setBusy(true)
     const timer = setTimeout(async () => {
       try {
-        const found = await call('lookAtHanded', { body: { files: [...files], text, phrases: [...phrases], roles } })
+        const found = await call('lookAtHanded', { body: { files: [...files], text, phrases: [...phrases], roles, ...(maker && { maker }) } })
         if (mine !== round.current) return
         setTaken(found)
         setFailure(null)
@@ -69,7 +69,7 @@ export function useHanded(begun: Begun = {}) {
   }
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the sheet opens
   useEffect(() => void add(begun.files), [])
-  const handed: HandedOver = { files: [...files], text, phrases: [...phrases], roles }
+  const handed: HandedOver = { files: [...files], text, phrases: [...phrases], roles, ...(maker && { maker }) }
   return {
     ...{ handed, taken, failure, busy, anything, add, setText },
     /** Counts what was looked at: another number, other things. */

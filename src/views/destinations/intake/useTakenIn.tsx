@@ -2,6 +2,7 @@ import { PackageOpen } from 'lucide-react'
 import { type ClipboardEvent, type ReactNode, useState } from 'react'
 import type { FieldValues, UseFormReturn } from 'react-hook-form'
 import type { Credential } from '~/contract/credential'
+import type { HandedOver } from '~/contract/intake'
 import { Button } from '~/ui/Button'
 import { useMay } from '../../app/caller'
 import type { HandedAddress } from './addresses'
@@ -11,7 +12,9 @@ import type { Begun } from './useHanded'
 
 interface Fills {
   /** What follows from an address, by the fields of the form. */
-  filled?: ((address: HandedAddress) => object) | undefined
+  filled?: ((address: HandedAddress, eventsLogIn: boolean) => object) | undefined
+  /** How tokens are made from a shared key, by what the form says. */
+  maker?: ((settings: never) => HandedOver['maker']) | undefined
   /** Fields that hold a credential: which kinds each takes. */
   credentials: Readonly<Record<string, readonly Credential['kind'][]>>
 }
@@ -30,14 +33,15 @@ export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): Taken
   const mayKeep = useMay('administrator')
   const [begun, setBegun] = useState<Begun | null>(null)
   const [filled, setFilled] = useState(false)
-  const fill = (kept: readonly Credential[], address: HandedAddress) => {
+  const fill = (kept: readonly Credential[], address: HandedAddress, ofEvents: string | null) => {
     const put = (field: string, value: unknown) => form.setValue(`settings.${field}`, value, { shouldValidate: true, shouldDirty: true })
-    for (const [field, value] of Object.entries(view.filled?.(address) ?? {})) put(field, value)
+    for (const [field, value] of Object.entries(view.filled?.(address, ofEvents !== null) ?? {})) put(field, value)
     for (const [field, fits] of Object.entries(view.credentials)) {
-      const one = fits.flatMap((fit) => kept.filter((c) => c.kind === fit))[0]
+      const one = fits.flatMap((fit) => kept.filter((c) => c.kind === fit && c.id !== ofEvents))[0]
       // The witness and a proxy have log-ins of their own, which are seldom in the same hand.
       if (one && !/^(?:witness|proxy)/.test(field)) put(field, one.id)
     }
+    if (ofEvents !== null && 'witnessCredentialId' in view.credentials) put('witnessCredentialId', ofEvents)
     setFilled(true)
     setBegun(null)
   }
@@ -59,6 +63,8 @@ export function useTakenIn(form: UseFormReturn<FieldValues>, view: Fills): Taken
         {mayKeep && <p className="mt-1 text-xs text-muted">Or drop it anywhere on this form, or paste it.</p>}
       </>
     ),
-    dialog: begun && <TakeIn fills begun={begun} onClose={() => setBegun(null)} onKept={fill} />,
+    dialog: begun && (
+      <TakeIn fills begun={begun} maker={view.maker?.(form.getValues('settings') as never)} onClose={() => setBegun(null)} onKept={fill} />
+    ),
   }
 }

@@ -49,11 +49,15 @@ export const hub: KindView<'hub'> = {
   warning: () => null,
   hides: (s) => [...(s.witness ? [] : ofEvents), ...(s.eventsTls ? [] : ['eventsAuthorityId']), ...(s.proxy === '' ? ['proxyCredentialId'] : [])],
   witnessed: (s) => s.witness,
-  filled: ({ host, port, identity }) => ({
+  filled: ({ host, port, identity, events, eventsTopic }, eventsLogIn) => ({
     ...(host !== null && { host }),
     ...(port !== null && { port }),
     ...(identity !== null && { unit: identity }),
+    ...(events !== null && { eventsServers: events }),
+    ...(eventsTopic !== null && { eventsTopic }),
+    ...(eventsLogIn && { eventsMechanism: 'SCRAM-SHA-256' as const }),
   }),
+  maker: ({ profile: { token, user } }) => (token ? { user, recipe: token } : undefined),
   Beside: ({ settings, set }) => (
     <>
       <Heading>Hub profile</Heading>

@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react'
 import type { CredentialDraft } from '~/contract/credential'
 import type { DestinationKind, DestinationSettings } from '~/contract/destination'
+import type { HandedOver } from '~/contract/intake'
 import type { HandedAddress } from '../intake/addresses'
 
 /** All that pages need to know of a kind of destination. Adding a kind adds one of these, and its line in the registry. */
@@ -23,7 +24,9 @@ export interface KindView<K extends DestinationKind> {
   /** Whether what is sent there is read back. */
   witnessed(settings: DestinationSettings[K]): boolean
   /** What follows from an address that somebody was handed; absent: nothing. */
-  filled?(address: HandedAddress): Partial<DestinationSettings[K]>
+  filled?(address: HandedAddress, eventsLogIn: boolean): Partial<DestinationSettings[K]>
+  /** How tokens are made from a shared key that somebody was handed; absent: that is not known here. */
+  maker?(settings: DestinationSettings[K]): HandedOver['maker']
   /** What stands beside its form, under the check. */
   Beside?(props: { settings: DestinationSettings[K]; set(field: keyof DestinationSettings[K] & string, value: unknown): void }): ReactNode
   /** Settings of the sender in a few lines of facts; `credential` says what stands under an id, null: it is not to be seen. */
