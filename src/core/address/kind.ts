@@ -97,6 +97,8 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   identity?(settings: DestinationSettings[K], witness: boolean): string
   /** Everywhere a secret of it is sent to: scheme, host and port. */
   reached(settings: DestinationSettings[K]): string[]
+  /** What cannot be used of its settings beyond what their schema says, by field; absent: nothing. */
+  settingsProblems?(settings: DestinationSettings[K]): Record<string, string>
   /** Where the log-in of the witness is sent to, where that is elsewhere. */
   witnessReached?(settings: DestinationSettings[K]): string[]
   /** Payloads may begin there with the number of their schema in a registry. */

@@ -1,5 +1,5 @@
-import type { Destination } from '~/contract/destination'
-import { fail } from '~/contract/failure'
+import type { Destination, DestinationDraft } from '~/contract/destination'
+import { FailureError, fail } from '~/contract/failure'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import type { Source } from '~/contract/source'
@@ -108,6 +108,14 @@ async function application() {
   return { thumbprint: sha1, certificate: own.certificate, subject, uri: names.find((n) => n.startsWith('urn:')) ?? '', notBefore, notAfter }
 }
 
+/** Refuses settings that their schema lets through and that mean nothing, by field. */
+function demandSound({ kind, settings }: Pick<DestinationDraft, 'kind' | 'settings'>): void {
+  const fields = kindOf({ kind }).settingsProblems?.(settings) ?? {}
+  const [first] = Object.values(fields)
+  if (first === undefined) return
+  throw new FailureError({ code: 'destination.settings', message: first, hint: 'Correct the settings', where: 'destination', fields }, 422)
+}
+
 export const configurationHandlers: Pick<Handlers, Keys> = {
   listSources: () => listSources(database()),
   addSource: async ({ body, caller }) => {
@@ -146,10 +154,12 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   application,
   listDestinations: () => listDestinations(database()),
   addDestination: async ({ body, caller }) => {
+    demandSound(body)
     await mayGoThere(caller, destinationUses(body), true)
     return addDestination(database(), body)
   },
   changeDestination: async ({ params, body, query, caller }) => {
+    demandSound(body)
     await mayGoThere(caller, destinationUses(body), true)
     return changeDestination(database(), params.id!, body, query.version)
   },
@@ -157,6 +167,7 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   listAsides: ({ params }) => listAsides(database(), params.id!),
   removeAsides: ({ params }) => removeAsides(database(), params.id!),
   checkDestination: async ({ body, request, caller }) => {
+    demandSound(body)
     await mayGoThere(caller, destinationUses(body), false)
     const answer = await steps('/destinations/check', body, { request, caller })
     await checked(caller, 'destination', body, kindOf(body).reached(body.settings).join(', '))

@@ -24,7 +24,15 @@ const whole = () =>
 describe('what is told of what was handed over', () => {
   it('names, dates and addresses, and nothing that is secret', async () => {
     const told = await lookAt(whole(), [], NOW)
-    expect(told.address).toEqual({ host: 'broker.varnmoor.example', port: 8884, scheme: 'mqtts', path: null, identity: null, events: null, eventsTopic: null })
+    expect(told.address).toEqual({
+      host: 'broker.varnmoor.example',
+      port: 8884,
+      scheme: 'mqtts',
+      path: null,
+      identity: null,
+      events: null,
+      eventsTopic: null,
+    })
     expect(told.offers.map(({ kind, name, user }) => [kind, name, user])).toEqual([
       ['certificate', 'kiln-7', null],
       ['authority', 'works-root', null],

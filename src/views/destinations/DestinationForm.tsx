@@ -107,13 +107,13 @@ function KindForm({
         hide={(field) => hides.includes(field)}
         folded={view.folded ?? []}
       >
-        <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
         {Beside && (
           <Beside
             settings={watch('settings') as never}
             set={(field, value) => form.setValue(`settings.${field}`, value, { shouldValidate: true, shouldDirty: true })}
           />
         )}
+        <CheckPanel check={check} onRun={() => void runCheck()} before={view.check} />
         <Heading>Credentials</Heading>
         <p className="mb-2 text-muted">
           Certificates and log-ins are kept apart from destinations.{' '}

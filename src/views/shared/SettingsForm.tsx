@@ -29,6 +29,8 @@ interface Props {
   after?: Record<string, ReactNode>
   /** Groups that few need: they show their name only, as long as all in them is as usual. */
   folded?: readonly string[]
+  /** What is wrong by field, where whoever asks finds it out. */
+  errors?: Readonly<Record<string, string>>
 }
 
 function errorAt(errors: unknown, path: string): string | undefined {
@@ -57,13 +59,13 @@ interface Drawn {
 }
 
 /** Draws a form from a settings schema: labels, help, units and groups stand in its metadata. */
-export function SettingsForm({ schema, path, form, options = {}, hide, after = {}, folded = [] }: Props) {
+export function SettingsForm({ schema, path, form, options = {}, hide, after = {}, folded = [], errors = {} }: Props) {
   const { watch, formState } = form
   const drawn = Object.entries(schema.shape).flatMap(([key, type]): Drawn[] => {
     const meta = ((type as z.ZodType).meta() ?? {}) as Meta
     if (!meta.label || hide?.(key)) return []
     const name = `${path}.${key}`
-    const error = errorAt(formState.errors, name)
+    const error = errors[key] ?? errorAt(formState.errors, name)
     const unusual = folded.includes(meta.group ?? '') && (watch(name) ?? usual(type as z.ZodType)) !== usual(type as z.ZodType)
     const field = (
       <Fragment key={key}>

@@ -3,7 +3,7 @@ import { proxyUses } from '~/contract/broker-reach'
 import { brokerPlace, nodePlace, serversOf } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import { assurances } from '../../delivery/envelope'
-import { filledFor } from '../../hub/profile'
+import { filledFor, profileProblems } from '../../hub/profile'
 import { qosOf } from '../../mqtt/qos'
 import { finding } from '../finding'
 import type { AddressKind } from '../kind'
@@ -59,6 +59,8 @@ export const hubAddress: AddressKind<'hub'> = {
   reached: ({ host, port }) => [brokerPlace({ host, port, tls: true })],
   furtherCredentials: ['eventsAuthorityId', 'proxyCredentialId'],
   furtherUses: proxyUses,
+  settingsProblems: ({ profile }) =>
+    Object.fromEntries(Object.entries(profileProblems(profile)).map(([field, problem]) => [`settings.profile.${field}`, problem])),
   witnessReached: ({ eventsServers, eventsTls }) => (serversOf(eventsServers) ?? []).map((one) => nodePlace(eventsTls, one)),
   narrows: () => null,
   summary: ({ qos, headers }: HubAddress) =>

@@ -1,14 +1,17 @@
+import { useState } from 'react'
+import type { HubSettings } from '~/contract/destinations/hub'
 import type { HubProfile } from '~/contract/hub-profile'
-import { filledFor, topicWriter } from '~/core/hub/profile'
+import { topicWriter } from '~/core/hub/profile'
 import { shippedProfiles } from '~/core/hub/shipped'
+import { Button } from '~/ui/Button'
 import { SelectField } from '~/ui/Field'
 import { Fact, Heading } from '~/ui/Notes'
+import { EditProfile } from '../hub/EditProfile'
+import { ProfileView } from '../hub/ProfileView'
 import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
 const ofEvents = ['eventsServers', 'eventsTopic', 'eventsTls', 'eventsAuthorityId', 'eventsMechanism', 'witnessCredentialId', 'lateS']
-const logIns = { token: 'a token from a key', certificate: 'a certificate', password: 'a user and password' } as const
-
 export const hub: KindView<'hub'> = {
   label: 'Cloud hub',
   example: 'Tarn hub',
@@ -58,21 +61,7 @@ export const hub: KindView<'hub'> = {
     ...(eventsLogIn && { eventsMechanism: 'SCRAM-SHA-256' as const }),
   }),
   maker: ({ profile: { token, user } }) => (token ? { user, recipe: token } : undefined),
-  Beside: ({ settings, set }) => (
-    <>
-      <Heading>Hub profile</Heading>
-      <SelectField
-        label="Profile"
-        value={settings.profile.name}
-        onChange={(e) => set('profile', shippedProfiles.find((p) => p.name === e.target.value) ?? settings.profile)}
-      >
-        {[...new Set([settings.profile.name, ...shippedProfiles.map((p) => p.name)])].map((name) => (
-          <option key={name}>{name}</option>
-        ))}
-      </SelectField>
-      <ProfileView profile={settings.profile} host={settings.host} port={settings.port} unit={settings.unit} />
-    </>
-  ),
+  Beside: ProfileChoice,
   SenderFacts: ({ settings: s, credential }) => (
     <>
       <Fact name="Profile">{s.profile.name}</Fact>
@@ -92,32 +81,40 @@ export const hub: KindView<'hub'> = {
   ),
 }
 
-const EXAMPLE = [
-  ['embrik-id', '5e1a364b.1.7'],
-  ['content-type', 'application/json'],
-] as const
-
-/** What a profile gives for this unit, or one that is made up. */
-function ProfileView({ profile, ...typed }: { profile: HubProfile; host: string; port: number; unit: string }) {
-  const of = { host: typed.host || 'hub.example', port: typed.port || profile.port, unit: typed.unit || 'kiln-edge' }
-  const place = profile.oneLevel ? 'zone-1' : 'firing/zone-1'
+/** Which profile the hub is spoken to by, what it gives, and the way to change it. */
+function ProfileChoice({ settings, set }: { settings: HubSettings; set(field: 'profile' | 'port', value: unknown): void }) {
+  const [editing, setEditing] = useState(false)
+  const { profile } = settings
+  const take = (next: HubProfile) => {
+    set('profile', next)
+    // Where nobody said otherwise.
+    if (settings.host === '') set('port', next.port)
+  }
   return (
-    <section aria-label="What the profile gives">
-      {profile.about && <p className="py-1 text-muted">{profile.about}</p>}
-      <Fact name="Client id">{filledFor(profile.clientId, of)}</Fact>
-      <Fact name="Log-in by" mono={false}>
-        {logIns[profile.logInBy]}
-      </Fact>
-      <div className="py-1">
-        <span className="text-muted">Topic of a message to {place}</span>
-        <code className="mt-0.5 block rounded-sm bg-well px-2 py-1 font-mono text-[12px] break-all">
-          {topicWriter(profile, of)(place, profile.properties === 'topic' ? EXAMPLE : [])}
-        </code>
+    <>
+      <Heading>Hub profile</Heading>
+      <SelectField label="Profile" value={profile.name} onChange={(e) => take(shippedProfiles.find((p) => p.name === e.target.value) ?? profile)}>
+        {[...new Set([profile.name, ...shippedProfiles.map((p) => p.name)])].map((name) => (
+          <option key={name}>{name}</option>
+        ))}
+      </SelectField>
+      <ProfileView profile={profile} typed={settings} />
+      <div className="mt-2 mb-3">
+        <Button small onClick={() => setEditing(true)}>
+          Edit profile
+        </Button>
       </div>
-      <Fact name="QoS">up to {profile.qosMost}</Fact>
-      {profile.payloadOctets !== null && <Fact name="Payload">up to {profile.payloadOctets} octets</Fact>}
-      {profile.perSecond !== null && <Fact name="A second">up to {profile.perSecond}</Fact>}
-      {profile.perDay !== null && <Fact name="A day">up to {profile.perDay}</Fact>}
-    </section>
+      {editing && (
+        <EditProfile
+          profile={profile}
+          typed={settings}
+          onClose={() => setEditing(false)}
+          onSave={(next) => {
+            take(next)
+            setEditing(false)
+          }}
+        />
+      )}
+    </>
   )
 }

@@ -27,7 +27,7 @@ export interface KindView<K extends DestinationKind> {
   filled?(address: HandedAddress, eventsLogIn: boolean): Partial<DestinationSettings[K]>
   /** How tokens are made from a shared key that somebody was handed; absent: that is not known here. */
   maker?(settings: DestinationSettings[K]): HandedOver['maker']
-  /** What stands beside its form, under the check. */
+  /** What stands beside its form, over the check. */
   Beside?(props: { settings: DestinationSettings[K]; set(field: keyof DestinationSettings[K] & string, value: unknown): void }): ReactNode
   /** Settings of the sender in a few lines of facts; `credential` says what stands under an id, null: it is not to be seen. */
   SenderFacts(props: FactsProps<K>): ReactNode
