@@ -43,6 +43,8 @@ it.each<[object, string, RegExp]>([
   [{ protocol: '3.1.1' }, 'properties', /3\.1\.1 has nothing beside/],
   [{ clientId: '{place}' }, 'clientId', /\{place\} is not known/],
   [{ logInBy: 'token' }, 'logInBy', /How are tokens made/],
+  [{ properties: 'none' }, 'placeHeader', /known by place and payload/],
+  [{ idHeader: '' }, 'idHeader', /By what are messages known/],
   [{ token: { form: 'hmac', signed: '{x}', token: '{signature}' } }, 'token.signed', /\{x\} is not known/],
 ])('%j is no use: %s', (more, field, says) => {
   expect(profileProblems(profile(more))[field]).toMatch(says)

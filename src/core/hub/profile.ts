@@ -54,6 +54,9 @@ export function profileProblems(profile: HubProfile): Record<string, string> {
   if (profile.properties !== 'topic' && says) out.properties ??= '{properties} stands in the topic'
   if (profile.properties === 'user' && profile.protocol !== '5') out.properties ??= 'MQTT 3.1.1 has nothing beside a payload'
   if (/[+#]/.test(profile.topic.replace(/\{[^{}]*\}/g, ''))) out.topic ??= 'A wildcard may not stand in a topic'
+  if (profile.readBack === 'stream' && profile.properties === 'none' && profile.placeHeader === '')
+    out.placeHeader ??= 'Without properties messages are known by place and payload: where does an event tell the place?'
+  if (profile.readBack === 'stream' && profile.properties !== 'none' && profile.idHeader === '') out.idHeader ??= 'By what are messages known in the events?'
   if (profile.logInBy === 'token' && !profile.token) out.logInBy ??= 'How are tokens made?'
   if (profile.token)
     for (const [field, problem] of Object.entries(recipeProblems(profile.token, profile.user))) out[field.replace('recipe.', 'token.')] ??= problem

@@ -14,6 +14,11 @@ export function mqttFailure(e: unknown, a: Pick<MqttAccess, 'host' | 'port' | 'c
     ECONNREFUSED: ['port.refused', `Nothing listens on port ${a.port} of ${a.host}`, 'Check the port, and that the broker is running'],
     ENOTFOUND: ['name.unknown', `The name ${a.host} cannot be resolved`, 'Check the spelling, or use the IP address'],
     ETIMEDOUT: ['port.silent', `No answer from ${a.host}:${a.port}`, 'A firewall may be in between'],
+    ERR_OSSL_X509_KEY_VALUES_MISMATCH: [
+      'tls.key',
+      'The key does not belong to the client certificate',
+      'Two files were mixed up: replace the credential with the pair that was made together',
+    ],
     ERR_SSL_WRONG_VERSION_NUMBER: ['tls.none', 'The port does not speak TLS', 'Switch TLS off, or take the TLS port (often 8883)'],
     EPROTO: ['tls.none', 'The port does not speak TLS as expected', 'Check port and TLS'],
     EPROTOCOL: [
