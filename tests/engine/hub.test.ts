@@ -329,6 +329,7 @@ describe('its check', () => {
     const failed = (await check()).find((step) => step.state === 'failed')
     expect(failed?.key).toBe(key)
     expect(failed?.failure?.message).toMatch(says)
+    if (key === 'login') expect(failed?.failure?.hint).toMatch(/clock is off by minutes: it is \d{4}-.* UTC here/)
     s.hub.skewMs = 0
   })
 })

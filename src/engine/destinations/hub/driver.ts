@@ -3,6 +3,7 @@ import type { CheckStep, Failure } from '~/contract/failure'
 import { unpackProperties } from '~/core/delivery/properties'
 import { beyondProfile } from '~/core/hub/profile'
 import { qosOf } from '~/core/mqtt/qos'
+import { realClock } from '../../clock/real-clock'
 import type { DestinationDriver, DestinationTarget, Planned } from '../driver'
 import { checkMqtt } from '../mqtt/check'
 import { mqttDriver } from '../mqtt/driver'
@@ -43,11 +44,12 @@ export const hubDriver: DestinationDriver<'hub'> = {
 /** As a broker, without messages of its own: a hub would count them. Then what publications send, and the events. */
 async function* checkHub(target: Target, planned: Planned): AsyncGenerator<CheckStep> {
   let failed = false
+  const byToken = target.settings.profile.logInBy === 'token'
   // Under its own name, as hubs want it.
   const itself = { connected: planned.connected ?? false }
   for await (const step of checkMqtt(asBroker(target), { filters: [], sends: [], others: [] }, itself)) {
     failed ||= step.state === 'failed'
-    yield step
+    yield byToken && step.key === 'login' ? withClock(step) : step
   }
   const limits = { key: 'limits', label: 'What it takes', ms: null }
   const beyond = failed ? null : beyondOf(target, planned)
@@ -64,6 +66,14 @@ async function* checkHub(target: Target, planned: Planned): AsyncGenerator<Check
     if (!failed) yield step.failure ? { ...named, failure: { ...step.failure, where: 'witness' as const } } : named
     else if (step.state !== 'running') yield { ...named, state: 'skipped', detail: 'not tried', failure: undefined }
   }
+}
+
+/** Hubs most often do not tell why they refuse a token: a clock that is off looks like a wrong key. */
+function withClock(step: CheckStep): CheckStep {
+  if (!step.failure) return step
+  const now = new Date(realClock.wall()).toISOString().slice(0, 19).replace('T', ' ')
+  const hint = `${step.failure.hint}. Hubs say the same when a clock is off by minutes: it is ${now} UTC here`
+  return { ...step, failure: { ...step.failure, hint } }
 }
 
 /** The first publication of which the hub would not take a message. */
