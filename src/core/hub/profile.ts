@@ -56,7 +56,8 @@ export function profileProblems(profile: HubProfile): Record<string, string> {
   if (/[+#]/.test(profile.topic.replace(/\{[^{}]*\}/g, ''))) out.topic ??= 'A wildcard may not stand in a topic'
   if (profile.readBack === 'stream' && profile.properties === 'none' && profile.placeHeader === '')
     out.placeHeader ??= 'Without properties messages are known by place and payload: where does an event tell the place?'
-  if (profile.readBack === 'stream' && profile.properties !== 'none' && profile.idHeader === '') out.idHeader ??= 'By what are messages known in the events?'
+  if (profile.readBack === 'stream' && profile.properties !== 'none' && profile.idHeader === '')
+    out.idHeader ??= 'By what are messages known in the events?'
   if (profile.logInBy === 'token' && !profile.token) out.logInBy ??= 'How are tokens made?'
   if (profile.token)
     for (const [field, problem] of Object.entries(recipeProblems(profile.token, profile.user))) out[field.replace('recipe.', 'token.')] ??= problem

@@ -69,7 +69,8 @@ export function tokenWords({ algorithm, subject, audience, endsAt }: TokenFacts)
   return parts.filter(Boolean).join(', ')
 }
 
-const momentOf = (at: number): string => `${new Date(at).toISOString().slice(0, 16).replace('T', ' ')} UTC`
+/** A moment for people, to the minute: epoch ms. */
+export const momentOf = (at: number): string => `${new Date(at).toISOString().slice(0, 16).replace('T', ' ')} UTC`
 
 /** A host in an audience, which may be a whole address; null: it is no address at all. */
 function hostIn(audience: string): string | null {

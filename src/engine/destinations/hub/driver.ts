@@ -1,5 +1,6 @@
 import { isDeepStrictEqual } from 'node:util'
 import type { CheckStep, Failure } from '~/contract/failure'
+import { momentOf } from '~/core/credential/intake/token'
 import { unpackProperties } from '~/core/delivery/properties'
 import { beyondProfile } from '~/core/hub/profile'
 import { qosOf } from '~/core/mqtt/qos'
@@ -71,8 +72,7 @@ async function* checkHub(target: Target, planned: Planned): AsyncGenerator<Check
 /** Hubs most often do not tell why they refuse a token: a clock that is off looks like a wrong key. */
 function withClock(step: CheckStep): CheckStep {
   if (!step.failure) return step
-  const now = new Date(realClock.wall()).toISOString().slice(0, 19).replace('T', ' ')
-  const hint = `${step.failure.hint}. Hubs say the same when a clock is off by minutes: it is ${now} UTC here`
+  const hint = `${step.failure.hint}. Hubs say the same when a clock is off by minutes: it is ${momentOf(realClock.wall())} here`
   return { ...step, failure: { ...step.failure, hint } }
 }
 
