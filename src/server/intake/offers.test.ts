@@ -78,7 +78,7 @@ describe('what is told of what was handed over', () => {
     expect(told.pieces).toMatchObject([{ state: 'broken', detail: expect.stringContaining('takes too long') }])
   })
 
-  it('all that is locked is paid from one purse, in whatever order it stands', async () => {
+  it('all that is locked is paid from one purse, in whatever order it stands', { timeout: 60_000 }, async () => {
     m.openssl('pkcs8', '-topk8', '-v2', 'aes-256-cbc', '-iter', '1500000', '-passout', 'pass:glaze', '-in', 'kiln-7.key', '-out', 'dear.pem')
     const files = Object.fromEntries(Array.from({ length: 6 }, (_, i) => [`${i}.pem`, m.text('dear.pem')]))
     const told = await lookAt(handed(files, { phrases: ['slip'] }), [], NOW)
