@@ -44,6 +44,7 @@ beforeAll(async () => {
   m.certificate('nameless', { by: 'works-root', extensions: 'basicConstraints=CA:FALSE' })
   m.certificate('client-only', { by: 'works-root', extensions: SERVER.replace('serverAuth', 'clientAuth') })
   m.certificate('sha1', { by: 'works-root', extensions: SERVER, digest: 'sha1' })
+  m.certificate('rsa1024', { by: 'works-root', extensions: SERVER, key: ['-algorithm', 'RSA', '-pkeyopt', 'rsa_keygen_bits:1024'] })
   m.certificate('other-root', { extensions: 'basicConstraints=critical,CA:TRUE' })
   m.certificate('alone', { extensions: SERVER })
   m.certificate('embrik', { by: 'works-root', extensions: 'basicConstraints=CA:FALSE\nextendedKeyUsage=clientAuth' })
@@ -148,6 +149,7 @@ const brokers: Case[] = [
   ['a certificate that signed itself', () => at(of('alone')), 'tls', 'tls.authority', /signed itself/],
   ['a certificate for clients', () => at(of('client-only')), 'tls', 'tls.purpose', /may not be used by a server/],
   ['a signature by SHA-1', () => at({ ...of('sha1'), ciphers: 'DEFAULT@SECLEVEL=0' }), 'tls', 'tls.weak', /too weak/],
+  ['a key of 1,024 bits', () => at({ ...of('rsa1024'), ciphers: 'DEFAULT@SECLEVEL=0' }), 'tls', 'tls.weak', /too weak/],
   [
     'a certificate that was taken back',
     async () => ({ ...(await at(of('direct'))), authority: authority(m.text('works-root.crt') + m.text('revoked.crl')) }),

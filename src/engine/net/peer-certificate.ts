@@ -1,4 +1,4 @@
-import type { SecureContextOptions } from 'node:tls'
+import { DEFAULT_CIPHERS, type SecureContextOptions } from 'node:tls'
 import type { Failure } from '~/contract/failure'
 import { wordsOf } from '../log'
 
@@ -8,11 +8,14 @@ const LISTS = /-----BEGIN X509 CRL-----[\s\S]*?-----END X509 CRL-----/g
  * What is trusted where a connection is made, of an authority's PEM text (null: what this machine trusts): its certificates, and the
  * revocation lists that stand with them, without which nothing is accepted then (RFC 5280 6.3).
  */
-export function trusted(pem: string | null | undefined): Pick<SecureContextOptions, 'ca' | 'crl'> {
+export function trusted(pem: string | null | undefined): Pick<SecureContextOptions, 'ca' | 'crl' | 'ciphers'> {
   if (!pem) return {}
   const lists = pem.match(LISTS)
-  return lists ? { ca: pem.replace(LISTS, ''), crl: lists } : { ca: pem }
+  return { ciphers: STRONG, ...(lists ? { ca: pem.replace(LISTS, ''), crl: lists } : { ca: pem }) }
 }
+
+/** As Node chooses, but keys of less than 112 bits of strength count for nothing: RSA under 2,048 bits (SSL_CTX_set_security_level(3)). */
+const STRONG = `${DEFAULT_CIPHERS}:@SECLEVEL=2`
 
 type Words = readonly [code: string, message: (whose: string) => string, hint: string]
 
