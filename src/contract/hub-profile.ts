@@ -60,6 +60,16 @@ export const HubProfile = z.object({
     .boolean()
     .default(false)
     .meta({ label: 'Places are declared', help: 'The hub takes only those that somebody declared there', group: 'Messages' }),
+  downFilter: Template.default('').meta({
+    label: 'Listens to',
+    help: 'Where the hub hands down desired state and commands; empty: nowhere',
+    group: 'From the hub',
+  }),
+  answerTopic: Template.default('').meta({
+    label: 'Answers to',
+    help: '{topic} is the last part of where it came; empty: no answer',
+    group: 'From the hub',
+  }),
   qosMost: z.enum(['0', '1', '2']).default('1').meta({ label: 'QoS up to', group: 'Limits' }),
   payloadOctets: count(268_435_455).default(null).meta({ label: 'Payload up to', unit: 'octets', group: 'Limits' }),
   perSecond: count(100_000).default(null).meta({ label: 'Messages a second', group: 'Limits' }),

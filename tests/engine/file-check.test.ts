@@ -166,6 +166,7 @@ async function sent(t: FileTarget, topic = 'kiln/zone-1', during: () => void = (
     durable: (then) => then(),
     wall: () => Date.now(),
     waits: () => undefined,
+    asked: () => undefined,
     mayGoOut: () => true,
     doneLately: () => [],
     anew: () => undefined,

@@ -16,6 +16,7 @@ const sink = {
   durable: (then: () => void) => then(),
   wall: () => Date.now(),
   waits: () => undefined,
+  asked: () => undefined,
   mayGoOut: () => true,
   doneLately: () => [],
   anew: () => undefined,

@@ -181,6 +181,7 @@ async function sending(t: HttpTarget, payloads: readonly string[], path = 'kiln/
     durable: (then) => then(),
     wall: () => realClock.wall(),
     waits: () => undefined,
+    asked: () => undefined,
     mayGoOut: () => true,
     doneLately: () => [],
     anew: () => undefined,

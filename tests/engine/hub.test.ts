@@ -254,6 +254,23 @@ it.each<[string, object, (s: Scene) => void, RegExp]>([
   await until(async () => says.test(JSON.stringify(await listAsides(s.t.db, s.destinationId))), 'the reason')
 })
 
+it('what the hub hands down is received, told, and answered; a flood of it is answered too, and told in part', async () => {
+  s = await scene('token')
+  expect(s.hub.tell(s.unit, 'desired', { rate: 2 })).toBe(true)
+  await until(() => s.unit.reported, 'an answer')
+  expect(s.unit.reported).toMatchObject({ to: 'desired', value: expect.stringContaining('"status":501') })
+  const told = async () => (await s.events('destination.asked')).map((e) => e.message)
+  await until(async () => (await told()).includes('hands down desired: {"rate":2}'), 'the event')
+  for (let i = 0; i < 100; i++) s.hub.tell(s.unit, `commands/${i}`, { valve: i })
+  await until(() => (s.unit.reported as { to: string }).to === 'commands/99', 'all to be answered')
+  s.change()
+  await s.settled()
+  expect((await told()).length).toBe(20)
+  // An answer is no message of ours.
+  expect(s.counts()).toMatchObject({ missing: 0, foreign: 0, doubled: 0 })
+  agree()
+})
+
 it('a unit that is disabled waits with everything, and goes on when it is enabled', async () => {
   s = await scene('token')
   const still = s.feed(20)

@@ -66,6 +66,7 @@ class Driving {
         durable: (then) => then(),
         wall: () => Date.now(),
         waits: () => undefined,
+        asked: () => undefined,
         mayGoOut: () => true,
         doneLately: () => [],
         anew: () => undefined,

@@ -45,6 +45,9 @@ it.each<[object, string, RegExp]>([
   [{ logInBy: 'token' }, 'logInBy', /How are tokens made/],
   [{ properties: 'none' }, 'placeHeader', /known by place and payload/],
   [{ idHeader: '' }, 'idHeader', /By what are messages known/],
+  [{ downFilter: 'a/#/b' }, 'downFilter', /at the end only/],
+  [{ answerTopic: 'a/{topic}' }, 'answerTopic', /To what/],
+  [{ downFilter: 'a/#', answerTopic: '{place}' }, 'answerTopic', /\{place\} is not known/],
   [{ token: { form: 'hmac', signed: '{x}', token: '{signature}' } }, 'token.signed', /\{x\} is not known/],
 ])('%j is no use: %s', (more, field, says) => {
   expect(profileProblems(profile(more))[field]).toMatch(says)

@@ -11,6 +11,7 @@ export interface HubUnit {
 
 const OF_UNIT = ['host', 'port', 'unit']
 const OF_TOPIC = [...OF_UNIT, 'place', 'properties']
+const OF_ANSWER = [...OF_UNIT, 'topic']
 const list = (keys: readonly string[]) => keys.map((key) => `{${key}}`).join(' ')
 const parsed = (template: string, keys: readonly string[]) => parseTemplate(template, (key) => keys.includes(key), list(keys))
 
@@ -38,6 +39,13 @@ export function topicWriter(profile: HubProfile, of: HubUnit): (place: string, p
     fillParts(parts, (key) => (key === 'place' ? place : key === 'properties' ? propertiesText(properties) : unit(key))).text
 }
 
+/** Makes the writer of topics at which a unit answers to what came at a place below its filter. */
+export function answerWriter(profile: HubProfile, of: HubUnit): (place: string) => string {
+  const { parts } = parsed(profile.answerTopic, OF_ANSWER)
+  const unit = ofUnit(of)
+  return (place) => fillParts(parts, (key) => (key === 'topic' ? place : unit(key))).text
+}
+
 /** What cannot be used of a profile, by field. */
 export function profileProblems(profile: HubProfile): Record<string, string> {
   const out: Record<string, string> = {}
@@ -48,6 +56,10 @@ export function profileProblems(profile: HubProfile): Record<string, string> {
   look('clientId', profile.clientId, OF_UNIT)
   // The user of a token is a template of the credential's, with {identity} in the place of {unit}.
   look('topic', profile.topic, OF_TOPIC)
+  look('downFilter', profile.downFilter, OF_UNIT)
+  look('answerTopic', profile.answerTopic, OF_ANSWER)
+  if (/#./.test(profile.downFilter.replace(/\{[^{}]*\}/g, 'x'))) out.downFilter ??= '# stands at the end only'
+  if (profile.answerTopic !== '' && profile.downFilter === '') out.answerTopic ??= 'To what? Say where the hub hands things down'
   if (!/\{\s*place\s*[|}]/.test(profile.topic)) out.topic ??= '{place} must stand in it, or all messages go to one topic'
   const says = /\{\s*properties\s*[|}]/.test(profile.topic)
   if (profile.properties === 'topic' && !says) out.topic ??= '{properties} must stand in it, where they go'

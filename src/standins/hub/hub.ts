@@ -148,6 +148,12 @@ export class Hub {
     return { path: alias, properties: Object.fromEntries(said) }
   }
 
+  /** Where a unit answers to what was handed down; null: it is no answer. */
+  private answerOf(topic: string, unit: string): string | null {
+    const prefix = `${this.root(unit)}a/`
+    return topic.startsWith(prefix) ? topic.slice(prefix.length) : null
+  }
+
   private refuses(m: Message, size: number): Refusal | null {
     const unit = this.units.get(m.from)
     if (!unit) return { reason: Reason.notAllowed, end: true }
@@ -158,6 +164,7 @@ export class Hub {
       return { reason, end }
     }
     if (!unit.enabled) return no(Reason.notAllowed, 'disabled', 'the unit is disabled', true)
+    if (this.answerOf(m.topic, unit.name) !== null) return null
     const told = this.told(m, unit.name)
     if (!told) return no(Reason.topic, 'topic', 'units speak below their own name only', this.o.by === 'token')
     if (m.retain) return no(Reason.retain, 'retained', 'nothing is retained here', true)
@@ -178,8 +185,11 @@ export class Hub {
 
   private taken(m: Message): void {
     const unit = this.units.get(m.from)
-    const told = unit && this.told(m, unit.name)
-    if (!unit || !told) return
+    if (!unit) return
+    const answer = this.answerOf(m.topic, unit.name)
+    if (answer !== null) unit.reported = { to: answer, value: m.payload.toString('utf8').slice(0, 1000) }
+    const told = this.told(m, unit.name)
+    if (!told) return
     const at = this.now()
     unit.taken++
     unit.lastAt = at

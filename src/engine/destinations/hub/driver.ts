@@ -5,12 +5,14 @@ import { unpackProperties } from '~/core/delivery/properties'
 import { beyondProfile } from '~/core/hub/profile'
 import { qosOf } from '~/core/mqtt/qos'
 import { realClock } from '../../clock/real-clock'
+import { dialMqtt } from '../../net/mqtt-dial'
 import type { DestinationDriver, DestinationTarget, Planned } from '../driver'
 import { checkMqtt } from '../mqtt/check'
-import { mqttDriver } from '../mqtt/driver'
+import { mqttDriver, openMqtt } from '../mqtt/driver'
 import { witnessAccess } from '../stream/access'
 import { streamDriver } from '../stream/driver'
 import { StreamFarEnd } from '../stream/far-end'
+import { downOf } from './down'
 import { HubFarEnd } from './far-end'
 import { HubSender } from './sender'
 import { asBroker, asStream, unitOf } from './targets'
@@ -33,7 +35,8 @@ export const hubDriver: DestinationDriver<'hub'> = {
     isDeepStrictEqual(a.settings.profile, b.settings.profile),
   check: checkHub,
   async open(target, o) {
-    const inner = await mqttDriver.open(asBroker(target), o)
+    const listens = downOf(target.settings.profile, unitOf(target), o.sink, o.clock)
+    const inner = await openMqtt(dialMqtt, asBroker(target), o, listens)
     return new HubSender(inner, target.settings, unitOf(target), o.sink, o.clock, o.remembered)
   },
   farEnd(target, sink, clock) {

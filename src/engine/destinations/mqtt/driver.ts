@@ -1,7 +1,9 @@
 import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { FailureError } from '~/contract/failure'
 import { unpackProperties } from '~/core/delivery/properties'
+import { plainMessage } from '~/core/mqtt/publish'
 import { qosOf } from '~/core/mqtt/qos'
+import { reasonOf } from '~/core/mqtt/reasons'
 import type { Clock } from '../../clock/clock'
 import type { MqttAccess } from '../../net/mqtt-access'
 import { dialMqtt } from '../../net/mqtt-dial'
@@ -42,11 +44,25 @@ export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'
       const hosts = Hosts.of(remembered, target.settings)
       return new MqttFarEnd({ dial, access: witnessAccess(target), packetMax: packetMost(target.settings), hosts, sink, clock })
     },
-    open: (target, o) => open(dial, target, o),
+    open: (target, o) => openMqtt(dial, target, o),
   }
 }
 
-async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o: OpenOptions): Promise<MqttSender> {
+/** What is listened to on a sender's connection. */
+export interface Listens {
+  filter: string
+  /** `say` publishes at QoS 0. */
+  heard(topic: string, payload: Uint8Array, say: (topic: string, payload: Uint8Array) => void): void
+  refused(words: string): void
+}
+
+/** Connects as a sender; with `listens` it hears something too. */
+export async function openMqtt(
+  dial: Dial<MqttAccess>,
+  target: DestinationTarget<'mqtt'>,
+  o: OpenOptions,
+  listens: Listens | null = null,
+): Promise<MqttSender> {
   const { sink, clock, session, remembered } = o
   const { settings } = target
   const hosts = Hosts.of(remembered, settings)
@@ -77,6 +93,7 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o
         message: (p) => {
           if (p.qos > 0) link.acknowledge(p.packetId)
           running?.message(p.topic, p.payload)
+          listens?.heard(p.topic, p.payload, (topic, payload) => link.publish(plainMessage(topic, payload)))
         },
         answered: (step, id, reason, words) => sender?.answered(step, id, reason, words),
         pong: (number) => sender?.pong(number),
@@ -96,6 +113,7 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o
   }
   try {
     await running?.begin(link, o.over)
+    if (listens) await listenTo(link, listens)
   } catch (e) {
     link.close()
     throw e instanceof FailureError ? e : new FailureError(explain(e), 502)
@@ -108,6 +126,11 @@ async function open(dial: Dial<MqttAccess>, target: DestinationTarget<'mqtt'>, o
   sender = new MqttSender(link, settings.window, sink, running, remembered)
   if (hosts.away && settings.returnS > 0) sender.whenOver(lookForFirst(hosts, senderAccess(target), settings.returnS * 1000, o))
   return sender
+}
+
+async function listenTo(link: MqttLink, { filter, refused }: Listens): Promise<void> {
+  const [reason = 0x80] = await link.subscribe([filter])
+  if (reason >= 0x80) refused(reasonOf(reason).words)
 }
 
 /** Goes where the broker names another server, where that may be; gives whether the next try goes elsewhere. */
