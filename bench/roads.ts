@@ -96,7 +96,7 @@ const http: Road = {
   },
 }
 
-const servers = `127.0.0.1:${base + 17}, 127.0.0.1:${base + 18}`
+const servers = `127.0.0.1:${base + 17}, 127.0.0.1:${base + 29}`
 const stream: Road = {
   kind: 'stream',
   words: `stream, batches of ${BATCH}, all copies`,

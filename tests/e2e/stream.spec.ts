@@ -42,7 +42,8 @@ test('a stream is added: its check fails for a log-in that is meant for elsewher
   await put({})
   await check.click()
   await expect(step('login')).toContainText('logged in as embrik by SCRAM-SHA-256')
-  await expect(step('nodes')).toContainText(String(port + 1))
+  // Of the other node, which the cluster names.
+  await expect(step('nodes')).toContainText(String(port + 12))
   await expect(step('witness')).toHaveAttribute('data-state', 'passed')
   await form.getByRole('button', { name: 'Add destination' }).click()
   await expect(form).toBeHidden()

@@ -60,7 +60,7 @@ test('a source added anew, refused and then trusted, is followed to the far end'
   await expect(form.locator('[data-step="read"]')).toHaveAttribute('data-state', 'passed')
   for (const step of ['name', 'port', 'channel', 'server', 'trusted', 'session'])
     await expect(form.locator(`[data-step="${step}"]`)).toHaveAttribute('data-state', 'passed')
-  await expect(form.getByLabel('Trusted server')).toHaveValue(/^[0-9a-f]{40}$/)
+  await expect(form.getByLabel('Trusted server')).toHaveValue(/^[0-9a-f]{64}$/)
   await form.getByRole('button', { name: 'Add source' }).click()
   await expect(page.locator('[data-source="Kiln anew"]')).toContainText('running')
 
