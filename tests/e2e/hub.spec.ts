@@ -90,6 +90,12 @@ test('a profile is typed from the documents of any hub, with what it gives besid
   const form = page.getByRole('dialog', { name: 'Add a destination' })
   await form.getByLabel('Kind').selectOption('Cloud hub')
   await form.getByLabel('Device identity').fill('press-edge')
+  // A key that is typed by hand makes tokens as the profile has it.
+  await form.getByRole('button', { name: 'Add a key, certificate or log-in' }).click()
+  const adding = page.getByRole('dialog', { name: 'Add a credential' })
+  await expect(adding.getByLabel('Signed text')).toHaveValue('{host}\n{identity}\n{ends}')
+  await expect(adding.getByLabel('User', { exact: true })).toHaveValue('{host}/{identity}')
+  await adding.getByRole('button', { name: 'Cancel' }).click()
   await form.getByLabel('Profile', { exact: true }).selectOption('Another hub')
   await form.getByRole('button', { name: 'Edit profile' }).click()
   const sheet = page.getByRole('dialog', { name: 'Hub profile' })

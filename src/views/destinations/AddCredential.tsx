@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential, CredentialDraft } from '~/contract/credential'
+import type { HandedOver } from '~/contract/intake'
 import { Button } from '~/ui/Button'
 import { AreaField, Choice, PasswordField, TextField } from '~/ui/Field'
 import { Form } from '~/ui/Form'
@@ -8,7 +9,7 @@ import { Modal } from '~/ui/Modal'
 import { call, refresh } from '../app/api'
 import { useFields } from '../shared/useFields'
 import { PlacesField, placesError, placesOf } from './CredentialPlaces'
-import { freshRecipe, recipeOf } from './credentials/recipe'
+import { freshRecipe, recipeOf, typedOf } from './credentials/recipe'
 import { TokenFields, type TypedToken } from './credentials/TokenFields'
 
 const freshToken: TypedToken = { user: '', key: '', recipe: freshRecipe }
@@ -16,16 +17,19 @@ const freshToken: TypedToken = { user: '', key: '', recipe: freshRecipe }
 /** Takes in a certificate with its key, an authority, a log-in, or a key from which tokens are made; `first` is the kind that is wanted. */
 export function AddCredential({
   first = 'certificate',
+  maker,
   onClose,
   onSaved,
 }: {
   first?: CredentialDraft['kind']
+  /** How tokens are made where it is added; unless it is known, as they often are. */
+  maker?: HandedOver['maker']
   onClose(): void
   onSaved(c: Credential): void
 }) {
   const [kind, setKind] = useState<CredentialDraft['kind']>(first)
   const [v, setV] = useState({ name: '', certificate: '', key: '', user: '', password: '', places: '' })
-  const [token, setToken] = useState(freshToken)
+  const [token, setToken] = useState<TypedToken>(maker ? { user: maker.user, key: '', recipe: typedOf(maker.recipe) } : freshToken)
   const { fields, busy, run } = useFields()
   const set = (k: keyof typeof v) => (e: { target: { value: string } }) => setV({ ...v, [k]: e.target.value })
   const file = (k: 'certificate' | 'key') => (e: React.ChangeEvent<HTMLInputElement>) =>

@@ -48,7 +48,9 @@ function KindForm({
     kept.forget()
     onClose()
   }
-  const adding = useNewCredential(form, Object.fromEntries(Object.entries(view.credentials).map(([field, [first]]) => [field, first])))
+  const adding = useNewCredential(form, Object.fromEntries(Object.entries(view.credentials).map(([field, [first]]) => [field, first])), () =>
+    view.maker?.(form.getValues('settings') as never),
+  )
   const taking = useTakenIn(form, view)
   const { watch } = form
   const check = useCheck('checkDestination', checkedText(watch('settings')))
