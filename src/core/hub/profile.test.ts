@@ -61,5 +61,13 @@ it('what a hub would refuse is known before it is sent', () => {
   expect(beyondProfile(p, { ...usual, qos: 2 })?.code).toBe('qos')
   expect(beyondProfile(p, { ...usual, kept: true })?.code).toBe('retained')
   expect(beyondProfile(p, { ...usual, place: 'a/b' })?.code).toBe('place')
-  expect(beyondProfile(profile({}), { ...usual, octets: 1e9, place: 'a/b' })).toBeNull()
+  expect(beyondProfile(profile({}), { ...usual, octets: 1e9, place: 'a/b?c' })).toBeNull()
+  // What parts properties from a place would cut it in two, and take the id along.
+  const [tarn, fell] = shippedProfiles
+  expect(beyondProfile(tarn!, { ...usual, place: 'zone/1?' })).toMatchObject({
+    code: 'place',
+    message: expect.stringMatching(/^\? stands in zone\/1\?/),
+  })
+  expect(beyondProfile(tarn!, { ...usual, place: 'zone/1&a=b' })).toBeNull()
+  expect(beyondProfile(fell!, { ...usual, place: 'zone?' })).toBeNull()
 })

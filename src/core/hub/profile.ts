@@ -76,6 +76,10 @@ export function profileProblems(profile: HubProfile): Record<string, string> {
   return out
 }
 
+/** What parts properties from what stands before them in a topic: a place may not hold it. Empty: properties go elsewhere. */
+const partingOf = ({ topic, properties }: HubProfile): string =>
+  properties === 'topic' ? (/([^{}])\{\s*properties\s*[|}]/.exec(topic)?.[1] ?? '') : ''
+
 /** What a message is too much of for a hub; null: nothing. */
 export function beyondProfile(
   profile: HubProfile,
@@ -95,6 +99,13 @@ export function beyondProfile(
       code: 'place',
       message: `a ${profile.placeWord} has no levels there, and it is ${m.place.slice(0, 80)}`,
       hint: 'Change the template of the address',
+    }
+  const parting = partingOf(profile)
+  if (parting !== '' && parting !== '/' && m.place.includes(parting))
+    return {
+      code: 'place',
+      message: `${parting} stands in ${m.place.slice(0, 80)}, and the hub takes what follows it for properties`,
+      hint: 'Let a rule or the filter slug in the address replace it',
     }
   return null
 }
