@@ -299,14 +299,7 @@ type HubCase = [by: 'token' | 'certificate', what: string, wrong: () => Promise<
 const NO = 'mqtt.connack-134'
 const NOT = 'mqtt.connack-135'
 const hubCases: HubCase[] = [
-  [
-    'token',
-    'a token for another host',
-    () => ({ recipe: { signed: 'other.example\n{identity}\n{ends}' } as never }),
-    'login',
-    NO,
-    /user or password/,
-  ],
+  ['token', 'a token for another host', () => ({ recipe: { signed: '{identity}|other.example|{ends}' } as never }), 'login', NO, /user or password/],
   [
     'token',
     'a token of another unit',

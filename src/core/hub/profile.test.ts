@@ -21,7 +21,7 @@ it('topics have the unit, the place, and what is written beside the payload so t
       ['embrik-id', 'a.1.2'],
       ['kind', 'a&b=c/d +#'],
     ]),
-  ).toBe('tarn/kiln-edge/out/firing/zone-1/?embrik-id=a.1.2&kind=a%26b%3Dc%2Fd%20%2B%23')
+  ).toBe('tarn/kiln-edge/out/firing/zone-1!embrik-id=a.1.2&kind=a%26b%3Dc%2Fd%20%2B%23')
   expect(topicWriter(fell!, of)('vacuum', [])).toBe('fell/u/kiln-edge/e/vacuum')
   expect(filledFor('{unit}@{host}:{port}', of)).toBe('kiln-edge@hub.example:8883')
   fc.assert(
@@ -47,6 +47,8 @@ it.each<[object, string, RegExp]>([
   [{ idHeader: '' }, 'idHeader', /By what are messages known/],
   [{ downFilter: 'a/#/b' }, 'downFilter', /at the end only/],
   [{ answerTopic: 'a/{topic}' }, 'answerTopic', /To what/],
+  [{ downFilter: 'a/{unit}/#' }, 'downFilter', /answer to itself/],
+  [{ downFilter: 'd/#', answerTopic: 'd/a/{topic}' }, 'downFilter', /answer to itself/],
   [{ downFilter: 'a/#', answerTopic: '{place}' }, 'answerTopic', /\{place\} is not known/],
   [{ token: { form: 'hmac', signed: '{x}', token: '{signature}' } }, 'token.signed', /\{x\} is not known/],
 ])('%j is no use: %s', (more, field, says) => {
@@ -61,13 +63,13 @@ it('what a hub would refuse is known before it is sent', () => {
   expect(beyondProfile(p, { ...usual, qos: 2 })?.code).toBe('qos')
   expect(beyondProfile(p, { ...usual, kept: true })?.code).toBe('retained')
   expect(beyondProfile(p, { ...usual, place: 'a/b' })?.code).toBe('place')
-  expect(beyondProfile(profile({}), { ...usual, octets: 1e9, place: 'a/b?c' })).toBeNull()
+  expect(beyondProfile(profile({}), { ...usual, octets: 1e9, place: 'a/b!c' })).toBeNull()
   // What parts properties from a place would cut it in two, and take the id along.
   const [tarn, fell] = shippedProfiles
-  expect(beyondProfile(tarn!, { ...usual, place: 'zone/1?' })).toMatchObject({
+  expect(beyondProfile(tarn!, { ...usual, place: 'zone/1!' })).toMatchObject({
     code: 'place',
-    message: expect.stringMatching(/^\? stands in zone\/1\?/),
+    message: expect.stringMatching(/^! stands in zone\/1!/),
   })
   expect(beyondProfile(tarn!, { ...usual, place: 'zone/1&a=b' })).toBeNull()
-  expect(beyondProfile(fell!, { ...usual, place: 'zone?' })).toBeNull()
+  expect(beyondProfile(fell!, { ...usual, place: 'zone!' })).toBeNull()
 })

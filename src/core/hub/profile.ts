@@ -1,5 +1,6 @@
 import type { HubProfile } from '~/contract/hub-profile'
 import { fillParts, parseTemplate } from '../address/template'
+import { matches } from '../address/topic-filter'
 import { recipeProblems } from '../credential/token/fill'
 
 /** Whom a profile is filled in for. */
@@ -46,6 +47,17 @@ export function answerWriter(profile: HubProfile, of: HubUnit): (place: string) 
   return (place) => fillParts(parts, (key) => (key === 'topic' ? place : unit(key))).text
 }
 
+/** Whether what a unit says comes back to it where it listens. */
+function hearsItself(profile: HubProfile): boolean {
+  if (profile.downFilter === '') return false
+  const of: HubUnit = { host: 'h', port: 1, unit: 'u' }
+  const filter = filledFor(profile.downFilter, of)
+  const [topic, answer] = [topicWriter(profile, of), answerWriter(profile, of)]
+  return ['x', 'x/y', 'x/y/z'].some(
+    (place) => matches(filter, topic(place, [['a', 'b']])) || (profile.answerTopic !== '' && matches(filter, answer(place))),
+  )
+}
+
 /** What cannot be used of a profile, by field. */
 export function profileProblems(profile: HubProfile): Record<string, string> {
   const out: Record<string, string> = {}
@@ -59,6 +71,8 @@ export function profileProblems(profile: HubProfile): Record<string, string> {
   look('downFilter', profile.downFilter, OF_UNIT)
   look('answerTopic', profile.answerTopic, OF_ANSWER)
   if (/#./.test(profile.downFilter.replace(/\{[^{}]*\}/g, 'x'))) out.downFilter ??= '# stands at the end only'
+  if (Object.keys(out).length === 0 && hearsItself(profile))
+    out.downFilter = 'What this unit says itself comes under it: it would answer to itself without end'
   if (profile.answerTopic !== '' && profile.downFilter === '') out.answerTopic ??= 'To what? Say where the hub hands things down'
   if (!/\{\s*place\s*[|}]/.test(profile.topic)) out.topic ??= '{place} must stand in it, or all messages go to one topic'
   const says = /\{\s*properties\s*[|}]/.test(profile.topic)

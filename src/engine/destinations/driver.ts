@@ -69,8 +69,8 @@ export interface DestinationSink {
   durable(then: () => void): void
   /** Epoch ms. */
   wall(): number
-  /** The other side hands something down, at a place of its own: people are told. */
-  asked(place: string, text: string): void
+  /** The other side wants something of us, or does not let us hear what it wants: people are told, with what to do. */
+  asked(words: string, hint: string): void
   /** The connection stands and takes nothing yet, for this reason. */
   waits(failure: Failure): void
   /** Whether it is written that a message as far on as this may go out; else `ready` is told when it is. */

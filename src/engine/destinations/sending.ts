@@ -154,13 +154,7 @@ export class Sending {
         ready: () => outbox.wake(),
         anew: () => void this.changeOver(),
         waits: (failure) => this.lost(failure),
-        asked: (place, text) =>
-          this.lane.condition.event(
-            'note',
-            'destination.asked',
-            `hands down ${place}: ${text}`,
-            'Nothing is written by it: it is only received and answered',
-          ),
+        asked: (words, hint) => this.lane.condition.event('note', 'destination.asked', words, hint),
         durable: (then) => ctx.ledger.afterFlush(then, undefined),
         wall: () => ctx.clock.wall(),
         mayGoOut: (ordinal) => outbox.mayGoOut(ordinal),

@@ -67,11 +67,11 @@ describe('a hub by token', () => {
   const token = (o: { until?: number; unit?: string; host?: string; key?: string } = {}) => {
     const { until = Math.floor(Date.now() / 1000) + 60, unit = 'kiln-edge', host = '127.0.0.1' } = o
     const seal = createHmac('sha256', Buffer.from(o.key ?? key(), 'base64'))
-      .update(`${host}\n${unit}\n${until}`)
+      .update(`${unit}|${host}|${until}`)
       .digest('base64')
     return new URLSearchParams({ unit, until: String(until), seal }).toString()
   }
-  const as = (password: string, clientId = 'kiln-edge') => ({ clientId, username: `127.0.0.1/${clientId}`, password })
+  const as = (password: string, clientId = 'kiln-edge') => ({ clientId, username: `${clientId}@127.0.0.1`, password })
 
   it('hands out where, who, by which key, and whom to trust; a name is given once', async () => {
     expect(handOut).toMatch(/^Hub=127\.0\.0\.1;Port=\d+;Unit=kiln-edge;UnitKey=[A-Za-z0-9+/]{43}=;Events=\S+\n/)
@@ -82,7 +82,7 @@ describe('a hub by token', () => {
 
   it('takes messages below the name of the unit, with properties in the topic, and has them as events', async () => {
     const c = await h.connect(as(token()))
-    expect(await say(c, 'tarn/kiln-edge/out/firing/zone-1/?embrik-id=a.1.1&kind=temp%20C', '{"temp":980}')).toBe(0)
+    expect(await say(c, 'tarn/kiln-edge/out/firing/zone-1!embrik-id=a.1.1&kind=temp%20C', '{"temp":980}')).toBe(0)
     const [record] = h.records()
     expect(record!.value!.toString()).toBe('{"temp":980}')
     expect(Object.fromEntries(record!.headers.map(([n, v]) => [n, v!.toString()]))).toMatchObject({

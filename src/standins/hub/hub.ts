@@ -107,7 +107,7 @@ export class Hub {
     const unit = this.units.get(clientId)
     if (!unit) return this.denied(clientId, 'unknown-unit', 'no such unit')
     if (!unit.enabled) return this.denied(clientId, 'disabled', 'the unit is disabled')
-    if (user !== `${this.o.host}/${clientId}`) return this.denied(clientId, 'user', `the user is to be ${this.o.host}/${clientId}`)
+    if (user !== `${clientId}@${this.o.host}`) return this.denied(clientId, 'user', `the user is to be ${clientId}@${this.o.host}`)
     const judged = judge(password ?? '', { host: this.o.host, unit: clientId, keys: unit.keys, now: this.now() })
     if (typeof judged === 'string') return this.denied(clientId, 'token', judged)
     const mine = password
@@ -133,13 +133,13 @@ export class Hub {
     return this.userOf(unit)
   }
 
-  /** What a topic says: `tarn/{unit}/out/{path}/?name=value`, or `fell/u/{unit}/e/{alias}` with properties beside it. */
+  /** What a topic says: `tarn/{unit}/out/{path}!name=value`, or `fell/u/{unit}/e/{alias}` with properties beside it. */
   private told({ topic, properties }: Pick<Message, 'topic' | 'properties'>, unit: string): Told | null {
     const root = this.root(unit)
     if (!topic.startsWith(root)) return null
     const rest = topic.slice(root.length)
     if (this.o.by === 'token') {
-      const found = /^out\/([^?]+?)\/?(?:\?(.*))?$/.exec(rest)
+      const found = /^out\/([^!]+)(?:!(.*))?$/.exec(rest)
       return found ? { path: found[1]!, properties: Object.fromEntries(new URLSearchParams(found[2] ?? '')) } : null
     }
     const alias = /^e\/([^/]*)$/.exec(rest)?.[1] ?? (rest === 'e' ? '' : null)

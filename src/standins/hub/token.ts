@@ -21,7 +21,7 @@ export function judge(token: string, o: { host: string; unit: string; keys: read
   const said = read(token)
   if (!said) return 'no token: unit, until and seal are wanted'
   if (said.unit !== o.unit) return `a token of ${said.unit}`
-  const text = `${o.host}\n${said.unit}\n${said.until}`
+  const text = `${said.unit}|${o.host}|${said.until}`
   const given = Buffer.from(said.seal, 'base64')
   const sealed = o.keys.some((key) => {
     const right = createHmac('sha256', Buffer.from(key, 'base64')).update(text).digest()

@@ -37,9 +37,9 @@ export function downOf(profile: HubProfile, unit: HubUnit, sink: DestinationSink
         since = clock.mono()
         told = 0
       }
-      if (++told <= TOLD_MOST) sink.asked(place, textOf(payload))
+      if (++told <= TOLD_MOST) sink.asked(`hands down ${place}: ${textOf(payload)}`, 'Nothing is written by it: it is only received and answered')
       if (answerTo) say(answerTo(place), NOT_YET)
     },
-    refused: (words) => sink.asked(filter, `it does not let this unit listen there: ${words}`),
+    refused: (words) => sink.asked(`does not let this unit listen at ${filter}: ${words}`, 'Correct where the profile listens, or leave it empty'),
   }
 }
