@@ -32,8 +32,8 @@ export function RenewedByItself({ one, mayEdit }: { one: Credential; mayEdit: bo
       {text !== null ? (
         <Form label="Renewal" onSubmit={() => save(days)}>
           <TextField
-            label="Renewed"
-            unit="days before it ends"
+            label="Before its end"
+            unit="days"
             inputMode="numeric"
             autoFocus
             value={text}

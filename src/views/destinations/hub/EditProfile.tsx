@@ -60,7 +60,9 @@ export function EditProfile({
       const found = HubProfile.safeParse(JSON.parse(await picked.text()))
       if (!found.success) {
         const [first] = found.error.issues
-        return setProblem({ message: `${first?.path.join('.') || 'The file'}: ${first?.message}`, hint: 'Is it a hub profile that Embrik wrote?' })
+        const field = first?.path.join('.') || 'The profile'
+        const message = first?.message.endsWith('received undefined') ? `${field} is missing in it` : `${field}: ${first?.message}`
+        return setProblem({ message, hint: 'Is it a hub profile that Embrik wrote?' })
       }
       form.reset({ profile: found.data })
       if (found.data.token) setRecipe(typedOf(found.data.token))
@@ -123,7 +125,7 @@ export function EditProfile({
         <div>
           {problem && <ProblemNote problem={problem} />}
           <Heading>What it gives</Heading>
-          {now ? <ProfileView profile={now} typed={typed} /> : <p className="text-muted">What is marked is to be corrected first.</p>}
+          {good ? <ProfileView profile={now} typed={typed} /> : <p className="text-muted">What is marked is to be corrected first.</p>}
         </div>
       </div>
     </Modal>
