@@ -49,7 +49,8 @@ module.exports = {
     },
     {
       name: 'drivers-know-their-own-folder',
-      comment: 'A protocol touches its folder, the registry and its stand-in. A hub is made of two others: a broker to send to, a stream to read back.',
+      comment:
+        'A protocol touches its folder, the registry and its stand-in. A hub is made of two others: a broker to send to, a stream to read back.',
       severity: 'error',
       from: { path: '^src/engine/(sources|destinations)/([^/]+)/', pathNot: '^src/engine/destinations/hub/' },
       to: { path: '^src/engine/(sources|destinations)/([^/]+)/', pathNot: '^src/engine/$1/$2/' },
