@@ -141,6 +141,9 @@ export function refusal(e: unknown): Response {
   const code = (e as { code?: unknown } | null)?.code
   if (typeof code === 'string' && /^22[0-9A-Z]{3}$/.test(code))
     return refusal(fail(422, 'input.value', 'A value is out of range', 'Look at the numbers and texts of the request', 'web'))
+  // 55P03, lock not available, and 57014, query canceled: somebody else holds what is needed for longer than may be waited.
+  if (code === '55P03' || code === '57014')
+    return refusal(fail(503, 'database.busy', 'The database is busy with this just now', 'Nothing was changed. Try again in a moment', 'database'))
   const known = e instanceof FailureError
   if (!known) console.error(`web: ${e instanceof Error ? (e.stack ?? e.message) : String(e)}`)
   const database = !known && /ECONNREFUSED|terminat|timeout exceeded|Connection/i.test(String(e))

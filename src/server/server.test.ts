@@ -121,6 +121,11 @@ describe('an endpoint', () => {
     expect(await response.text()).not.toContain('password')
     expect(refusal(fail(418, 'a', 'b', 'c', 'web')).status).toBe(418)
   })
+
+  it.each(['55P03', '57014'])('says that the database is busy where it waited too long: %s', async (code) => {
+    const response = refusal(Object.assign(new Error('canceling statement'), { code }))
+    expect([response.status, ((await response.json()) as { code: string }).code]).toEqual([503, 'database.busy'])
+  })
 })
 
 describe('the description of the API', () => {

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { sql } from 'kysely'
 import { type AttemptRule, accountRule, addressRule, shutMs } from '~/core/credential/attempts'
 import type { Conn, Db } from './database'
+import { transacted } from './transacted'
 
 /** What is tried upon: kept as a hash, since people type passwords into the wrong field. */
 const subject = (kind: 'account' | 'address' | 'device', text: string) => createHash('sha256').update(`${kind} ${text}`).digest()
@@ -31,7 +32,7 @@ export async function beginAttempt(
   device: string | null = null,
 ): Promise<{ shutMs: number; last: boolean }> {
   const all = sides(login, address, device)
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const now = Date.now()
     const rows = []
     for (const { key, rule } of all) {

@@ -7,6 +7,7 @@ import { Resolver } from '~/core/equipment/resolve'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { listEquipment } from './equipment'
 import { keepRecords } from './record'
+import { transacted } from './transacted'
 
 const words = {
   class_name: { field: 'name', message: 'Another class has this name' },
@@ -68,7 +69,7 @@ async function keep(tx: Conn, id: string, by: string): Promise<EquipmentClass> {
 export async function addClass(db: Db, input: ClassInput, by = '', id = newId()): Promise<EquipmentClass> {
   const draft = ClassDraft.parse(input)
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       await check(tx, draft, null)
       await tx
         .insertInto('equipment_class')
@@ -85,7 +86,7 @@ export async function addClass(db: Db, input: ClassInput, by = '', id = newId())
 export async function changeClass(db: Db, id: string, input: ClassInput, by = '', begun?: number): Promise<EquipmentClass> {
   const draft = ClassDraft.parse(input)
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       const now = await getClass(tx, id)
       await check(tx, draft, id)
       const updated = await tx
@@ -114,7 +115,7 @@ export async function changeClass(db: Db, id: string, input: ClassInput, by = ''
 
 export async function removeClass(db: Db, id: string): Promise<void> {
   try {
-    await db.transaction().execute(async (tx) => {
+    await transacted(db, async (tx) => {
       const one = await getClass(tx, id)
       const holder = (await listClasses(tx)).find((c) => c.members.some((m) => m.classId === id))
       if (holder) throw fail(409, 'class.used', `${holder.name} has ${one.name} as a part`, 'Take it out there first', 'equipment')

@@ -8,6 +8,7 @@ import type { TokenRecipe } from '~/contract/token'
 import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceUses, type Use } from '~/core/credential/reach'
 import { announce, type Conn, type Db, explain } from './database'
+import { transacted } from './transacted'
 import type { Vault } from './vault'
 
 /** Where the secret of a credential stands: what is sealed for one place opens at no other. */
@@ -110,7 +111,7 @@ export async function addIn(tx: Conn, vault: Vault, c: NewCredential, id: string
 }
 
 export async function addCredential(db: Db, vault: Vault, c: NewCredential, id = newId()): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     await addIn(tx, vault, c, id)
     await announce(tx, 'credential')
     return (await listCredentials(tx)).find((x) => x.id === id)!
@@ -119,7 +120,7 @@ export async function addCredential(db: Db, vault: Vault, c: NewCredential, id =
 
 /** Adds several, in their order: all, or none. */
 export async function addCredentials(db: Db, vault: Vault, all: readonly NewCredential[]): Promise<Credential[]> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const ids: string[] = []
     for (const [i, c] of all.entries()) {
       const id = newId()
@@ -141,7 +142,7 @@ export async function addCredentials(db: Db, vault: Vault, all: readonly NewCred
 
 /** Says anew where a log-in may be sent. */
 export async function bindCredential(db: Db, id: string, places: string[]): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const updated = await tx.updateTable('credential').set({ places }).where('id', '=', id).where('kind', 'in', LOGINS).executeTakeFirst()
     if (updated.numUpdatedRows === 0n) throw fail(404, 'credential.unknown', 'There is no such log-in', 'Refresh the list', 'credential')
     await announce(tx, 'credential')
@@ -192,7 +193,7 @@ export async function demandPlaces(db: Conn, uses: readonly Use[], who: { anywhe
 }
 
 export async function removeCredential(db: Db, id: string): Promise<void> {
-  await db.transaction().execute(async (tx) => {
+  await transacted(db, async (tx) => {
     const one = (await listCredentials(tx)).find((c) => c.id === id)
     if (!one) throw fail(404, 'credential.unknown', 'There is no such credential', 'Refresh the list', 'credential')
     if (one.kind === 'application')
@@ -208,7 +209,7 @@ export async function removeCredential(db: Db, id: string): Promise<void> {
 
 /** Puts a new certificate and key in the place of Embrik's own. */
 export async function replaceApplication(db: Db, vault: Vault, next: { certificate: string; facts: CertificateFacts; key: string }): Promise<void> {
-  await db.transaction().execute(async (tx) => {
+  await transacted(db, async (tx) => {
     const row = await tx.selectFrom('credential').select('id').where('kind', '=', 'application').executeTakeFirst()
     if (!row) throw fail(409, 'application.none', 'Embrik has no certificate of its own yet', 'The engine makes it at its first start', 'engine')
     await tx

@@ -8,6 +8,7 @@ import { some } from '~/core/address/some'
 import { beyond } from '~/core/publication/beyond'
 import { demandOwnClientIds, speakerFor } from './client-id'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
+import { transacted } from './transacted'
 
 const words = {
   destination_name: { field: 'name', message: 'Another destination has this name' },
@@ -44,7 +45,7 @@ export async function getDestination(db: Conn, id: string): Promise<Destination>
 
 export async function addDestination(db: Db, draft: DestinationDraft, id = newId()): Promise<Destination> {
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       await demandOwnClientIds(tx, speakerFor(id, draft))
       await tx
         .insertInto('destination')
@@ -60,7 +61,7 @@ export async function addDestination(db: Db, draft: DestinationDraft, id = newId
 
 export async function changeDestination(db: Db, id: string, draft: DestinationDraft, begun?: number): Promise<Destination> {
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       const now = await getDestination(tx, id)
       demandSameKind(now, draft)
       await demandOwnClientIds(tx, speakerFor(id, draft))
@@ -121,7 +122,7 @@ async function demandNothingBeyond(db: Conn, id: string, draft: DestinationDraft
 
 export async function removeDestination(db: Db, id: string): Promise<void> {
   try {
-    await db.transaction().execute(async (tx) => {
+    await transacted(db, async (tx) => {
       await getDestination(tx, id)
       await tx.deleteFrom('destination').where('id', '=', id).execute()
       await announce(tx, 'destination')

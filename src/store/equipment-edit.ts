@@ -17,6 +17,7 @@ import { listClasses } from './class'
 import { announce, type Conn, type Db, explain } from './database'
 import { listEquipment } from './equipment'
 import { keepRecords } from './record'
+import { transacted } from './transacted'
 
 const CHUNK = 2000
 
@@ -55,7 +56,7 @@ function table(rows: readonly Equipment[]) {
 export async function editEquipment(db: Db, input: EquipmentEditInput): Promise<EquipmentEdited> {
   const edit = EquipmentEditSchema.parse(input)
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       await sql`select pg_advisory_xact_lock(hashtext('equipment'))`.execute(tx)
       await sql`set constraints equipment_name, equipment_parent deferred`.execute(tx)
       const { before, changed, added, resolver } = await prepare(tx, edit)

@@ -3,6 +3,7 @@ import { fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { Group, GroupDraft } from '~/contract/tag'
 import { announce, type Conn, type Db, explain } from './database'
+import { transacted } from './transacted'
 
 const words = {
   sampling_group_name: { field: 'name', message: 'Another sampling group has this name' },
@@ -28,7 +29,7 @@ export async function addGroup(db: Db, draft: GroupDraft): Promise<Group> {
 /** Changes a group: its tags are read at the new rate at once. */
 export async function changeGroup(db: Db, id: string, draft: GroupDraft): Promise<Group> {
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       await tx.updateTable('sampling_group').set({ name: draft.name, sample_ms: draft.sampleMs }).where('id', '=', id).execute()
       await announce(tx, 'tag')
       const group = (await listGroups(tx)).find((g) => g.id === id)

@@ -5,6 +5,7 @@ import type { Issued, TakeBack } from '~/contract/make'
 import type { TakenBack } from '~/core/credential/make/issue'
 import { addIn, listCredentials, type NewCredential } from './credential'
 import { announce, type Conn, type Db } from './database'
+import { transacted } from './transacted'
 import type { Vault } from './vault'
 
 /** Keeps a certificate that an authority of ours signed, and that it did. */
@@ -14,7 +15,7 @@ export async function addIssued(
   c: NewCredential,
   by: { authorityId: string; serial: string; subject: string; notAfter: Date },
 ): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const id = newId()
     await addIn(tx, vault, c, id)
     const { authorityId: authority_id, serial, subject, notAfter: not_after } = by
@@ -60,7 +61,7 @@ export type Listed = (all: readonly TakenBack[]) => Promise<{ certificate: strin
 
 /** Takes a certificate back: its authority's list names it from now on. `listed` makes that list of all that were. */
 export async function takeBack(db: Db, authorityId: string, { serial, reason }: TakeBack, listed: Listed): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     // One after the other: each list holds all that were taken back before.
     const row = await tx.selectFrom('credential').select('id').where('id', '=', authorityId).forUpdate().executeTakeFirst()
     if (!row) throw fail(404, 'credential.unknown', 'There is no such credential', 'Refresh the list', 'credential')
@@ -93,7 +94,7 @@ export async function takeBack(db: Db, authorityId: string, { serial, reason }: 
 
 /** A signing request becomes the certificate that was answered to it; its key stays. */
 export async function answerRequest(db: Db, id: string, answer: { certificate: string; facts: CertificateFacts }): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const updated = await tx
       .updateTable('credential')
       .set({ kind: 'certificate', certificate: answer.certificate, facts: JSON.stringify(answer.facts), user_name: null })

@@ -9,6 +9,7 @@ import { allows } from '~/contract/role'
 import { attemptSucceeded, beginAttempt } from './attempt'
 import { type Conn, type Db, explain } from './database'
 import { addEvents } from './event'
+import { transacted } from './transacted'
 
 const words = {
   person_login: { field: 'login', message: 'Somebody has this log-in already' },
@@ -73,7 +74,7 @@ async function keepAnAdministrator(tx: Conn): Promise<void> {
 /** Changes name, role or password; a new password or role ends that person's sessions. */
 export async function changePerson(db: Db, id: string, change: PersonChange): Promise<Person> {
   const password_hash = change.password ? await hashPassword(change.password) : undefined
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await tx
       .updateTable('person')
       .set({
@@ -128,7 +129,7 @@ export async function changePassword(db: Db, id: string, current: string, next: 
   const row = await demandPassword(db, id, current, 'current')
   demandUncommon(next, [row.name, row.login], 'next')
   const password_hash = await hashPassword(next)
-  await db.transaction().execute(async (tx) => {
+  await transacted(db, async (tx) => {
     await tx.updateTable('person').set({ password_hash }).where('id', '=', id).execute()
     await endOtherSessions(tx, id, token)
     await tx.deleteFrom('known_device').where('person_id', '=', id).execute()
@@ -162,7 +163,7 @@ export async function endSession(db: Conn, personId: string, id: string): Promis
 }
 
 export async function removePerson(db: Db, id: string): Promise<void> {
-  await db.transaction().execute(async (tx) => {
+  await transacted(db, async (tx) => {
     await tx.deleteFrom('person').where('id', '=', id).execute()
     await keepAnAdministrator(tx)
   })
@@ -267,7 +268,7 @@ export async function signOn(
 ): Promise<{ token: string; expires: Date; person: Person }> {
   const { issuer, subject, role } = who
   const name = who.name.trim().slice(0, 80) || subject.slice(0, 80)
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     // Two log-ins of somebody new at once make one person.
     await sql`select pg_advisory_xact_lock(hashtext(${`sign-on ${issuer} ${subject}`}))`.execute(tx)
     const known = await tx.selectFrom('person').select(['id', 'role']).where('issuer', '=', issuer).where('subject', '=', subject).executeTakeFirst()
@@ -444,7 +445,7 @@ export async function setUp(db: Db, input: SetUp, address: string | null = null)
   if (!(await needsSetUp(db))) throw setUpDone()
   const attempt = await beginAttempt(db, null, address)
   if (attempt.shutMs > 0) tooMany(attempt.shutMs)
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await tx.selectFrom('installation').select('setup_token_hash').forUpdate().executeTakeFirst()
     if (!(await needsSetUp(tx))) throw setUpDone()
     if (!row?.setup_token_hash?.equals(digest(input.token.trim())))

@@ -10,6 +10,7 @@ import { nodeOf } from '~/core/shape/registry'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { getDestination } from './destination'
 import { laneFor, removeIdleLanes } from './lane'
+import { transacted } from './transacted'
 
 const words = {
   publication_name: { field: 'name', message: 'Another publication has this name' },
@@ -58,7 +59,7 @@ async function demandOfKind(db: Conn, { destinationId, address }: PublicationDra
 
 export async function addPublication(db: Db, draft: PublicationDraft, id = newId()): Promise<Publication> {
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       await demandOfKind(tx, draft)
       await tx
         .insertInto('publication')
@@ -83,7 +84,7 @@ export async function addPublication(db: Db, draft: PublicationDraft, id = newId
 /** Changes what would go live next; what is live stays as it was frozen. */
 export async function changePublication(db: Db, id: string, draft: PublicationDraft, begun?: number): Promise<Publication> {
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       const now = await getPublication(tx, id)
       await demandOfKind(tx, draft)
       const updated = await tx
@@ -115,7 +116,7 @@ export async function goLive(
   /** What the destination keeps of the version before is taken back. */
   takeBack = false,
 ): Promise<Publication> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
     const publication = await getPublication(tx, id)
     const body = await freeze(publication, tx)
@@ -173,7 +174,7 @@ async function demandAble(db: Conn, p: Publication): Promise<void> {
 
 /** Stops it; resuming goes on with the same frozen plan. */
 export async function setRunning(db: Db, id: string, running: boolean): Promise<Publication> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const p = await getPublication(tx, id)
     if (p.liveVersion === null) throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
     if (running) await demandAble(tx, p)
@@ -188,7 +189,7 @@ export async function setRunning(db: Db, id: string, running: boolean): Promise<
 }
 
 export async function removePublication(db: Db, id: string): Promise<void> {
-  await db.transaction().execute(async (tx) => {
+  await transacted(db, async (tx) => {
     const p = await getPublication(tx, id)
     if (p.state === 'live') throw fail(409, 'publication.live', `${p.name} is live`, 'Pause it first', 'publication')
     await tx.deleteFrom('publication').where('id', '=', id).execute()

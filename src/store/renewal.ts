@@ -4,6 +4,7 @@ import { listCredentials, type NewCredential } from './credential'
 import { announce, type Conn, type Db } from './database'
 import { signerOf } from './issued'
 import { replaceIn } from './replacement'
+import { transacted } from './transacted'
 import type { Vault } from './vault'
 
 /** What came before is let go of by a renewal only when it was kept for so long, ms. */
@@ -11,7 +12,7 @@ const KEPT_MS = 7 * 86_400_000
 
 /** Says how many days before its end a certificate is renewed; null: not by itself. Only one that an authority of ours signed can be. */
 export async function setRenewal(db: Db, id: string, days: number | null): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await tx.selectFrom('credential').select(['name', 'kind', 'facts']).where('id', '=', id).forUpdate().executeTakeFirst()
     if (!row) throw fail(404, 'credential.unknown', 'There is no such credential', 'Refresh the list', 'credential')
     if (days !== null && (row.kind !== 'certificate' || (await signerOf(tx, row.facts)) === null))
@@ -63,7 +64,7 @@ export async function renew(
   next: Omit<NewCredential, 'name'>,
   by: { serial: string; notAfter: Date; now: number },
 ): Promise<boolean> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await tx.selectFrom('credential').select('facts').where('id', '=', of.id).forUpdate().executeTakeFirst()
     if (row?.facts?.sha256 !== of.facts.sha256) return false
     const before = await tx.selectFrom('credential_before').select('replaced_at').where('credential_id', '=', of.id).executeTakeFirst()

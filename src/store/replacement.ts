@@ -5,6 +5,7 @@ import { listCredentials, type NewCredential, place } from './credential'
 import { announce, type Conn, type Db } from './database'
 import { signerOf } from './issued'
 import type { Tables } from './tables'
+import { transacted } from './transacted'
 import type { Vault } from './vault'
 
 const unknown = () => fail(404, 'credential.unknown', 'There is no such credential', 'Refresh the list', 'credential')
@@ -51,7 +52,7 @@ export async function replaceIn(tx: Conn, vault: Vault, id: string, next: Omit<N
 
 /** Puts something new in the place of what a credential holds, for all that use it at once; what it held is kept beside it. */
 export async function replaceCredential(db: Db, vault: Vault, id: string, next: Omit<NewCredential, 'name'>): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await locked(tx, id)
     if (row.kind !== next.kind)
       throw fail(422, 'replacement.kind', `${row.name} holds something of another kind`, 'Only the same can take its place', 'credential')
@@ -74,7 +75,7 @@ export async function replaceCredential(db: Db, vault: Vault, id: string, next: 
 
 /** Takes back what a credential held before; what took its place is kept in turn. */
 export async function putBack(db: Db, id: string): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await locked(tx, id)
     const before = await tx.selectFrom('credential_before').selectAll().where('credential_id', '=', id).executeTakeFirst()
     if (!before) throw nothingBefore(row.name)
@@ -96,7 +97,7 @@ export async function putBack(db: Db, id: string): Promise<Credential> {
 
 /** Lets go of what a credential held before. */
 export async function forgetBefore(db: Db, id: string): Promise<Credential> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await locked(tx, id)
     const gone = await tx.deleteFrom('credential_before').where('credential_id', '=', id).executeTakeFirst()
     if (gone.numDeletedRows === 0n) throw nothingBefore(row.name)

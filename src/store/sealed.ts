@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import { FailureError } from '~/contract/failure'
 import { announce, type Db } from './database'
+import { transacted } from './transacted'
 import type { Vault } from './vault'
 
 /** Every place at which something sealed is stored: its table, the column of its row's id, its column, and what it is bound to. */
@@ -23,7 +24,7 @@ interface SealedRow {
  * many. What can't be opened is named, and then nothing is changed.
  */
 export async function resealAll(db: Db, vault: Vault): Promise<{ resealed: number; all: number }> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     let [resealed, all] = [0, 0]
     const unreadable: string[] = []
     // What is just being stored under the old key comes before, or waits and is sealed under the new one.

@@ -5,6 +5,7 @@ import type { SecondFactor } from '~/contract/person'
 import type { Conn, Db } from './database'
 import { addEvents } from './event'
 import { demandPassword, endOtherSessions } from './person'
+import { transacted } from './transacted'
 import type { Vault } from './vault'
 
 /** A code holds for so long (RFC 6238 4.1), and that before and after it are taken too (5.2): clocks differ. */
@@ -36,7 +37,7 @@ export async function beginSecondFactor(db: Db, vault: Vault, id: string, passwo
 
 /** Takes the key up; gives codes for when the device is lost, which are not shown again. Other sessions of the same person end. */
 export async function confirmSecondFactor(db: Db, vault: Vault, id: string, code: string, token: string | null): Promise<string[]> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const row = await tx.selectFrom('person').select(['login', 'totp_pending']).where('id', '=', id).forUpdate().executeTakeFirst()
     if (!row?.totp_pending) throw fail(409, 'second-factor.not-begun', 'No second factor is being set up', 'Begin anew', 'web')
     const step = stepOf(Secret.fromBase32(vault.open(row.totp_pending, place(id))), row.login, code)
@@ -91,7 +92,7 @@ export async function secondFactorOf(db: Conn, id: string): Promise<SecondFactor
 
 /** Without a second factor from now on. */
 export async function dropSecondFactor(db: Db, id: string): Promise<void> {
-  await db.transaction().execute(async (tx) => {
+  await transacted(db, async (tx) => {
     await tx.updateTable('person').set({ totp: null, totp_pending: null, totp_since: null }).where('id', '=', id).execute()
     await tx.deleteFrom('recovery_code').where('person_id', '=', id).execute()
   })

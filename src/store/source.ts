@@ -7,6 +7,7 @@ import { byName } from '~/core/equipment/hierarchy'
 import { clientIdsOf, demandOwnClientIds } from './client-id'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { filledBy } from './equipment'
+import { transacted } from './transacted'
 import type { Vault } from './vault'
 
 const place = (id: string) => `source:${id}`
@@ -76,7 +77,7 @@ async function demandOwnName(db: Conn, id: string, draft: SourceDraft): Promise<
 
 export async function addSource(db: Db, vault: Vault, draft: SourceDraft, id = newId()): Promise<Source> {
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       await demandCredentials(tx, draft)
       await demandOwnName(tx, id, draft)
       await tx
@@ -118,7 +119,7 @@ export function demandTypedAgain(now: Source, draft: Pick<SourceDraft, 'kind' | 
 /** `trusted`: the change comes from this program itself, which may take a password along. */
 export async function changeSource(db: Db, vault: Vault, id: string, draft: SourceDraft, begun?: number, trusted = false): Promise<Source> {
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       const now = await getSource(tx, id)
       if (now.kind !== draft.kind)
         throw fail(422, 'source.kind', 'The kind of a source does not change', 'Add a source of the other kind, and make its tags there', 'source')
@@ -148,7 +149,7 @@ export async function changeSource(db: Db, vault: Vault, id: string, draft: Sour
 
 /** Switches one source on or off; it starts or stops by itself, the others don't notice. */
 export async function switchSource(db: Db, id: string, enabled: boolean): Promise<Source> {
-  return db.transaction().execute(async (tx) => {
+  return transacted(db, async (tx) => {
     const now = await getSource(tx, id)
     if (now.enabled === enabled) return now
     await tx
@@ -189,7 +190,7 @@ export async function sourceUse(db: Conn, id: string): Promise<SourceUse> {
 
 export async function removeSource(db: Db, id: string): Promise<void> {
   try {
-    await db.transaction().execute(async (tx) => {
+    await transacted(db, async (tx) => {
       await getSource(tx, id)
       await tx.deleteFrom('source').where('id', '=', id).execute()
       await announce(tx, 'source')

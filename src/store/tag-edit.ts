@@ -7,6 +7,7 @@ import { tagProblems } from '~/core/tag/check'
 import { announce, type Conn, type Db, explain } from './database'
 import { filledBy } from './equipment'
 import { lockTags } from './tag'
+import { transacted } from './transacted'
 
 /** So many rows go to the database in one statement. */
 const CHUNK = 5000
@@ -79,7 +80,7 @@ const words = {
 export async function editTags(db: Db, edit: TagEdit, each: (done: number, total: number) => void = () => undefined): Promise<TagEdited> {
   const total = edit.add.length + edit.change.length + edit.remove.length
   try {
-    return await db.transaction().execute(async (tx) => {
+    return await transacted(db, async (tx) => {
       await sql`set constraints tag_name deferred`.execute(tx)
       const { before, after, added } = await prepare(tx, edit)
       let done = 0

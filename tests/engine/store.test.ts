@@ -1,4 +1,5 @@
 import { sql } from 'kysely'
+import pg from 'pg'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { DestinationDraft } from '~/contract/destination'
 import type { EquipmentInput } from '~/contract/equipment'
@@ -37,7 +38,7 @@ import {
   setUp,
   setUpToken,
 } from '~/store/person'
-import { addPublication, changePublication, getPublication, setRunning } from '~/store/publication'
+import { addPublication, changePublication, getPublication, listPublications, removePublication, setRunning } from '~/store/publication'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
 import { firstTags, listTags, tagsOfEquipment, tagUse } from '~/store/tag'
 import { addTags, changeTag, removeTags } from '~/store/tag-edit'
@@ -49,6 +50,14 @@ beforeAll(async () => {
   t = await freshDatabase()
 })
 afterAll(() => t.drop())
+
+/** A broker that nobody speaks with. */
+function raced(): DestinationDraft {
+  const common = { host: 'broker', port: 1883, protocol: '5', tls: false, authorityId: null, credentialId: null, witnessCredentialId: null }
+  const pace = { keepAliveS: 30, retryMs: 1000, window: 20, ackS: 20, lateS: 30, outboxMb: 10, witness: true }
+  const settings = { ...common, ...pace, clientId: 'raced', witnessClientId: 'raced-witness' }
+  return DestinationDraft.parse({ name: 'Raced', kind: 'mqtt', enabled: false, settings })
+}
 
 const failure = (work: Promise<unknown>) =>
   work.then(
@@ -591,10 +600,7 @@ describe('two people who save the same thing at once', () => {
     const cls = await addClass(t.db, { name: 'Raced', members })
     expect(await race((name) => changeClass(t.db, cls.id, { name, members }, '', cls.version))).toEqual([lost, 'saved'])
 
-    const common = { host: 'broker', port: 1883, protocol: '5', tls: false, authorityId: null, credentialId: null, witnessCredentialId: null }
-    const pace = { keepAliveS: 30, retryMs: 1000, window: 20, ackS: 20, lateS: 30, outboxMb: 10, witness: true }
-    const settings = { ...common, ...pace, clientId: 'raced', witnessClientId: 'raced-witness' }
-    const d = await addDestination(t.db, DestinationDraft.parse({ name: 'Raced', kind: 'mqtt', enabled: false, settings }))
+    const d = await addDestination(t.db, raced())
     expect(await race((name) => changeDestination(t.db, d.id, { ...d, name }, d.version))).toEqual([lost, 'saved'])
 
     const own = {
@@ -608,4 +614,48 @@ describe('two people who save the same thing at once', () => {
     expect(await race((name) => changePublication(t.db, p.id, { ...p, name }, p.version))).toEqual([lost, 'saved'])
     expect((await getPublication(t.db, p.id)).version).toBe(p.version + 1)
   })
+})
+
+it('a publication is removed while its account is written, and each waits for the other: it is removed, and nobody is told of it', async () => {
+  const own = await freshDatabase()
+  const engine = new pg.Client(own.url)
+  await engine.connect()
+  try {
+    const d = await addDestination(own.db, raced())
+    const plain = { name: 'p', trigger: { kind: 'change' as const }, shape: flatJsonSettings, topic: 'x', equipmentIds: [], destinationId: d.id }
+    const { id } = await addPublication(own.db, overMqtt(plain))
+    const { number } = await own.db
+      .insertInto('delivery')
+      .values({ publication_id: id, destination_id: d.id })
+      .returning('number')
+      .executeTakeFirstOrThrow()
+    await own.db.insertInto('taken_back').values({ delivery: number, place: 'a', key: '' }).execute()
+    // The other is the one that PostgreSQL takes back: it looks first.
+    await engine.query("set deadlock_timeout = '60s'")
+    await engine.query('begin')
+    await engine.query("update taken_back set key = 'k'")
+    let taken = 0
+    const watched = own.db.withPlugin({
+      transformQuery: ({ node }) => {
+        if (node.kind === 'DeleteQueryNode') taken++
+        return node
+      },
+      transformResult: async ({ result }) => result,
+    })
+    const removed = removePublication(watched, id)
+    const waits = async () => {
+      const { rows } = await sql<{ n: number }>`
+        select count(*)::int as n from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'`.execute(own.db)
+      return rows[0]!.n > 0
+    }
+    await until(waits, 'the removal to wait')
+    await engine.query("insert into taken_back (delivery, place) values ($1, 'b')", [number])
+    await engine.query('commit')
+    await removed
+    expect(await listPublications(own.db)).toEqual([])
+    expect(taken).toBeGreaterThan(1)
+  } finally {
+    await engine.end()
+    await own.drop()
+  }
 })

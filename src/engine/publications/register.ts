@@ -4,6 +4,7 @@ import type { Db } from '~/store/database'
 import { getDestination } from '~/store/destination'
 import { freeze } from '~/store/freeze'
 import { getPublication } from '~/store/publication'
+import { transacted } from '~/store/transacted'
 import type { Clock } from '../clock/clock'
 import type { DestinationTarget } from '../destinations/driver'
 import { driverOf } from '../destinations/registry'
@@ -18,7 +19,7 @@ export async function registerFor(
   target: (d: Awaited<ReturnType<typeof getDestination>>) => Promise<DestinationTarget>,
   clock: Clock,
 ): Promise<RegisteredSchema[]> {
-  const { needed, destination } = await db.transaction().execute(async (tx) => {
+  const { needed, destination } = await transacted(db, async (tx) => {
     const body = await freeze(await getPublication(tx, publicationId), tx)
     return { needed: neededSchemas({ ...body, number: 0 }), destination: await getDestination(tx, body.destinationId) }
   })
