@@ -39,6 +39,7 @@ import { addSource, changeSource, listSources } from '~/store/source'
 import { addTags } from '~/store/tag-edit'
 import { openVault, type Vault } from '~/store/vault'
 import { moveHall, seedHall } from './seed-hall'
+import { moveHub, seedHubs } from './seed-hubs'
 import { seedPlant } from './seed-plant'
 import { seedSources } from './seed-sources'
 
@@ -268,6 +269,7 @@ async function movePorts(db: Db, vault: Vault): Promise<void> {
   }
   for (const d of await listDestinations(db)) {
     await moveHall(db, ports, d)
+    await moveHub(db, ports, d)
     if (d.name === 'Works stream' && d.kind === 'stream' && d.settings.servers.startsWith('127.0.0.1:') && d.settings.servers !== streamServers)
       await changeDestination(db, d.id, { ...d, settings: { ...d.settings, servers: streamServers, registryUrl: schemasUrl } })
     if (d.name === 'Works receiver' && d.kind === 'http' && d.settings.url.startsWith('https://127.0.0.1:') && d.settings.url !== receiverUrl)
@@ -427,6 +429,7 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
   await seedRecords(db, vault, zones)
   await seedLake(db, vault, authority.id, zones)
   await seedHall(db, ports, zones)
+  await seedHubs(db, vault, ports, demo, kiln, zones)
   // Last: whoever finds people here finds a whole demo.
   for (const p of people) await addPerson(db, p)
 }

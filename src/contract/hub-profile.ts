@@ -3,6 +3,8 @@ import { Name } from './id'
 import { TokenRecipe } from './token'
 
 const Template = z.string().trim().max(1000, 'At most 1000 characters')
+const Way = z.string().trim().max(200).default('')
+const registry = 'Registry'
 const count = (most: number) => z.number('How many?').int('A whole number').min(1, 'At least 1').max(most).nullable()
 
 /**
@@ -70,6 +72,19 @@ export const HubProfile = z.object({
     help: '{topic} is the last part of where it came; empty: no answer',
     group: 'From the hub',
   }),
+  selfTopic: Template.default('').meta({
+    label: 'Tells of itself at',
+    help: 'Software, since when it is connected, how much it sent, as JSON; empty: nowhere',
+    group: 'Housekeeping',
+  }),
+  selfEveryS: z
+    .number('How many?')
+    .int('A whole number')
+    .min(10, 'At least 10 s')
+    .max(86_400, 'At most a day')
+    .nullable()
+    .default(null)
+    .meta({ label: 'And then every', unit: 's', help: 'Empty: only when it connects', group: 'Housekeeping' }),
   qosMost: z.enum(['0', '1', '2']).default('1').meta({ label: 'QoS up to', group: 'Limits' }),
   payloadOctets: count(268_435_455).default(null).meta({ label: 'Payload up to', unit: 'octets', group: 'Limits' }),
   perSecond: count(100_000).default(null).meta({ label: 'Messages a second', group: 'Limits' }),
@@ -90,5 +105,21 @@ export const HubProfile = z.object({
     .max(100)
     .default('')
     .meta({ label: 'Place in', help: 'The header that has the place; empty: it is not told', group: 'Events' }),
+  registryPath: Template.default('').meta({
+    label: 'A unit is asked for at',
+    help: 'Path below the address of the registry; it answers with JSON. Empty: nobody is asked',
+    group: registry,
+  }),
+  saysConnected: Way.meta({ label: 'Connected in', help: 'Ways of names parted by dots, here and below; empty: it is not told', group: registry }),
+  saysLast: Way.meta({ label: 'Last message in', group: registry }),
+  saysTaken: Way.meta({ label: 'Taken in', group: registry }),
+  saysRejected: Way.meta({ label: 'Rejected in', group: registry }),
+  saysToday: Way.meta({ label: 'Counted today in', group: registry }),
+  saysPerDay: Way.meta({ label: 'Quota of a day in', group: registry }),
+  logPath: Template.default('').meta({ label: 'What it rejected is asked for at', help: 'Empty: it tells nothing of that', group: registry }),
+  logRows: Way.meta({ label: 'Rows in', help: 'Empty: the answer is the list of them', group: registry }),
+  logAt: Way.meta({ label: 'When, in a row', group: registry }),
+  logWhy: Way.meta({ label: 'Why, in a row', group: registry }),
+  logPlace: Way.meta({ label: 'Where, in a row', group: registry }),
 })
 export type HubProfile = z.infer<typeof HubProfile>

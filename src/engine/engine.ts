@@ -35,6 +35,7 @@ import { LiveTable, SPARK_EVERY_MS } from './live/table'
 import { log, wordsOf } from './log'
 import { News } from './news'
 import { deflatePacking } from './outbox/packing'
+import { OwnViews } from './own-views'
 import { loadCompression } from './publications/compress'
 import { type Previews, previewsHere, ThreadedPreviews } from './publications/previews'
 import { Publications } from './publications/publications'
@@ -51,6 +52,7 @@ import { LOOK_MS, TagTroubles } from './tag-troubles'
 import { Targets } from './targets'
 import { Tokens } from './tokens'
 import { Trimming } from './trimming'
+import { VERSION } from './version'
 import { ModelCache } from './world'
 
 export interface EngineOptions {
@@ -65,8 +67,6 @@ export interface EngineOptions {
   takenOver?: () => void
 }
 
-/** Of the program; told in messages about the node. */
-const VERSION = '0.1.0'
 /** How often people are told what went wrong with messages, ms: what happens together is told together. */
 const NEWS_EVERY_MS = 5000
 /** So long a start waits for single things to be taken up before it says that it is up, ms. */
@@ -97,6 +97,7 @@ export class Engine {
   private readonly tokens: Tokens
   readonly renewal: Renewal
   readonly targets: Targets
+  readonly ownViews: OwnViews
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
@@ -123,6 +124,7 @@ export class Engine {
       plannedFor: (id) => this.plannedFor(id),
       isConnected: (id, target) => this.destinations.get(id)?.isConnectedBy(target) ?? false,
     })
+    this.ownViews = new OwnViews(db, this.targets, clock)
     this.renewal = new Renewal({
       db,
       vault,

@@ -122,8 +122,8 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
   const objects = await ObjectStoreStandin.start({ port: ports.objects, tls: { cert, key }, bucket: objectBucket, keys: objectKeys })
   const schemas = await SchemaRegistry.start({ port: ports.schemas, tls: { cert, key }, users: schemaUsers })
   const relay = await Relay.start({ port: ports.relay, group: relayGroup, groupPort: ports.relayGroup, most: KEPT })
-  const tarn = await startHub('token', { hub: ports.tarn, registry: ports.tarnRegistry, events: ports.tarnEvents }, KEPT)
-  const fell = await startHub('certificate', { hub: ports.fell, registry: ports.fellRegistry, events: ports.fellEvents }, KEPT)
+  const tarn = await startHub('token', { hub: ports.tarn, registry: ports.tarnRegistry, events: ports.tarnEvents }, KEPT, folder)
+  const fell = await startHub('certificate', { hub: ports.fell, registry: ports.fellRegistry, events: ports.fellEvents }, KEPT, folder)
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
   const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects, relay, schemas })
   return {

@@ -1,5 +1,13 @@
 import { sql } from 'kysely'
-import { type Codec, type DeliveryStore, Fenced, type FlushWrite, type SegmentWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
+import {
+  type Codec,
+  type DayCount,
+  type DeliveryStore,
+  Fenced,
+  type FlushWrite,
+  type SegmentWrite,
+  type StoreTrouble,
+} from '~/core/delivery/delivery-store'
 import type { Conn, Db } from './database'
 import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatencies } from './ledger'
 import { deleteSegments, givenNumbers, insertSegment, listSegments, readCursor, readSegment, writeCursor } from './outbox'
@@ -59,6 +67,19 @@ export class PgDeliveryStore implements DeliveryStore {
     )
     if (!rows[0]) throw new Fenced()
     return rows[0].n
+  }
+
+  async loadDay(destinationId: string): Promise<DayCount | null> {
+    const row = await this.db.selectFrom('sent_day').select(['day', 'count']).where('destination_id', '=', destinationId).executeTakeFirst()
+    return row ?? null
+  }
+
+  async keepDay(destinationId: string, { day, count }: DayCount): Promise<void> {
+    await sql`insert into sent_day as s (destination_id, day, count)
+      select id, ${day}::int, ${count}::bigint from destination
+      where id = ${destinationId} and exists (select 1 from engine_lease where epoch = ${this.epoch()}::bigint)
+      on conflict (destination_id) do update set day = excluded.day, count = excluded.count
+      where (excluded.day, excluded.count) > (s.day, s.count)`.execute(this.db)
   }
 }
 

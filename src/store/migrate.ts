@@ -25,6 +25,7 @@ import * as issued from './migrations/0021-issued'
 import * as tokens from './migrations/0022-tokens'
 import * as brokerTerms from './migrations/0023-broker-terms'
 import * as renewal from './migrations/0024-renewal'
+import * as hubTerms from './migrations/0025-hub-terms'
 
 const migrations = {
   '0001-first': first,
@@ -51,6 +52,7 @@ const migrations = {
   '0022-tokens': tokens,
   '0023-broker-terms': brokerTerms,
   '0024-renewal': renewal,
+  '0025-hub-terms': hubTerms,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -236,6 +236,7 @@ export interface Tables {
   } & Tally
   ledger_odd: { delivery: number; part: number } & Record<WindowSet, string>
   ledger_slice: { delivery: number; start: number; first_seq: number | null; produced: number; foreign_count: number } & Tally
+  sent_day: { destination_id: string; day: number; count: number }
   witness_position: { destination_id: string; position: Buffer }
   ledger_latency: { delivery: number; minute: number; histogram: Buffer }
   event: {

@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs'
-import type { Page } from '@playwright/test'
+import type { Locator, Page } from '@playwright/test'
 import type { Credential } from '~/contract/credential'
 import type { Destination } from '~/contract/destination'
 import type { Publication } from '~/contract/publication'
@@ -22,61 +22,86 @@ async function registered(page: Page, port: number, unit: string): Promise<{ tex
   return { kit: { name: file.suggestedFilename(), buffer: readFileSync((await file.path())!) } }
 }
 
+const LIKE = 'Kiln zones, each change'
+
+/** Hands over what was handed out: text is pasted, a file is dropped onto the form. */
+async function handOver(page: Page, form: Locator, handed: Awaited<ReturnType<typeof registered>>): Promise<void> {
+  if ('text' in handed) {
+    await page.context().grantPermissions(['clipboard-read', 'clipboard-write'])
+    await page.evaluate((text) => navigator.clipboard.writeText(text), handed.text)
+    return page.keyboard.press('Control+v')
+  }
+  const { name, buffer } = handed.kit
+  await form.getByLabel('Name', { exact: true }).evaluate(
+    (field, file) => {
+      const data = new DataTransfer()
+      data.items.add(new File([Uint8Array.from(atob(file.base64), (c) => c.charCodeAt(0))], file.name, { type: 'application/zip' }))
+      field.dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true, cancelable: true }))
+    },
+    { name, base64: buffer.toString('base64') },
+  )
+}
+
 for (const [name, port, profile] of [
   ['Tarn', base + 19, 'Tarn, by token'],
   ['Fell', base + 21, 'Fell, by certificate'],
 ] as const)
-  test(`from the registry of the ${name} hub to confirmed messages: what it hands out is pasted or dropped whole`, async ({ page }) => {
+  test(`from the registry of the ${name} hub to confirmed messages in eight actions: what it hands out is pasted or dropped whole`, async ({
+    page,
+  }) => {
     test.setTimeout(240_000)
     const unit = `dryer-${name.toLowerCase()}`
     const handed = await registered(page, port, unit)
     if (name === 'Fell')
-      await fetch(`http://127.0.0.1:${port}/api/units/${unit}/aliases`, { method: 'POST', body: JSON.stringify({ alias: 'chamber' }) })
+      for (let zone = 1; zone <= 12; zone++)
+        await fetch(`http://127.0.0.1:${port}/api/units/${unit}/aliases`, { method: 'POST', body: JSON.stringify({ alias: `zone-${zone}` }) })
     await logIn(page, 'administrator')
     await page.goto('/destinations')
-    await page.getByRole('button', { name: 'Add destination' }).click()
+    let actions = 0
+    const act = async (done: Promise<unknown>) => {
+      actions++
+      await done
+    }
+    await act(page.getByRole('button', { name: 'Add destination' }).click())
     const form = page.getByRole('dialog', { name: 'Add a destination' })
-    await form.getByLabel('Kind').selectOption('Cloud hub')
-    await form.getByLabel('Profile', { exact: true }).selectOption(profile)
-    await form.getByLabel('Name', { exact: true }).fill(`${name} hub`)
-    await form.getByRole('button', { name: 'Take in what you were handed' }).click()
+    await expect(form.getByLabel('Name', { exact: true })).toBeVisible()
+    await act(handOver(page, form, handed))
+    // Whose hand-out it is can be seen from it: the form of a hub is there, and the profile by which one can log in.
     const sheet = page.getByRole('dialog', { name: 'Take in what you were handed' })
-    if ('text' in handed) await sheet.getByLabel('Text').fill(handed.text)
-    else await sheet.getByLabel('Files', { exact: true }).setInputFiles({ ...handed.kit, mimeType: 'application/zip' })
-    await sheet.getByRole('button', { name: 'Keep all 3' }).click()
+    await expect(form.getByLabel('Kind')).toHaveValue('hub')
+    await act(sheet.getByRole('button', { name: 'Keep all 3' }).click())
     await expect(form.getByLabel('Device identity')).toHaveValue(unit)
-    await form.getByRole('button', { name: 'Check the connection' }).click()
+    await expect(form.getByLabel('Profile', { exact: true })).toHaveValue(profile)
+    await expect(form.getByLabel('Name', { exact: true })).toHaveValue(`${unit} at 127.0.0.1`)
+    await act(form.getByRole('button', { name: 'Check the connection' }).click())
     await expect(form.locator('[data-step="events-witness"]')).toHaveAttribute('data-state', 'passed', { timeout: 60_000 })
     for (const step of ['name', 'port', 'tls', 'login']) await expect(form.locator(`[data-step="${step}"]`)).toHaveAttribute('data-state', 'passed')
-    await form.getByRole('button', { name: 'Add destination' }).click()
+    await act(form.getByRole('button', { name: 'Add destination' }).click())
     await expect(form).toBeHidden()
+    await act(page.getByRole('button', { name: 'Publish to it' }).click())
+    await act(page.getByLabel('Begin like').selectOption(LIKE))
+    await expect(page.getByLabel('Name', { exact: true })).toHaveValue(`${LIKE} to ${unit} at 127.0.0.1`)
+    await act(page.getByRole('button', { name: 'Go live' }).click())
+    await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+    expect(actions).toBeLessThanOrEqual(8)
 
-    // A publication that is there, under another name, to the hub.
-    const destination = (await api<Destination[]>('GET', '/api/destinations')).find((d) => d.name === `${name} hub`)!
-    const [like] = (await api<Publication[]>('GET', '/api/publications')).filter((p) => p.state === 'live' && p.address.kind === 'mqtt')
-    const { equipmentIds, shape, steersOnly } = like!
-    const made = await api<Publication>('POST', '/api/publications', {
-      ...{ name: `To the ${name} hub`, equipmentIds: equipmentIds.slice(0, 1), shape, steersOnly },
-      trigger: { kind: 'every', seconds: 1 },
-      destinationId: destination.id,
-      address: { kind: 'hub', topic: name === 'Fell' ? 'chamber' : '{path}/state', topicRule: 'slug', headers: [], contentType: '', qos: 1 },
-    })
-    await api('POST', `/api/publications/${made.id}/live`, { version: made.version })
+    const destination = (await api<Destination[]>('GET', '/api/destinations')).find((d) => d.name === `${unit} at 127.0.0.1`)!
+    const [made] = (await api<Publication[]>('GET', '/api/publications')).filter((p) => p.destinationId === destination.id)
     await page.goto('/proof')
-    const line = page.locator(`[data-line="To the ${name} hub"]`)
+    const line = page.locator(`[data-line="${made!.name}"]`)
     await expect
       .poll(async () => Number((await line.locator('[data-count="arrived"]').textContent())?.replace(/\D/g, '')), { timeout: 60_000 })
       .toBeGreaterThanOrEqual(3)
     await expect(line.locator('[data-count="missing"]')).toHaveText('0')
-    // The hub says the same.
+    // The hub says the same, and so does Embrik of it.
     const { taken, connected } = (await (await fetch(`http://127.0.0.1:${port}/api/units/${unit}`)).json()) as { taken: number; connected: boolean }
     expect(connected).toBe(true)
     expect(taken).toBeGreaterThan(0)
     const kept = await api<Credential[]>('GET', '/api/credentials')
     expect(JSON.stringify(kept)).not.toMatch(/UnitKey|PRIVATE KEY|clay-events-9/)
 
-    await api('POST', `/api/publications/${made.id}/pause`, {})
-    await api('DELETE', `/api/publications/${made.id}`)
+    await api('POST', `/api/publications/${made!.id}/pause`, {})
+    await api('DELETE', `/api/publications/${made!.id}`)
     await api('DELETE', `/api/destinations/${destination.id}`)
     for (const c of await api<Credential[]>('GET', '/api/credentials'))
       if (
@@ -85,6 +110,25 @@ for (const [name, port, profile] of [
       )
         await api('DELETE', `/api/credentials/${c.id}`)
   })
+
+test('what a hub knows of this sender itself stands beside its destination: connected, taken, quota, and what it rejected and why', async ({
+  page,
+}) => {
+  const registry = `http://127.0.0.1:${base + 21}/api/units/works-edge`
+  await logIn(page, 'viewer')
+  await page.goto('/destinations')
+  await page.getByRole('table', { name: 'Destinations' }).getByText('Fell hub', { exact: true }).click()
+  const view = page.getByRole('region', { name: 'What it says itself' })
+  await expect(view).toContainText('Connected')
+  await expect(view).toContainText('Taken')
+  await fetch(`${registry}/limits`, { method: 'PUT', body: JSON.stringify({ payloadOctets: 20, perDay: 100_000 }) })
+  try {
+    await expect(view.getByRole('list', { name: 'What it rejected' })).toContainText('octets; 20 are taken', { timeout: 60_000 })
+    await expect(view).toContainText('of 100,000')
+  } finally {
+    await fetch(`${registry}/limits`, { method: 'PUT', body: JSON.stringify({ payloadOctets: 65_536, perDay: null }) })
+  }
+})
 
 test('a profile is typed from the documents of any hub, with what it gives beside it; it is saved as a file and opened again', async ({ page }) => {
   await logIn(page, 'administrator')

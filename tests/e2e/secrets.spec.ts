@@ -3,6 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { postgresBin } from '../../scripts/lib/packages.mjs'
 import { routes } from '../../src/contract/routes'
+import { eventsReader, type KeptHub } from '../../src/standins/hub/kept'
 import { brokerUsers, compressorLogin, kilnLogin, objectKeys, ordersLogin, receiverUsers, recordsLogins, streamUsers } from '../../src/standins/plant'
 import { answersFile, api, demo, expect, home, people, test, web } from './support'
 
@@ -33,8 +34,17 @@ function secretsOfThisRun(): [string, string][] {
   for (const u of brokerUsers) if (u.password) found.push([`broker password of ${u.name}`, u.password])
   for (const file of readdirSync(join(demo, 'pki')).filter((f) => f.includes('key')))
     for (const line of keyMaterial(readFileSync(join(demo, 'pki', file), 'utf8'))) found.push([`private key ${file}`, line])
+  found.push(['password of who reads the events of hubs', eventsReader.password])
+  for (const file of readdirSync(join(demo, 'hubs'))) {
+    const { authority, units, kit } = JSON.parse(readFileSync(join(demo, 'hubs', file), 'utf8')) as KeptHub
+    for (const { name, keys } of units) for (const key of keys) found.push([`key of ${name} in ${file}`, key])
+    for (const pem of [authority.key, kit?.key ?? '']) for (const line of keyMaterial(pem)) found.push([`private key in ${file}`, line])
+  }
   return found.filter(([, text]) => text.length > 0)
 }
+
+/** What was made with a key: a token of the hub by token, and any signed JWT. */
+const TOKENS = [/seal=[\w+/%-]{30,}/, /eyJ[\w-]{8,}\.eyJ[\w-]{8,}\.[\w-]{30,}/]
 
 /** As it is, and as bytea text, base64 and JSON text would show it. */
 const forms = (secret: string) => [
@@ -45,7 +55,8 @@ const forms = (secret: string) => [
 ]
 
 function where(text: string, secrets: readonly [string, string][]): string[] {
-  return secrets.filter(([, s]) => forms(s).some((f) => text.includes(f))).map(([name]) => name)
+  const tokens = TOKENS.flatMap((token) => token.exec(text)?.[0].slice(0, 12) ?? [])
+  return [...secrets.filter(([, s]) => forms(s).some((f) => text.includes(f))).map(([name]) => name), ...tokens.map((t) => `token ${t}`)]
 }
 
 test('no secret of the whole run stands in the database, in a log, or in an answer', async () => {
@@ -54,6 +65,8 @@ test('no secret of the whole run stands in the database, in a log, or in an answ
   // The search finds what is there.
   expect(where(`x${kilnLogin.password}x`, secrets)).toEqual(['kiln password'])
   expect(where(Buffer.from(kilnLogin.password).toString('hex'), secrets)).toEqual(['kiln password'])
+  expect(where(`unit=a&until=1&seal=${'Ab3%2B'.repeat(8)}`, secrets)).toEqual(['token seal=Ab3%2BA'])
+  expect(secrets.filter(([name]) => name.startsWith('key of')).length).toBeGreaterThan(3)
 
   const dump = execFileSync(join(postgresBin()!, 'pg_dump'), ['--inserts', '--dbname', process.env.EMBRIK_E2E_DATABASE_URL ?? ''], {
     maxBuffer: 1 << 30,

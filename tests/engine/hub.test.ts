@@ -1,78 +1,26 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import type { HubSettings } from '~/contract/destinations/hub'
-import type { CheckStep } from '~/contract/failure'
-import { HubProfile } from '~/contract/hub-profile'
-import { flatJsonSettings } from '~/contract/shape'
-import { certificateFacts } from '~/core/credential/certificate'
+import type { CheckStep, FailureError } from '~/contract/failure'
+import { flatJsonSettings, ShapeSettings } from '~/contract/shape'
 import { shippedProfiles } from '~/core/hub/shipped'
 import { Engine } from '~/engine/engine'
-import { HubAuthority } from '~/standins/hub/authority'
-import { Hub } from '~/standins/hub/hub'
-import { Stream } from '~/standins/stream/stream'
+import { Registry } from '~/standins/hub/registry'
 import { listAsides } from '~/store/aside'
-import { addCredential } from '~/store/credential'
 import { addDestination, changeDestination, getDestination } from '~/store/destination'
 import { listEvents } from '~/store/event'
 import { freeze } from '~/store/freeze'
 import { addPublication, goLive } from '~/store/publication'
 import { replaceCredential } from '~/store/replacement'
+import { hubWithUnit, UNIT } from './hubs'
 import { judged } from './lines'
 import { zonesPlant } from './plant'
 import { folder, freePort, freshDatabase, until } from './support'
 
-const UNIT = 'kiln-edge'
-
 /** A hub, and an engine whose publication goes there. */
-async function scene(by: 'token' | 'certificate', profile: object = {}, zones = 2, topic?: string) {
+async function scene(by: 'token' | 'certificate', profile: object = {}, zones = 2, topic?: string, shape: ShapeSettings = flatJsonSettings) {
   const t = await freshDatabase()
-  const authority = await HubAuthority.make('Hub root')
-  const { certificate, key } = await authority.sign('hub', 'server')
-  const stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0] }], topics: { events: 2 } })
-  const port = await freePort()
-  const hub = await Hub.start({ by, host: '127.0.0.1', port, tls: { certificate, key, ca: authority.root }, events: { stream, topic: 'events' } })
-  const unit = hub.units.add(UNIT)!
-  const { root } = authority
-  const keep = async (c: Parameters<typeof addCredential>[2]) => (await addCredential(t.db, t.vault, c)).id
-  const authorityId = await keep({
-    name: 'root',
-    kind: 'authority',
-    certificate: root,
-    facts: await certificateFacts(root),
-    user: null,
-    secret: null,
-  })
-  const used = HubProfile.parse({ ...shippedProfiles[by === 'token' ? 0 : 1], ...profile })
-  const ofKey = (secret: string) => ({ kind: 'token' as const, certificate: null, facts: null, user: used.user, secret, recipe: used.token })
-  const signed = async () => {
-    const own = await authority.sign(UNIT, 'client')
-    unit.certificates.push(own.sha256)
-    return { kind: 'certificate' as const, certificate: own.certificate, facts: await certificateFacts(own.certificate), user: null, secret: own.key }
-  }
-  const credentialId = await keep({ name: 'unit', ...(by === 'token' ? ofKey(unit.keys[0]) : await signed()) })
-  const settings: HubSettings = {
-    host: '127.0.0.1',
-    port,
-    profile: used,
-    authorityId,
-    unit: UNIT,
-    credentialId,
-    keepAliveS: 30,
-    retryMs: 200,
-    window: 100,
-    ackS: 20,
-    witness: true,
-    lateS: 30,
-    eventsServers: stream.places('plain')[0]!,
-    eventsTopic: 'events',
-    eventsTls: false,
-    eventsAuthorityId: null,
-    eventsMechanism: 'none',
-    witnessCredentialId: null,
-    outboxMb: 50,
-    outboxHours: 0,
-    proxy: '',
-    proxyCredentialId: null,
-  }
+  const at = await hubWithUnit(t, by, profile)
+  const { hub, unit, authority, stream, settings, credentialId, ofKey, signed } = at
   const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, zones)
   const destinationId = (await addDestination(t.db, { name: 'Hub', kind: 'hub', enabled: true, settings })).id
   const publication = await addPublication(t.db, {
@@ -80,7 +28,7 @@ async function scene(by: 'token' | 'certificate', profile: object = {}, zones = 
     equipmentIds,
     destinationId,
     trigger: { kind: 'change' },
-    shape: flatJsonSettings,
+    shape,
     steersOnly: false,
     address: {
       kind: 'hub',
@@ -93,8 +41,12 @@ async function scene(by: 'token' | 'certificate', profile: object = {}, zones = 
   })
   await goLive(t.db, publication.id, 'test', freeze)
   if (by === 'certificate') for (let i = 1; i <= zones; i++) unit.aliases.add(`zone-${i}`)
-  const engine = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('hub') })
-  await engine.start()
+  const begin = async () => {
+    const begun = new Engine({ db: t.db, url: t.url, vault: t.vault, workFolder: folder('hub') })
+    await begun.start()
+    return begun
+  }
+  let engine = await begin()
   const line = () => engine.lines().find((l) => l.publicationId === publication.id)
   const counts = () => engine.ledger.countsOf(line()!.delivery)!
   let value = 0
@@ -106,7 +58,14 @@ async function scene(by: 'token' | 'certificate', profile: object = {}, zones = 
   const up = () => until(() => destination()?.present().state === 'running' && destination().witness?.view(), 'the hub to be up')
   await up()
   return {
-    ...{ t, hub, unit, engine, settings, destinationId, credentialId, authority, stream, destination, counts, change, up, signed, ofKey },
+    ...{ t, hub, unit, settings, destinationId, credentialId, authority, stream, destination, counts, change, up, signed, ofKey },
+    get engine() {
+      return engine
+    },
+    async again() {
+      await engine.stop()
+      engine = await begin()
+    },
     feed(everyMs: number) {
       const timer = setInterval(change, everyMs)
       return () => clearInterval(timer)
@@ -129,8 +88,7 @@ async function scene(by: 'token' | 'certificate', profile: object = {}, zones = 
     },
     async end() {
       await engine.stop()
-      await hub.stop()
-      await stream.stop()
+      await at.stop()
       await t.drop()
     },
   }
@@ -224,7 +182,8 @@ it('what the hub takes a second is kept, so that it refuses next to nothing, and
 })
 
 it('what it takes a day is kept: the rest waits, and says until when; more is let through as soon as the profile says more', async () => {
-  s = await scene('token', { perDay: 20 })
+  // What it is told of the unit itself counts too.
+  s = await scene('token', { perDay: 21 })
   for (let i = 0; i < 30; i++) s.change()
   await until(
     () => s.counts().arrived === 20 && s.destination().present().reason.includes('a day'),
@@ -237,6 +196,103 @@ it('what it takes a day is kept: the rest waits, and says until when; more is le
   expect(s.counts()).toMatchObject({ missing: 0, rejected: 0 })
   expect(s.counts().arrived).toBe(s.counts().produced)
   agree()
+})
+
+it('what went out today is known over a new start, so that the quota of a day is kept by two runs together', async () => {
+  s = await scene('token', { perDay: 30, selfTopic: '' })
+  for (let i = 0; i < 5; i++) s.change()
+  await s.settled()
+  const before = s.counts().arrived
+  expect(before).toBe(10)
+  await s.again()
+  await s.up()
+  for (let i = 0; i < 20; i++) s.change()
+  await until(
+    () => s.destination().present().reason.includes('a day') && s.counts().arrived === 30,
+    () => JSON.stringify([s.counts(), s.destination().present()]),
+  )
+  // Once more: nothing of the day is left.
+  await s.again()
+  await until(() => s.destination()?.present().reason.includes('a day'), 'it to be said again')
+  expect(s.taken().length).toBe(30)
+  // The hub itself did not have to refuse any.
+  expect(s.hub.log.list()).toEqual([])
+})
+
+it('tells the hub of itself when it connects and by interval; that is no message of a publication', async () => {
+  s = await scene('certificate', { selfEveryS: 10 })
+  await until(() => s.unit.self, 'the first')
+  expect(s.unit.self).toMatchObject({ unit: UNIT, software: expect.stringMatching(/^Embrik \d/), sent: 0, rejected: 0 })
+  s.change()
+  await s.settled()
+  await until(() => (s.unit.self as { acknowledged: number }).acknowledged >= 2, 'the next')
+  expect(s.unit.self).toMatchObject({ sent: 2, acknowledged: 2, rejected: 0 })
+  expect(s.counts()).toMatchObject({ missing: 0, foreign: 0 })
+  agree()
+})
+
+describe('its registry', () => {
+  const asked = async (part: Partial<HubSettings> = {}) => {
+    const port = await freePort()
+    const registry = await Registry.start({ port, hub: s.hub, authority: s.authority, events: { servers: '', topic: '', user: '', password: '' } })
+    try {
+      await s.save({ registryUrl: `http://127.0.0.1:${port}`, ...part })
+      return await s.engine.ownViews.of(s.destinationId)
+    } finally {
+      await registry.stop()
+    }
+  }
+  it('is asked what it knows of this sender: connected, taken, rejected and why, quota', async () => {
+    s = await scene('certificate')
+    s.unit.limits.perDay = 1000
+    s.change()
+    await s.settled()
+    s.unit.aliases.clear()
+    s.change()
+    await until(() => s.counts().rejected === 2, 'two to go aside')
+    const view = await asked()
+    expect(view).toMatchObject({ connected: true, taken: s.unit.taken, rejected: 2, today: s.unit.used.dayCount, perDay: 1000 })
+    expect(Math.abs(Date.parse(view.lastAt!) - Date.now())).toBeLessThan(120_000)
+    expect(view.refusals[0]).toMatchObject({ why: expect.stringMatching(/alias/), place: expect.stringContaining('zone-') })
+    // To ask is no reason to connect anew.
+    expect(s.hub.broker.greeted).toBe(1)
+  })
+
+  it.each<[string, Partial<HubSettings> | ((x: Scene) => Partial<HubSettings>), string]>([
+    ['knows no such unit', (x) => ({ profile: { ...x.settings.profile, registryPath: '/api/units/other' } }), 'hub.registry-unknown'],
+    ['answers by something else than JSON', (x) => ({ profile: { ...x.settings.profile, registryPath: '/' } }), 'hub.registry-form'],
+    ['is not there', { registryUrl: 'http://127.0.0.1:1' }, 'port.refused'],
+    ['is not named', { registryUrl: '' }, 'hub.registry-none'],
+    ['is something else', (x) => ({ registryUrl: `https://127.0.0.1:${x.settings.port}` }), 'tls'],
+  ])('that %s is told so', async (_, part, code) => {
+    s = await scene('token')
+    const failure = await asked(typeof part === 'function' ? part(s) : part).then(
+      () => null,
+      (e: unknown) => (e as FailureError).failure,
+    )
+    expect(failure?.code).toMatch(new RegExp(`^${code}`))
+    expect(failure?.hint.length).toBeGreaterThan(10)
+  })
+})
+
+it('two destinations with one identity at a hub: the second is refused with whose it is', async () => {
+  s = await scene('token')
+  const d = await getDestination(s.t.db, s.destinationId)
+  await expect(addDestination(s.t.db, { ...d, name: 'Another' } as never)).rejects.toMatchObject({
+    failure: { code: 'client-id.taken', fields: { 'settings.unit': expect.stringContaining('the destination Hub has this identity') } },
+  })
+})
+
+it.each<[string, ShapeSettings['kind']]>([
+  ['CBOR', 'cbor'],
+  ['MessagePack', 'messagepack'],
+])('what goes out as %s is read at the hub by a library of its own', async (_, kind) => {
+  s = await scene('certificate', {}, 1, undefined, ShapeSettings.parse({ kind }))
+  s.change()
+  await s.settled()
+  expect(JSON.stringify(s.hub.routing.rows[0]!.fields)).toMatch(/\d/)
+  expect(s.hub.routing.rows[0]!.fields.value).toBeTypeOf('object')
+  expect(s.hub.routing.unread).toBe(0)
 })
 
 it.each<[string, object, (s: Scene) => void, RegExp]>([

@@ -395,6 +395,8 @@ describe('an outbox', () => {
       flush: (w) => store.flush(w),
       loadPosition: (d) => store.loadPosition(d),
       nextBirth: (d) => store.nextBirth(d),
+      loadDay: (d) => store.loadDay(d),
+      keepDay: (d, day) => store.keepDay(d, day),
     }
     const o = outbox(1e9, flaky)
     await o.box.load((_item, _uncounted, acknowledged) => acknowledged)

@@ -17,6 +17,7 @@ import { installationCode } from '~/store/person'
 import { addPublication, goLive } from '~/store/publication'
 import { filesIn, rowsOf } from './files'
 import { FlowProcess, flowingProgram, loses, ownServer } from './flowing'
+import { hubWithUnit } from './hubs'
 import { zonesPlant } from './plant'
 import { pause } from './scene'
 import { folder, freshDatabase, readLedger, until } from './support'
@@ -51,17 +52,26 @@ async function begin(server?: string) {
   const receiver = await Receiver.start({ port: 0, most: 400_000 })
   const stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0, 0] }], topics: { 'varnmoor.kiln': 3 }, most: 400_000 })
   const records = await recordsDatabase()
-  parts.push(receiver, stream, records)
+  const byToken = await hubWithUnit(t, 'token', {}, 400_000)
+  const byCertificate = await hubWithUnit(t, 'certificate', {}, 400_000)
+  byCertificate.unit.aliases.add('zones')
+  const hubs = [['hub by token', byToken] as const, ['hub by certificate', byCertificate] as const]
+  parts.push(receiver, stream, records, byToken, byCertificate)
   const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, 20)
 
-  async function road(draft: Pick<DestinationDraft, 'kind' | 'settings'>, address: Address, copies: Road['copies']): Promise<[string, Road]> {
-    const { id: destinationId } = await addDestination(t.db, { name: draft.kind, enabled: true, ...draft } as DestinationDraft)
+  async function road(
+    draft: Pick<DestinationDraft, 'kind' | 'settings'>,
+    address: Address,
+    copies: Road['copies'],
+    name: string = draft.kind,
+  ): Promise<[string, Road]> {
+    const { id: destinationId } = await addDestination(t.db, { name, enabled: true, ...draft } as DestinationDraft)
     const { id } = await addPublication(t.db, {
-      ...{ name: draft.kind, equipmentIds, trigger: { kind: 'change' }, shape: flatJsonSettings, address, steersOnly: false, destinationId },
+      ...{ name, equipmentIds, trigger: { kind: 'change' }, shape: flatJsonSettings, address, steersOnly: false, destinationId },
     })
     await goLive(t.db, id, 'test', freeze)
     const { number } = await t.db.selectFrom('delivery').select('number').where('publication_id', '=', id).executeTakeFirstOrThrow()
-    return [draft.kind, { delivery: number, copies }]
+    return [name, { delivery: number, copies }]
   }
 
   const base = `http://127.0.0.1:${receiver.port}/api`
@@ -102,6 +112,15 @@ async function begin(server?: string) {
       async () => tally([...filesIn(join(top, 'lake'))].flatMap(([name, octets]) => rowsOf(name, octets).map((row) => String(row.embrik_id)))),
     ),
   ])
+  for (const [kind, hub] of hubs) {
+    const [, of] = await road(
+      { kind: 'hub', settings: { ...hub.settings, ackS: paced.ackS, lateS: paced.lateS, outboxMb: paced.outboxMb } },
+      { kind: 'hub', topic: kind === 'hub by token' ? '{enterprise}/{unit}' : 'zones', qos: 1, ...beside },
+      async () => tally(hub.hub.truth.filter((m) => m.refused === null).map((m) => m.id)),
+      kind,
+    )
+    roads.set(kind, of)
+  }
   const engine = new FlowProcess({ program, url: t.url, key: t.key, handles, perSecond: PER_SECOND, files: top })
 
   /** Lets no more be made, waits for every verdict, and holds each against what lies there. */

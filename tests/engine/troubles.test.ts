@@ -260,6 +260,7 @@ async function ofHub(by: 'token' | 'certificate', w: HubWrong): Promise<CheckSte
     ...{ host: '127.0.0.1', port, profile, authorityId: null, unit: UNIT, credentialId: null, keepAliveS: 30, retryMs: 200, window: 100, ackS: 20 },
     ...{ witness: true, lateS: 30, eventsServers: stream.places('plain')[0]!, eventsTopic: 'events', eventsTls: false, eventsAuthorityId: null },
     ...{ eventsMechanism: 'none', witnessCredentialId: null, outboxMb: 50, outboxHours: 0, proxy: '', proxyCredentialId: null },
+    ...{ registryUrl: '', registryAuthorityId: null, registryCredentialId: null },
     ...w.settings,
   } as HubSettings
   let credential = w.credential

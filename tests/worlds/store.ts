@@ -1,4 +1,12 @@
-import { type Cursor, type DeliveryStore, Fenced, type FlushWrite, type SegmentWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
+import {
+  type Cursor,
+  type DayCount,
+  type DeliveryStore,
+  Fenced,
+  type FlushWrite,
+  type SegmentWrite,
+  type StoreTrouble,
+} from '~/core/delivery/delivery-store'
 import { Histogram } from '~/core/delivery/histogram'
 import { highestOf } from '~/core/delivery/segment'
 import { WrittenAccount } from '~/core/delivery/written'
@@ -21,6 +29,7 @@ export class SimDatabase {
   readonly accounts = new Map<number, WrittenAccount>()
   readonly positions = new Map<string, Uint8Array>()
   readonly births = new Map<string, number>()
+  readonly days = new Map<string, DayCount>()
   private readonly latencies = new Map<string, Uint8Array>()
   flush = 0
   lease = { epoch: 0, holder: null as Owner | null, at: Number.NEGATIVE_INFINITY }
@@ -44,13 +53,14 @@ export class SimDatabase {
       cursors: this.cursors,
       positions: this.positions,
       births: this.births,
+      days: this.days,
       latencies: this.latencies,
     })
     const accounts = new Map([...this.accounts].map(([d, a]) => [d, a.copy()]))
     const { epoch, holder } = lease
     return () => {
       this.generation++
-      for (const k of ['segments', 'cursors', 'positions', 'births', 'latencies'] as const) {
+      for (const k of ['segments', 'cursors', 'positions', 'births', 'days', 'latencies'] as const) {
         const own = this[k] as Map<unknown, unknown>
         own.clear()
         for (const [id, v] of kept[k]) own.set(id, structuredClone(v))
@@ -148,6 +158,11 @@ export class SimDatabase {
         return tx(() => this.flushed(w, e))
       },
       loadPosition: (destination) => tx(() => this.positions.get(destination)?.slice() ?? null),
+      loadDay: (destination) => tx(() => this.days.get(destination) ?? null),
+      keepDay: (destination, d) =>
+        tx(() => {
+          this.days.set(destination, { ...d })
+        }),
       nextBirth: (destination) =>
         tx(() => {
           const n = ((this.births.get(destination) ?? 255) + 1) % 256

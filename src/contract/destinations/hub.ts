@@ -3,6 +3,7 @@ import { reachTerms } from '../broker-reach'
 import { HubProfile } from '../hub-profile'
 import { Id } from '../id'
 import { serversOf } from '../place'
+import { webAddress } from './http'
 import { outboxTerms, paceTerms, witnessTerms } from './terms'
 
 /** Names of units stand in topics, tokens and certificates. */
@@ -46,6 +47,17 @@ export const HubSettings = z
     ...eventTerms,
     witnessCredentialId: Id.nullable().meta({ label: 'Witness log-in', help: 'That may read the events', group: 'Witness' }),
     ...outboxTerms,
+    registryUrl: z
+      .string()
+      .trim()
+      .max(500)
+      .refine((text) => text === '' || webAddress(text)?.search === '', 'As https://registry.example:443')
+      .default('')
+      .meta({ label: 'Registry', help: 'Where the hub tells what it knows of this identity; empty: it is not asked', group: 'Registry' }),
+    registryAuthorityId: Id.nullable()
+      .default(null)
+      .meta({ label: 'Authority of the registry', help: 'Empty: as this machine trusts', group: 'Registry' }),
+    registryCredentialId: Id.nullable().default(null).meta({ label: 'Registry log-in', group: 'Registry' }),
     proxy: reachTerms.proxy,
     proxyCredentialId: reachTerms.proxyCredentialId,
   })

@@ -7,6 +7,7 @@ import { CheckStep } from '../failure'
 import { HandedOver, KeepHanded, TakenIn } from '../intake'
 import { KeyDownload } from '../key-download'
 import { IssueCertificate, Issued, MakeAuthority, MakeRequest, RequestAnswer, TakeBack } from '../make'
+import { OwnView } from '../own-view'
 import { Replacement, ReplacementCheck } from '../replacement'
 import { Begun, list, type Route } from './route'
 
@@ -54,6 +55,14 @@ export const destinationsRoutes = {
     group: 'Destinations',
     summary: 'Messages that it would not have, with reason and octets, the newest first',
     answer: list(Aside),
+  },
+  destinationOwnView: {
+    method: 'GET',
+    path: '/api/destinations/:id/own-view',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'What a cloud hub itself says of this sender: whether it is connected, what it took and rejected, its quota',
+    answer: OwnView,
   },
   removeAsides: {
     method: 'DELETE',

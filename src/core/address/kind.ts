@@ -58,6 +58,8 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   nouns: readonly [one: string, many: string]
   /** How drafts begin. */
   fresh: AddressOfKind<K>
+  /** As near to it as a destination can do; `lost` names what falls away. Absent: each can do all. */
+  fitted?(address: AddressOfKind<K>, settings: DestinationSettings[K]): { address: AddressOfKind<K>; lost: string[] }
   /** Fields of the address with the words for them; what has none is not carried from one kind to another. */
   words: Readonly<Record<Exclude<keyof AddressOfKind<K>, 'kind' | 'topic'>, string>>
   levels: Levels

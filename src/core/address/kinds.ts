@@ -1,4 +1,5 @@
 import type { Address, AddressKindName, AddressOfKind } from '~/contract/address'
+import type { Destination } from '~/contract/destination'
 import type { AddressKind, SentAs } from './kind'
 import { datagramAddress } from './kinds/datagram'
 import { fileAddress } from './kinds/file'
@@ -47,4 +48,11 @@ export function moved<K extends AddressKindName>(from: Address, to: K): { addres
     else if (JSON.stringify(value) !== JSON.stringify(begun[field])) lost.push(words)
   }
   return { address: address as AddressOfKind<K>, lost }
+}
+
+/** The same for a destination: of its kind, and as near to what it was as that one can do. */
+export function movedTo(from: Address, { kind, settings }: Pick<Destination, 'kind' | 'settings'>): { address: Address; lost: string[] } {
+  const { address, lost } = moved(from, kind)
+  const fitted = kindOf(address).fitted?.(address as never, settings as never)
+  return fitted ? { address: fitted.address, lost: [...lost, ...fitted.lost] } : { address, lost }
 }

@@ -53,6 +53,13 @@ export interface FlushWrite {
   outboxes: { destinationId: string; cursor: Cursor; remove: number[] }[]
 }
 
+/** What went out on one day to a destination that counts it. */
+export interface DayCount {
+  /** Days since 1970, UTC. */
+  day: number
+  count: number
+}
+
 /** Thrown when another engine has taken over: this one may not write any more. */
 export class Fenced extends Error {
   constructor() {
@@ -81,6 +88,10 @@ export interface DeliveryStore {
   loadPosition(destinationId: string): Promise<Uint8Array | null>
   /** The next number that ties births and deaths of the edge node on a destination: 0 to 255, round and round. */
   nextBirth(destinationId: string): Promise<number>
+  /** What was last kept of a destination; null: nothing. */
+  loadDay(destinationId: string): Promise<DayCount | null>
+  /** A day never becomes an earlier one, nor its count less. */
+  keepDay(destinationId: string, d: DayCount): Promise<void>
 }
 
 /** What keeps the store from writing, in words of its own for each. */

@@ -53,6 +53,7 @@ function hearsItself(profile: HubProfile): boolean {
   const of: HubUnit = { host: 'h', port: 1, unit: 'u' }
   const filter = filledFor(profile.downFilter, of)
   const [topic, answer] = [topicWriter(profile, of), answerWriter(profile, of)]
+  if (profile.selfTopic !== '' && matches(filter, filledFor(profile.selfTopic, of))) return true
   return ['x', 'x/y', 'x/y/z'].some(
     (place) => matches(filter, topic(place, [['a', 'b']])) || (profile.answerTopic !== '' && matches(filter, answer(place))),
   )
@@ -70,6 +71,10 @@ export function profileProblems(profile: HubProfile): Record<string, string> {
   look('topic', profile.topic, OF_TOPIC)
   look('downFilter', profile.downFilter, OF_UNIT)
   look('answerTopic', profile.answerTopic, OF_ANSWER)
+  look('selfTopic', profile.selfTopic, OF_UNIT)
+  look('registryPath', profile.registryPath, OF_UNIT)
+  look('logPath', profile.logPath, OF_UNIT)
+  if (/[+#]/.test(profile.selfTopic.replace(/\{[^{}]*\}/g, ''))) out.selfTopic ??= 'A wildcard may not stand in a topic'
   if (/#./.test(profile.downFilter.replace(/\{[^{}]*\}/g, 'x'))) out.downFilter ??= '# stands at the end only'
   if (Object.keys(out).length === 0 && hearsItself(profile))
     out.downFilter = 'What this unit says itself comes under it: it would answer to itself without end'

@@ -1,5 +1,20 @@
 import { HubProfile } from '~/contract/hub-profile'
 
+/** As the registries of both hubs of the demo tell what they know. */
+const registry = {
+  registryPath: '/api/units/{unit}',
+  saysConnected: 'connected',
+  saysLast: 'lastAt',
+  saysTaken: 'taken',
+  saysRejected: 'refused',
+  saysToday: 'used.dayCount',
+  saysPerDay: 'limits.perDay',
+  logPath: '/api/log?unit={unit}',
+  logAt: 'at',
+  logWhy: 'words',
+  logPlace: 'topic',
+}
+
 /** Profiles that come with Embrik: for the two hubs of the demo, and one to be filled from any hub's own documents. */
 export const shippedProfiles: readonly HubProfile[] = [
   HubProfile.parse({
@@ -20,10 +35,13 @@ export const shippedProfiles: readonly HubProfile[] = [
     topic: 'tarn/{unit}/out/{place}!{properties}',
     downFilter: 'tarn/{unit}/in/#',
     answerTopic: 'tarn/{unit}/a/{topic}',
+    selfTopic: 'tarn/{unit}/self',
+    selfEveryS: 300,
     properties: 'topic',
     qosMost: '1',
     payloadOctets: 65_536,
     placeHeader: 'hub-path',
+    ...registry,
   }),
   HubProfile.parse({
     name: 'Fell, by certificate',
@@ -32,6 +50,8 @@ export const shippedProfiles: readonly HubProfile[] = [
     topic: 'fell/u/{unit}/e/{place}',
     downFilter: 'fell/u/{unit}/in/#',
     answerTopic: 'fell/u/{unit}/a/{topic}',
+    selfTopic: 'fell/u/{unit}/self',
+    selfEveryS: 300,
     properties: 'user',
     placeWord: 'alias',
     oneLevel: true,
@@ -39,6 +59,7 @@ export const shippedProfiles: readonly HubProfile[] = [
     qosMost: '1',
     payloadOctets: 65_536,
     placeHeader: 'hub-path',
+    ...registry,
   }),
   HubProfile.parse({ name: 'Another hub', logInBy: 'password', topic: '{unit}/{place}', readBack: 'none' }),
 ]

@@ -250,12 +250,20 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       return steps(res, engine.targets.checkDestination(draft, instead))
     }
 
+    case 'POST /destinations/own-view':
+      return answer(res, 200, await engine.ownViews.of((await parse(req, z.object({ id: Id }))).id))
+
     case 'POST /publications/preview': {
       const { draft, equipmentId, publicationId } = await parse(
         req,
         z.object({ draft: PublicationDraft, equipmentId: Id.optional(), publicationId: Id.optional() }),
       )
       return answerJson(res, 200, await engine.preview(draft, equipmentId, publicationId))
+    }
+
+    case 'POST /publications/say': {
+      const { publicationId } = await parse(req, z.object({ publicationId: Id }))
+      return answer(res, 200, { messages: engine.publications.say(publicationId) })
     }
 
     case 'POST /publications/schemas': {

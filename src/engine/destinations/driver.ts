@@ -1,5 +1,7 @@
 import type { Destination, DestinationKind, DestinationSettings } from '~/contract/destination'
 import type { CheckStep, Failure } from '~/contract/failure'
+import type { OwnView } from '~/contract/own-view'
+import type { DayCount } from '~/core/delivery/delivery-store'
 import type { Assurance, Envelope } from '~/core/delivery/envelope'
 import type { NeededSchema, RegisteredSchema } from '~/core/publication/registered'
 import type { OpenCredential } from '~/store/credential'
@@ -123,6 +125,8 @@ export interface OpenOptions {
   /** Nobody wants this connection any more: whoever waits for something on it gives up. */
   over(): boolean
   remembered: Remembered
+  /** What went out on the last day on which anything did, over all runs. */
+  days: { load(): Promise<DayCount | null>; keep(d: DayCount): Promise<void> }
   /** What the other side remembers of this sender is not to be gone on with: nobody here knows it any more. */
   anew: boolean
 }
@@ -149,6 +153,8 @@ export interface DestinationDriver<K extends DestinationKind = DestinationKind> 
   check(target: DestinationTarget<K>, planned: Planned): AsyncGenerator<CheckStep>
   /** Has the registry of the destination know schemas; rejects with a FailureError that says why not. Absent: it has none. */
   register?(target: DestinationTarget<K>, needed: readonly NeededSchema[], clock: Clock): Promise<RegisteredSchema[]>
+  /** Asks what the far end itself knows of this sender; rejects with a FailureError that says why not. Absent: it tells nothing. */
+  ownView?(target: DestinationTarget<K>, clock: Clock): Promise<OwnView>
   /** Connects; rejects with a FailureError that says why not. */
   open(target: DestinationTarget<K>, o: OpenOptions): Promise<DestinationConnection>
   /** Whether the two reach the same place as the same client: then a change needs no new connection. */

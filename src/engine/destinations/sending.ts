@@ -142,13 +142,14 @@ export class Sending {
   }
 
   private open(target: DestinationTarget, session: Speaking | null, down: Down, over: () => boolean) {
-    const { ctx, outbox, remembered, anew } = this.lane
+    const { ctx, destination, outbox, remembered, anew } = this.lane
     return ctx.driver.open(target, {
       clock: ctx.clock,
       remembered,
       anew: anew.sender,
       session,
       over,
+      days: { load: () => ctx.store.loadDay(destination.id), keep: (d) => ctx.store.keepDay(destination.id, d) },
       sink: {
         down,
         ready: () => outbox.wake(),

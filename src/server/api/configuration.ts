@@ -1,5 +1,6 @@
 import type { Destination, DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
+import type { OwnView } from '~/contract/own-view'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import type { Source } from '~/contract/source'
@@ -45,6 +46,7 @@ type Keys =
   | 'addDestination'
   | 'changeDestination'
   | 'listAsides'
+  | 'destinationOwnView'
   | 'removeAsides'
   | 'removeDestination'
   | 'checkDestination'
@@ -165,6 +167,10 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   },
   removeDestination: ({ params }) => removeDestination(database(), params.id!),
   listAsides: ({ params }) => listAsides(database(), params.id!),
+  destinationOwnView: async ({ params, request }) => {
+    const answer = await askEngine('/destinations/own-view', { body: { id: params.id }, signal: request.signal })
+    return (await answer.json()) as OwnView
+  },
   removeAsides: ({ params }) => removeAsides(database(), params.id!),
   checkDestination: async ({ body, request, caller }) => {
     demandSound(body)

@@ -19,14 +19,20 @@ const pemOf = (label: string, der: ArrayBuffer): string =>
       .match(/.{1,64}/g) ?? []
   ).join('\n')}\n-----END ${label}-----\n`
 
-/** Who signs the certificates of a hub and of its units; made anew with each start. */
+/** Who signs the certificates of a hub and of its units. */
 export class HubAuthority {
   private constructor(
     /** PEM. */
     readonly root: string,
-    private readonly keys: CryptoKeyPair,
+    private readonly key: CryptoKey,
     private readonly own: x509.X509Certificate,
   ) {}
+
+  /** The one that was made before. */
+  static async again({ certificate, key }: Pick<Identity, 'certificate' | 'key'>): Promise<HubAuthority> {
+    const der = Buffer.from(key.replace(/-----[^-]+-----|\s/g, ''), 'base64')
+    return new HubAuthority(certificate, await crypto.subtle.importKey('pkcs8', der, P256, true, ['sign']), new x509.X509Certificate(certificate))
+  }
 
   static async make(name: string): Promise<HubAuthority> {
     const keys = await crypto.subtle.generateKey(P256, true, ['sign', 'verify'])
@@ -42,7 +48,12 @@ export class HubAuthority {
         new x509.KeyUsagesExtension(x509.KeyUsageFlags.keyCertSign | x509.KeyUsageFlags.cRLSign, true),
       ],
     })
-    return new HubAuthority(pemOf('CERTIFICATE', own.rawData), keys, own)
+    return new HubAuthority(pemOf('CERTIFICATE', own.rawData), keys.privateKey, own)
+  }
+
+  /** What has to be kept to be the same again. */
+  async kept(): Promise<Pick<Identity, 'certificate' | 'key'>> {
+    return { certificate: this.root, key: pemOf('PRIVATE KEY', await crypto.subtle.exportKey('pkcs8', this.key)) }
   }
 
   /** Signs for a server on this machine, or for a unit; good for so many days from `from` (epoch ms). */
@@ -58,7 +69,7 @@ export class HubAuthority {
       subject: `CN=${name}`,
       issuer: this.own.subject,
       publicKey: keys.publicKey,
-      signingKey: this.keys.privateKey,
+      signingKey: this.key,
       signingAlgorithm: P256,
       notBefore: new Date(from),
       notAfter: new Date(from + days * DAY_MS),

@@ -18,6 +18,8 @@ const Reason = {
   qos: 0x9b,
 } as const
 
+const TRUTH_MOST = 1_000_000
+
 export interface HubOptions {
   /** By a token that a key of the unit sealed, or by a certificate that was registered. */
   by: 'token' | 'certificate'
@@ -28,12 +30,23 @@ export interface HubOptions {
   /** Where what it took can be read back. */
   events: { stream: Stream; topic: string }
   limits?: Limits
+  /** So much of what it took and refused is kept to be looked at. */
+  most?: number
 }
 
 /** What a message of a unit is: its way below the unit, and what was written beside it. */
 interface Told {
   path: string
   properties: Record<string, string>
+}
+
+function textOf(payload: Buffer): unknown {
+  const text = payload.toString('utf8').slice(0, 2000)
+  try {
+    return JSON.parse(text)
+  } catch {
+    return text
+  }
 }
 
 /**
@@ -154,17 +167,22 @@ export class Hub {
     return topic.startsWith(prefix) ? topic.slice(prefix.length) : null
   }
 
+  /** Where a unit tells of itself. */
+  private selfOf(unit: string): string {
+    return `${this.root(unit)}self`
+  }
+
   private refuses(m: Message, size: number): Refusal | null {
     const unit = this.units.get(m.from)
     if (!unit) return { reason: Reason.notAllowed, end: true }
     const no = (reason: number, code: HubLog['code'], words: string, end = false): Refusal => {
       unit.refused++
       this.log.add({ unit: unit.name, code, words, topic: m.topic })
-      this.truth.push({ at: this.now(), unit: unit.name, path: m.topic, id: null, refused: code })
+      this.note({ at: this.now(), unit: unit.name, path: m.topic, id: null, refused: code })
       return { reason, end }
     }
     if (!unit.enabled) return no(Reason.notAllowed, 'disabled', 'the unit is disabled', true)
-    if (this.answerOf(m.topic, unit.name) !== null) return null
+    if (this.answerOf(m.topic, unit.name) !== null || m.topic === this.selfOf(unit.name)) return null
     const told = this.told(m, unit.name)
     if (!told) return no(Reason.topic, 'topic', 'units speak below their own name only', this.o.by === 'token')
     if (m.retain) return no(Reason.retain, 'retained', 'nothing is retained here', true)
@@ -183,18 +201,25 @@ export class Hub {
     return this.o.by === 'token' ? no(Reason.tooLarge, 'size', words, true) : no(Reason.implementation, 'size', words)
   }
 
+  private note(m: Hub['truth'][number]): void {
+    const most = this.o.most ?? TRUTH_MOST
+    this.truth.push(m)
+    if (this.truth.length > most * 1.25) this.truth.splice(0, this.truth.length - most)
+  }
+
   private taken(m: Message): void {
     const unit = this.units.get(m.from)
     if (!unit) return
     const answer = this.answerOf(m.topic, unit.name)
     if (answer !== null) unit.reported = { to: answer, value: m.payload.toString('utf8').slice(0, 1000) }
+    if (m.topic === this.selfOf(unit.name)) unit.self = textOf(m.payload)
     const told = this.told(m, unit.name)
     if (!told) return
     const at = this.now()
     unit.taken++
     unit.lastAt = at
     const id = told.properties['embrik-id'] ?? null
-    this.truth.push({ at, unit: unit.name, path: told.path, id, refused: null })
+    this.note({ at, unit: unit.name, path: told.path, id, refused: null })
     const { stream, topic } = this.o.events
     const headers = Object.entries({ ...told.properties, 'hub-unit': unit.name, 'hub-path': told.path, 'hub-at': new Date(at).toISOString() })
     stream.append(topic, {
@@ -203,7 +228,8 @@ export class Hub {
       headers: headers.map(([name, value]) => [name, Buffer.from(value)]),
       at,
     })
-    this.routing.take(unit.name, told.path, m.payload, at)
+    const contentType = told.properties['content-type'] ?? m.properties.contentType ?? ''
+    this.routing.take(unit.name, told.path, m.payload, contentType, at)
   }
 
   /** Hands something down to a unit; false: it is not connected. */

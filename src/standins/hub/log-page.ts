@@ -19,7 +19,8 @@ export class LogPage {
     if (this.rows.length > KEPT * 1.25) this.rows.length = KEPT
   }
 
-  list(most = 200): HubLog[] {
-    return this.rows.slice(0, most)
+  /** Of one unit, or of all. */
+  list(unit: string | null = null, most = 200): HubLog[] {
+    return (unit === null ? this.rows : this.rows.filter((r) => r.unit === unit)).slice(0, most)
   }
 }

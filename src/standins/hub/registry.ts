@@ -12,6 +12,8 @@ export interface RegistryOptions {
   authority: HubAuthority
   /** Where events are read back, as the hand-out says it. */
   events: { servers: string; topic: string; user: string; password: string }
+  /** What is to last has changed. */
+  changed?(): Promise<void>
 }
 
 const NewUnit = z.strictObject({ name: z.string() })
@@ -100,7 +102,7 @@ class Desk {
     }
     if (api !== 'api') throw new No(404, 'nothing here')
     const asked = `${req.method} ${noun ?? ''}`
-    if (asked === 'GET log') return answer(res, 200, hub.log.list())
+    if (asked === 'GET log') return answer(res, 200, hub.log.list(url.searchParams.get('unit')))
     if (asked === 'GET rows') return answer(res, 200, { rule: hub.routing.rule, rows: hub.routing.rows.slice(0, 200), unread: hub.routing.unread })
     if (asked === 'PUT rule') {
       hub.routing.rule = Rule.parse(await bodyOf(req))
@@ -114,10 +116,13 @@ class Desk {
     }
     if (noun !== 'units') throw new No(404, 'nothing here')
     if (!id && req.method === 'GET') return answer(res, 200, hub.units.list().map(shown))
-    if (!id && req.method === 'POST') return this.add(NewUnit.parse(await bodyOf(req)).name, res)
-    const unit = hub.units.get(id ?? '')
-    if (!unit) throw new No(404, 'there is no such unit')
-    return this.unit(unit, `${req.method} ${act ?? ''}`, req, res)
+    if (!id && req.method === 'POST') await this.add(NewUnit.parse(await bodyOf(req)).name, res)
+    else {
+      const unit = hub.units.get(id ?? '')
+      if (!unit) throw new No(404, 'there is no such unit')
+      await this.unit(unit, `${req.method} ${act ?? ''}`, req, res)
+    }
+    if (req.method !== 'GET' || act === 'kit') await this.o.changed?.()
   }
 
   private async add(name: string, res: ServerResponse): Promise<void> {

@@ -1,3 +1,5 @@
+import { decoded } from './decode'
+
 /** What of all messages goes into the table, and which of their fields. */
 export interface RoutingRule {
   /** Part of the path; empty: all. */
@@ -30,15 +32,15 @@ const at = (value: unknown, path: string): unknown =>
 export class Routing {
   rule: RoutingRule = { path: '', atLeast: null, fields: [] }
   rows: Routed[] = []
-  /** Messages that the rule could not read: no JSON. */
+  /** Messages that could not be read. */
   unread = 0
 
-  take(unit: string, path: string, payload: Buffer, now: number): void {
+  take(unit: string, path: string, payload: Buffer, contentType: string, now: number): void {
     const { rule } = this
     if (!path.includes(rule.path)) return
     let value: unknown
     try {
-      value = JSON.parse(payload.toString('utf8'))
+      value = decoded(payload, contentType)
     } catch {
       this.unread++
       return

@@ -26,11 +26,15 @@ export interface Unit {
   refused: number
   desired: unknown
   reported: unknown
+  /** What it told of itself last. */
+  self: unknown
 }
+
+export type KeptUnit = Pick<Unit, 'name' | 'enabled' | 'keys' | 'certificates' | 'limits'> & { aliases: string[] }
 
 export const usualLimits: Limits = { perDay: null, perSecond: null, payloadOctets: 65_536 }
 const DAY_MS = 86_400_000
-const newKey = () => randomBytes(32).toString('base64')
+export const newKey = () => randomBytes(32).toString('base64')
 
 /** Names of units: as they may stand in topics, tokens and certificates. */
 const NAME = /^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$/
@@ -43,13 +47,14 @@ export class Units {
 
   add(name: string): Unit | null {
     if (!NAME.test(name) || this.all.has(name)) return null
+    return this.put({ name, enabled: true, keys: [newKey(), newKey()], certificates: [], aliases: [], limits: { ...this.limits } })
+  }
+
+  /** One that was known before. */
+  put({ aliases, ...kept }: KeptUnit): Unit {
     const unit: Unit = {
-      name,
-      enabled: true,
-      keys: [newKey(), newKey()],
-      certificates: [],
-      aliases: new Set(),
-      limits: { ...this.limits },
+      ...kept,
+      aliases: new Set(aliases),
       used: { day: 0, dayCount: 0, second: 0, secondCount: 0 },
       connected: false,
       lastAt: null,
@@ -57,9 +62,18 @@ export class Units {
       refused: 0,
       desired: null,
       reported: null,
+      self: null,
     }
-    this.all.set(name, unit)
+    this.all.set(unit.name, unit)
     return unit
+  }
+
+  /** What a hub still knows after a new start. */
+  kept(): KeptUnit[] {
+    return this.list().map(({ name, enabled, keys, certificates, aliases, limits }) => ({
+      ...{ name, enabled, keys, certificates, limits },
+      aliases: [...aliases],
+    }))
   }
 
   get(name: string): Unit | null {

@@ -10,6 +10,7 @@ import { SettingsSheet } from '../shared/SettingsSheet'
 import { checkedText, useCheck } from '../shared/Steps'
 import { useKeptForm } from '../shared/useKeptForm'
 import { useSaving } from '../shared/useSaving'
+import type { Begun } from './intake/useHanded'
 import { useTakenIn } from './intake/useTakenIn'
 import { destinationKinds, kindView } from './kinds'
 import { useNewCredential } from './useNewCredential'
@@ -20,20 +21,21 @@ interface Props {
   onSaved(d: Destination): void
 }
 
+/** A form of one kind, with what was typed or handed over in that of another. */
+interface BegunForm {
+  kind: DestinationKind
+  name: string
+  handed: Begun | null
+}
+
 /** Adds a destination, of a kind that is chosen in it, or edits one. */
 export function DestinationForm(props: Props) {
-  const [begun, setBegun] = useState<{ kind: DestinationKind; name: string }>({ kind: props.destination?.kind ?? 'mqtt', name: '' })
-  return <KindForm key={begun.kind} begun={begun} onKind={(kind, name) => setBegun({ kind, name })} {...props} />
+  const [begun, setBegun] = useState<BegunForm>({ kind: props.destination?.kind ?? 'mqtt', name: '', handed: null })
+  return <KindForm key={begun.kind} begun={begun} onKind={setBegun} {...props} />
 }
 
 /** The settings of a destination of one kind; the check on the right tries what stands in the form, witness included. */
-function KindForm({
-  destination,
-  begun,
-  onKind,
-  onClose,
-  onSaved,
-}: Props & { begun: { kind: DestinationKind; name: string }; onKind(kind: DestinationKind, name: string): void }) {
+function KindForm({ destination, begun, onKind, onClose, onSaved }: Props & { begun: BegunForm; onKind(b: BegunForm): void }) {
   const { kind } = begun
   const view = kindView(kind)
   const start = destination
@@ -51,7 +53,14 @@ function KindForm({
   const adding = useNewCredential(form, Object.fromEntries(Object.entries(view.credentials).map(([field, [first]]) => [field, first])), () =>
     view.maker?.(form.getValues('settings') as never),
   )
-  const taking = useTakenIn(form, view)
+  const named = () => form.getValues('name') as string
+  const taking = useTakenIn(form, view, {
+    begun: begun.handed,
+    elsewhere(address, handed) {
+      const of = destination ? undefined : destinationKinds.find((k) => kindView(k).claims?.(address))
+      if (of && of !== kind) onKind({ kind: of, name: named(), handed })
+    },
+  })
   const { watch } = form
   const check = useCheck('checkDestination', checkedText(watch('settings')))
   const { Beside } = view
@@ -93,7 +102,7 @@ function KindForm({
         onSave={submit}
         head={
           !destination && (
-            <SelectField label="Kind" value={kind} onChange={(e) => onKind(e.target.value as DestinationKind, form.getValues('name') as string)}>
+            <SelectField label="Kind" value={kind} onChange={(e) => onKind({ kind: e.target.value as DestinationKind, name: named(), handed: null })}>
               {destinationKinds.map((k) => (
                 <option key={k} value={k}>
                   {kindView(k).label}

@@ -12,7 +12,7 @@ import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Fact, Heading, Loading, WarnNote } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { ageText, bytesText, countText, rateText, Time, useNow } from '~/ui/time'
-import { useAdding, useTextInAddress } from '../app/address'
+import { go, useAdding, useTextInAddress } from '../app/address'
 import { call, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
@@ -24,6 +24,7 @@ import { tellFailure } from '../shared/problems'
 import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
 import { isWitnessed, kindView, placeOf } from './kinds'
+import { OwnView } from './OwnView'
 
 export function DestinationsPage() {
   const destinations = useCall('listDestinations')
@@ -148,9 +149,14 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
     <>
       <div className="flex items-start justify-between gap-2">
         <h2 className="text-[15px] font-semibold">{destination.name}</h2>
-        <Button small disabled={!mayEdit} onClick={onEdit}>
-          Edit
-        </Button>
+        <span className="flex gap-1.5">
+          <Button small disabled={!mayEdit} onClick={() => go(`/publications?add=1&to=${destination.id}`)}>
+            Publish to it
+          </Button>
+          <Button small disabled={!mayEdit} onClick={onEdit}>
+            Edit
+          </Button>
+        </span>
       </div>
       <div className="mt-1 mb-2">
         <ConditionText condition={c?.sender} />
@@ -183,6 +189,7 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
       ) : (
         <WarnNote>Nobody reads back what is sent: the ledger ends at the acknowledgement.</WarnNote>
       )}
+      {view.asked?.(settings) && <OwnView destinationId={destination.id} />}
       {destination.publicationCount === 0 && (
         <div className="mt-4">
           <Button kind="danger" disabled={!mayEdit} onClick={() => void remove()}>

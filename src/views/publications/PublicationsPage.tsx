@@ -6,7 +6,7 @@ import { Loading } from '~/ui/Notes'
 import { Middle } from '~/ui/Parts'
 import { PickFigure, PickRow } from '~/ui/PickRow'
 import { rateText } from '~/ui/time'
-import { useAdding, useTextInAddress } from '../app/address'
+import { useAdding, useParam, useTextInAddress } from '../app/address'
 import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
@@ -23,9 +23,11 @@ export function PublicationsPage() {
   const mayEdit = useMay('engineer')
   const [id, setId] = useTextInAddress('id', 'push')
   const [adding, setAdding] = useAdding()
+  const [, setTo] = useParam('to')
   const chosenId = adding ? 'new' : id
   const setChosen = (next: string) => {
     setAdding(next === 'new')
+    setTo(null)
     if (next !== 'new') setId(next)
   }
   useWatch({ parts: ['publications', 'ledger'] })
@@ -83,6 +85,7 @@ export function PublicationsPage() {
       publication={chosen as Publication | null}
       condition={chosen?.state === 'live' ? (conditions?.[chosen.id] ?? null) : null}
       destinations={destinations.data}
+      others={list}
       left={left}
       add={add}
       onSaved={setChosen}

@@ -5,13 +5,14 @@ import type { Finding, Publication } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { shapeOf } from '~/core/shape/registry'
+import { SelectField } from '~/ui/Field'
 import { ThreeParts } from '~/ui/Parts'
 import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { ConflictNote, KeptNote } from '../shared/DraftNotes'
 import { AddressForm } from './address/AddressForm'
 import { ContractLinks } from './ContractLinks'
-import { Safely, Through, When } from './clauses'
+import { Safely, Through } from './clauses'
 import { MessagePeek } from './MessagePeek'
 import { Section } from './Section'
 import { SentenceBar } from './SentenceBar'
@@ -19,14 +20,33 @@ import { ShapeForm } from './ShapeForm'
 import { useAsSent } from './useAsSent'
 import { usePublicationDraft } from './usePublicationDraft'
 import { WhatPicker, whatWords } from './WhatPicker'
+import { When } from './when/When'
 
 interface Props {
   publication: Publication | null
   condition: Condition | null
   destinations: readonly Destination[]
+  /** All publications. */
+  others: readonly Publication[]
   left: ReactNode
   add: ReactNode
   onSaved(id: string | null): void
+}
+
+/** A new publication may begin with what another one says. */
+function BeginLike({ others, onLike }: { others: readonly Publication[]; onLike(p: Publication): void }) {
+  return (
+    <SelectField label="Begin like" value="" onChange={(e) => onLike(others.find((p) => p.id === e.target.value)!)}>
+      <option value="" disabled>
+        choose a publication
+      </option>
+      {others.map((p) => (
+        <option key={p.id} value={p.id}>
+          {p.name}
+        </option>
+      ))}
+    </SelectField>
+  )
 }
 
 /** What the parts of a publication are called where two versions are compared. */
@@ -34,6 +54,7 @@ const fieldWords = {
   name: 'Name',
   equipmentIds: 'What: equipment',
   trigger: 'When',
+  pace: 'How often',
   shape: 'Shape',
   'address.topic': 'Topic',
   'address.topicRule': 'Names in the topic',
@@ -50,7 +71,7 @@ const fieldWords = {
 }
 
 /** A publication as a sentence: what, when, in what shape, to which topic, through which destination, how safely. */
-export function Sentence({ publication, condition, destinations, left, add, onSaved }: Props) {
+export function Sentence({ publication, condition, destinations, others, left, add, onSaved }: Props) {
   const equipment = useCall('outlineEquipment')
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
@@ -58,7 +79,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const kind = kindOf(draft.address)
-  const asSent = useAsSent(draft.equipmentIds, open === 'shape' || open === 'address')
+  const asSent = useAsSent(draft.equipmentIds, open === 'shape' || open === 'address' || (open === 'when' && draft.trigger.kind === 'when'))
 
   const findings = preview?.findings ?? []
   const of = (s: Finding['section']) => findings.filter((f) => f.section === s)
@@ -86,6 +107,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
             className="mb-1 rounded-sm border border-transparent bg-transparent px-1 text-[17px] font-semibold hover:border-line focus:border-line"
           />
           {fields.name && <div className="px-1 text-xs text-bad">{fields.name}</div>}
+          {publication === null && others.length > 0 && draft.destinationId !== '' && <BeginLike others={others} onLike={edit.beginLike} />}
           {condition && condition.state !== 'running' && (
             <div className={`px-1 ${condition.state === 'trouble' ? 'text-bad' : 'text-uncertain'}`}>
               {condition.state}: {condition.reason}. <span className="text-ink">{condition.hint}</span>
@@ -105,7 +127,7 @@ export function Sentence({ publication, condition, destinations, left, add, onSa
               onChange={(equipmentIds) => set({ equipmentIds })}
             />
           </Section>
-          <When trigger={draft.trigger} set={set} findings={of('when')} error={fields['trigger.seconds']} {...section('when')} />
+          <When draft={draft} set={set} example={asSent.example} fields={fields} findings={of('when')} {...section('when')} />
           <Section
             title="Shape"
             summary={shapeOf(draft.shape).summary(draft.shape as never)}

@@ -21,7 +21,7 @@ interface Props {
 export function SentenceBar({ publication, condition, edit, mayEdit, add }: Props) {
   const ask = useAsk()
   const mayRun = useMay('operator')
-  const { preview, busy, dirty, unfit, saveOnly, goLive, run, remove } = edit
+  const { preview, busy, dirty, unfit, saveOnly, goLive, run, sayNow, remove } = edit
   const findings = preview?.findings ?? []
   const stops = findings.filter((f) => f.severity === 'stops').length
   const live = publication?.state === 'live'
@@ -54,6 +54,11 @@ export function SentenceBar({ publication, condition, edit, mayEdit, add }: Prop
           }}
         >
           Remove
+        </Button>
+      )}
+      {live && (
+        <Button busy={busy === 'say'} disabled={!mayRun} title="Sends how things are, once, beside its trigger" onClick={() => void sayNow()}>
+          Send once
         </Button>
       )}
       {live && (

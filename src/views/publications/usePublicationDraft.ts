@@ -3,17 +3,21 @@ import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
 import { type Preview, type Publication, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
-import { addressKinds, kindOf, moved } from '~/core/address/kinds'
+import { addressKinds, kindOf, movedTo } from '~/core/address/kinds'
 import { revived } from '~/core/publication/over-mqtt'
 import type { Problem } from '~/ui/Notes'
-import { useInAddress } from '../app/address'
+import { useInAddress, useParam } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
 import { isConflict, tellFailure } from '../shared/problems'
 import { useDraft } from '../shared/useDraft'
 
+/** Longest name of a publication, characters. */
+const NAME_MOST = 120
+
 /** Which section of the sentence a field stands in. */
 const sections: [RegExp, string][] = [
   [/^equipmentIds/, 'what'],
+  [/^(trigger|pace)/, 'when'],
   [/^shape/, 'shape'],
   [/^address/, 'address'],
   [/^destinationId/, 'through'],
@@ -30,17 +34,20 @@ export function usePublicationDraft({
   destinations: readonly Destination[]
   onSaved(id: string | null): void
 }) {
+  const [to] = useParam('to')
+  // A link may say where a new one goes.
+  const first = destinations.find((d) => d.id === to) ?? destinations[0]
   const own = useDraft<PublicationDraft>(
-    `publication ${publication?.id ?? 'new'}`,
+    `publication ${publication?.id ?? (to === null ? 'new' : `new to ${to}`)}`,
     publication && { version: publication.version, draft: pick(publication) },
     {
       name: '',
       equipmentIds: [],
       trigger: { kind: 'change' },
       shape: flatJsonSettings,
-      address: addressKinds[destinations[0]?.kind ?? 'mqtt'].fresh,
+      address: first ? movedTo(addressKinds[first.kind].fresh, first).address : addressKinds.mqtt.fresh,
       steersOnly: false,
-      destinationId: destinations[0]?.id ?? '',
+      destinationId: first?.id ?? '',
     },
     revived,
   )
@@ -50,7 +57,7 @@ export function usePublicationDraft({
   const [refused, setRefused] = useState<Record<string, string>>({})
   /** Null: as the kind of address has it. */
   const [takeBack, setTakeBack] = useState<boolean | null>(null)
-  const [busy, setBusy] = useState<'save' | 'live' | 'pause' | null>(null)
+  const [busy, setBusy] = useState<'save' | 'live' | 'pause' | 'say' | null>(null)
   const [open, setOpen] = useInAddress<string | null>(
     (params) => params.get('section') ?? (publication ? null : 'what'),
     (section) => ({ section }),
@@ -60,11 +67,25 @@ export function usePublicationDraft({
   /** Another destination; where it is of another kind, the address follows it, and what falls away is said. */
   const chooseDestination = (id: string) => {
     const before = draft
-    const kind = destinations.find((d) => d.id === id)?.kind ?? draft.address.kind
-    const { address, lost } = moved(draft.address, kind)
+    const destination = destinations.find((d) => d.id === id)
+    if (!destination) return set({ destinationId: id })
+    const { address, lost } = movedTo(draft.address, destination)
     set({ destinationId: id, address })
-    if (kind === before.address.kind) return
+    if (address.kind === before.address.kind && lost.length === 0) return
     toast(lost.length > 0 ? `The address follows its destination. It has no ${lost.join(', ')} there` : 'The address follows its destination', {
+      action: { label: 'Back', onClick: () => setDraft(before) },
+    })
+  }
+  /** What another publication says, to the destination of this one. */
+  const beginLike = (other: Publication) => {
+    const before = draft
+    const destination = destinations.find((d) => d.id === draft.destinationId)
+    if (!destination) return
+    const { address, lost } = movedTo(other.address, destination)
+    const name = draft.name || `${other.name} to ${destination.name}`.slice(0, NAME_MOST)
+    setDraft({ ...pick(other), name, destinationId: destination.id, address })
+    setOpen(null)
+    toast(lost.length > 0 ? `Begun like ${other.name}. There it has no ${lost.join(', ')}` : `Begun like ${other.name}`, {
       action: { label: 'Back', onClick: () => setDraft(before) },
     })
   }
@@ -74,7 +95,7 @@ export function usePublicationDraft({
   const wrong = useMemo(() => {
     const parsed = PublicationDraft.safeParse({ ...draft, name: draft.name || 'draft' })
     if (parsed.success) return {}
-    const typed = parsed.error.issues.filter((i) => /^(shape|address)/.test(i.path.join('.')))
+    const typed = parsed.error.issues.filter((i) => /^(shape|address|trigger|pace)/.test(i.path.join('.')))
     return Object.fromEntries(typed.map((i) => [i.path.join('.'), i.message]))
   }, [draft])
   const fields = { ...refused, ...wrong }
@@ -172,6 +193,18 @@ export function usePublicationDraft({
       setBusy(null)
     }
   }
+  const sayNow = async () => {
+    setBusy('say')
+    try {
+      const { messages } = await call('sayPublication', { params: { id: publication!.id } })
+      if (messages === 0) toast('Nothing went: its tags have no values yet')
+      else toast.success(messages === 1 ? 'One message went' : `${messages} messages went`)
+    } catch (e) {
+      tellFailure(e)
+    } finally {
+      setBusy(null)
+    }
+  }
   const remove = async () => {
     const { id } = publication!
     try {
@@ -189,6 +222,7 @@ export function usePublicationDraft({
     draft,
     set,
     chooseDestination,
+    beginLike,
     preview,
     trouble,
     waiting,
@@ -203,6 +237,7 @@ export function usePublicationDraft({
     saveOnly,
     goLive,
     run,
+    sayNow,
     remove,
   }
 }

@@ -1,6 +1,7 @@
 import type { HubAddress } from '~/contract/addresses/hub'
 import { proxyUses } from '~/contract/broker-reach'
-import { brokerPlace, nodePlace, serversOf } from '~/contract/place'
+import { webAddress } from '~/contract/destinations/http'
+import { brokerPlace, nodePlace, serversOf, webPlace } from '~/contract/place'
 import type { Finding } from '~/contract/publication'
 import { assurances } from '../../delivery/envelope'
 import { filledFor, profileProblems } from '../../hub/profile'
@@ -11,9 +12,22 @@ import { readByFilter } from '../read-by-filter'
 import { topicFindings } from '../topic-check'
 import { templateProblems, topicLevels } from '../topic-template'
 
+/** The last level of a place that tells one from another, where no more than one may be. */
+function lastLevel(topic: string): string {
+  const tells = (level: string) => level.includes('{') && !LEVELS.test(level)
+  return topic.split('/').reverse().find(tells) ?? '{name}'
+}
+/** What is filled in with levels of its own. */
+const LEVELS = /\{\s*(path|tag)\s*[|}]/
+
 export const hubAddress: AddressKind<'hub'> = {
   nouns: ['path', 'paths'],
   fresh: { kind: 'hub', topic: '{path}/state', topicRule: 'slug', headers: [], contentType: '', qos: 1 },
+  fitted(a, { profile }) {
+    const levels = profile.oneLevel && (a.topic.includes('/') || LEVELS.test(a.topic))
+    const qos = Math.min(a.qos, Number(profile.qosMost)) as HubAddress['qos']
+    return { address: { ...a, qos, ...(levels && { topic: lastLevel(a.topic) }) }, lost: levels ? ['levels'] : [] }
+  },
   words: { topicRule: 'names in the path', headers: 'headers', contentType: 'content type', qos: 'QoS' },
   levels: topicLevels,
   lastWord: 'acknowledged',
@@ -26,7 +40,7 @@ export const hubAddress: AddressKind<'hub'> = {
     const out: Finding[] = []
     const stop = (message: string, hint: string) => out.push(finding('stops', 'address', message, hint))
     if (a.qos > Number(profile.qosMost)) stop(`The hub takes no QoS above ${profile.qosMost}`, 'Choose a lower one')
-    if (profile.oneLevel && (a.topic.includes('/') || /\{\s*(path|tag)\s*[|}]/.test(a.topic)))
+    if (profile.oneLevel && (a.topic.includes('/') || LEVELS.test(a.topic)))
       stop(`A ${profile.placeWord} has no levels at this hub`, 'Take {name} or a text without slashes')
     if (profile.declared)
       out.push(
@@ -57,8 +71,12 @@ export const hubAddress: AddressKind<'hub'> = {
   }),
   identity: ({ host, port, unit, profile }) => filledFor(profile.clientId, { host, port, unit }),
   reached: ({ host, port }) => [brokerPlace({ host, port, tls: true })],
-  furtherCredentials: ['eventsAuthorityId', 'proxyCredentialId'],
-  furtherUses: proxyUses,
+  furtherCredentials: ['eventsAuthorityId', 'proxyCredentialId', 'registryAuthorityId', 'registryCredentialId'],
+  furtherUses: ({ registryUrl, registryCredentialId, ...rest }) => {
+    const url = webAddress(registryUrl)
+    const asked = url && registryCredentialId ? [{ credentialId: registryCredentialId, field: 'registryCredentialId', place: webPlace(url) }] : []
+    return [...proxyUses(rest), ...asked]
+  },
   settingsProblems: ({ profile }) =>
     Object.fromEntries(Object.entries(profileProblems(profile)).map(([field, problem]) => [`settings.profile.${field}`, problem])),
   witnessReached: ({ eventsServers, eventsTls }) => (serversOf(eventsServers) ?? []).map((one) => nodePlace(eventsTls, one)),

@@ -2,7 +2,7 @@ import type { HubProfile } from '~/contract/hub-profile'
 import { answerWriter, filledFor, type HubUnit } from '~/core/hub/profile'
 import type { Clock } from '../../clock/clock'
 import type { DestinationSink } from '../driver'
-import type { Listens } from '../mqtt/driver'
+import type { Beside } from '../mqtt/driver'
 
 /** So many things that a hub hands down are told a minute; the others are answered, and not told one by one. */
 const TOLD_MOST = 20
@@ -21,9 +21,9 @@ function textOf(payload: Uint8Array): string {
   }
 }
 
-/** Hears what a hub hands down to its unit, tells it to people, and answers that nothing is written by it yet; null: it hands nothing down. */
-export function downOf(profile: HubProfile, unit: HubUnit, sink: DestinationSink, clock: Clock): Listens | null {
-  if (profile.downFilter === '') return null
+/** Hears what a hub hands down to its unit, tells it to people, and answers that nothing is written by it yet. */
+export function downOf(profile: HubProfile, unit: HubUnit, sink: DestinationSink, clock: Clock): Omit<Beside, 'begun'> {
+  if (profile.downFilter === '') return { filter: null, heard: () => undefined, refused: () => undefined }
   const filter = filledFor(profile.downFilter, unit)
   const prefix = filter.replace(/#$/, '')
   const answerTo = profile.answerTopic === '' ? null : answerWriter(profile, unit)

@@ -8,13 +8,15 @@ import { realClock } from '../../clock/real-clock'
 import { dialMqtt } from '../../net/mqtt-dial'
 import type { DestinationDriver, DestinationTarget, Planned } from '../driver'
 import { checkMqtt } from '../mqtt/check'
-import { mqttDriver, openMqtt } from '../mqtt/driver'
+import { mqttDriver, openMqtt, type Say } from '../mqtt/driver'
 import { witnessAccess } from '../stream/access'
 import { streamDriver } from '../stream/driver'
 import { StreamFarEnd } from '../stream/far-end'
 import { downOf } from './down'
 import { HubFarEnd } from './far-end'
-import { HubSender } from './sender'
+import { Housekeeping } from './housekeeping'
+import { askRegistry } from './registry'
+import { HubSender, todayOf } from './sender'
 import { asBroker, asStream, unitOf } from './targets'
 
 type Target = DestinationTarget<'hub'>
@@ -34,10 +36,15 @@ export const hubDriver: DestinationDriver<'hub'> = {
     a.settings.eventsTopic === b.settings.eventsTopic &&
     isDeepStrictEqual(a.settings.profile, b.settings.profile),
   check: checkHub,
+  ownView: askRegistry,
   async open(target, o) {
-    const listens = downOf(target.settings.profile, unitOf(target), o.sink, o.clock)
-    const inner = await openMqtt(dialMqtt, asBroker(target), o, listens)
-    return new HubSender(inner, target.settings, unitOf(target), o.sink, o.clock, o.remembered)
+    const { settings } = target
+    const unit = unitOf(target)
+    const today = await todayOf(o)
+    const house = new Housekeeping(settings.profile, unit, o.clock)
+    const beside = { ...downOf(settings.profile, unit, o.sink, o.clock), begun: (say: Say) => house.begun(say) }
+    const inner = await openMqtt(dialMqtt, asBroker(target), o, beside)
+    return new HubSender(inner, settings, unit, o, today, house)
   },
   farEnd(target, sink, clock) {
     const { idHeader, placeHeader } = target.settings.profile

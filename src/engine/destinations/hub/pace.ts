@@ -1,14 +1,10 @@
+import type { DayCount } from '~/core/delivery/delivery-store'
+
 /** So much ahead of an even pace may be sent at once, ms: what comes in small bursts is not held up one by one. */
 const AHEAD_MS = 50
 /** A hub counts by its own clock, and the network bunches what was sent apart: a little is left free. */
 const SHARE = 0.95
 const DAY_MS = 86_400_000
-
-/** What was sent today, over all connections of this run. */
-export interface DayCount {
-  day: number
-  count: number
-}
 
 /** Keeps a sender below what a hub takes a second and a day. */
 export class HubPace {
@@ -17,7 +13,8 @@ export class HubPace {
   constructor(
     private readonly perSecond: number | null,
     private readonly perDay: number | null,
-    private readonly today: DayCount,
+    /** What was sent today, over all connections and runs. */
+    readonly today: DayCount,
   ) {}
 
   private roll(wall: number): void {

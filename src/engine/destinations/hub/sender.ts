@@ -1,17 +1,37 @@
 import type { HubSettings } from '~/contract/destinations/hub'
 import type { Failure } from '~/contract/failure'
+import type { DayCount } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
 import { packProperties, unpackProperties } from '~/core/delivery/properties'
 import { beyondProfile, type HubUnit, topicWriter } from '~/core/hub/profile'
 import { qosOf } from '~/core/mqtt/qos'
 import type { Cancel, Clock } from '../../clock/clock'
-import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
-import { type DayCount, HubPace } from './pace'
+import type { Answer, DestinationConnection, DestinationSink, OpenOptions, Outgoing, Remembered } from '../driver'
+import type { Housekeeping, SenderCounts } from './housekeeping'
+import { HubPace } from './pace'
 
 /** What carries the id of a message at hubs. */
 const ID = 'embrik-id'
 /** A quota that is used up is looked at again so often, ms: the clock may be set. */
 const DAY_LOOK_MS = 60_000
+
+/** What went out today is written down so often: a hub that refuses a few at the end of its day says so. */
+const KEEP_MS = 2000
+
+/** What went out today, over all connections of this run and the runs before. */
+export async function todayOf({ remembered, days }: Pick<OpenOptions, 'remembered' | 'days'>): Promise<DayCount> {
+  const known = remembered.get('today') as DayCount | undefined
+  if (known) return known
+  const today = (await days.load()) ?? { day: 0, count: 0 }
+  remembered.set('today', today)
+  return today
+}
+
+function countsOf(remembered: Remembered): SenderCounts {
+  let counts = remembered.get('counts') as SenderCounts | undefined
+  if (!counts) remembered.set('counts', (counts = { sent: 0, acknowledged: 0, rejected: 0 }))
+  return counts
+}
 
 const octetsOf = (payload: Envelope['payload']): number => (typeof payload === 'string' ? Buffer.byteLength(payload) : payload.length)
 
@@ -19,6 +39,12 @@ const octetsOf = (payload: Envelope['payload']): number => (typeof payload === '
 export class HubSender implements DestinationConnection {
   private readonly topic: ReturnType<typeof topicWriter>
   private readonly pace: HubPace
+  private readonly counts: SenderCounts
+  private readonly sink: DestinationSink
+  private readonly clock: Clock
+  private readonly days: OpenOptions['days']
+  private readonly keeping: Cancel
+  private kept: number
   private timer: Cancel | null = null
   private dayTold = false
 
@@ -26,15 +52,36 @@ export class HubSender implements DestinationConnection {
     private readonly inner: DestinationConnection,
     private readonly settings: HubSettings,
     unit: HubUnit,
-    private readonly sink: DestinationSink,
-    private readonly clock: Clock,
-    remembered: Remembered,
+    { sink, clock, remembered, days }: Pick<OpenOptions, 'sink' | 'clock' | 'remembered' | 'days'>,
+    today: DayCount,
+    private readonly house: Housekeeping,
   ) {
     const { profile } = settings
     this.topic = topicWriter(profile, unit)
-    let today = remembered.get('today') as DayCount | undefined
-    if (!today) remembered.set('today', (today = { day: 0, count: 0 }))
+    this.sink = sink
+    this.clock = clock
+    this.days = days
+    this.counts = countsOf(remembered)
     this.pace = new HubPace(profile.perSecond, profile.perDay, today)
+    this.kept = today.count
+    this.keeping = clock.every(KEEP_MS, () => this.keep())
+    house.start(
+      () => ({ ...this.counts, sentToday: today.count }),
+      () => this.pace.sent(clock.mono(), clock.wall()),
+    )
+  }
+
+  /** Writes down what went out today; where that cannot be written now, the next time does. */
+  private keep(): void {
+    const { today } = this.pace
+    if (today.count === this.kept) return
+    const count = today.count
+    this.days.keep({ ...today }).then(
+      () => {
+        this.kept = count
+      },
+      () => undefined,
+    )
   }
 
   get window(): number {
@@ -95,7 +142,12 @@ export class HubSender implements DestinationConnection {
   send(m: Outgoing, answer: (a: Answer) => void): void {
     this.dayTold = false
     this.pace.sent(this.clock.mono(), this.clock.wall())
-    this.inner.send(this.told(m), answer)
+    this.counts.sent++
+    this.inner.send(this.told(m), (a) => {
+      if (a.kind === 'has') this.counts.acknowledged++
+      else if (a.kind === 'refused') this.counts.rejected++
+      answer(a)
+    })
   }
 
   heard(): Promise<void> {
@@ -105,6 +157,9 @@ export class HubSender implements DestinationConnection {
   close(): void {
     this.timer?.()
     this.timer = null
+    this.keeping()
+    this.keep()
+    this.house.stop()
     this.inner.close()
   }
 }

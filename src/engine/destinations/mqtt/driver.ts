@@ -48,20 +48,25 @@ export function mqttDriverOver(dial: Dial<MqttAccess>): DestinationDriver<'mqtt'
   }
 }
 
-/** What is listened to on a sender's connection. */
-export interface Listens {
-  filter: string
-  /** `say` publishes at QoS 0. */
-  heard(topic: string, payload: Uint8Array, say: (topic: string, payload: Uint8Array) => void): void
+/** Publishes at QoS 0. */
+export type Say = (topic: string, payload: Uint8Array) => void
+
+/** What goes on beside messages on a sender's connection. */
+export interface Beside {
+  /** What is listened to; null: nothing. */
+  filter: string | null
+  heard(topic: string, payload: Uint8Array, say: Say): void
   refused(words: string): void
+  /** The connection stands. */
+  begun(say: Say): void
 }
 
-/** Connects as a sender; with `listens` it hears something too. */
+/** Connects as a sender; `beside` hears and says something else too. */
 export async function openMqtt(
   dial: Dial<MqttAccess>,
   target: DestinationTarget<'mqtt'>,
   o: OpenOptions,
-  listens: Listens | null = null,
+  beside: Beside | null = null,
 ): Promise<MqttSender> {
   const { sink, clock, session, remembered } = o
   const { settings } = target
@@ -74,6 +79,7 @@ export async function openMqtt(
   const explain = (why: unknown) => mqttFailure(why, { ...access, cert: null }, 'destination')
   const will = death ? { ...death, qos: 1 as const, retain: false } : willOf(settings)
   let link: MqttLink
+  const say: Say = (topic, payload) => link.publish(plainMessage(topic, payload))
   try {
     link = await MqttLink.connect(
       dial,
@@ -93,7 +99,7 @@ export async function openMqtt(
         message: (p) => {
           if (p.qos > 0) link.acknowledge(p.packetId)
           running?.message(p.topic, p.payload)
-          listens?.heard(p.topic, p.payload, (topic, payload) => link.publish(plainMessage(topic, payload)))
+          beside?.heard(p.topic, p.payload, say)
         },
         answered: (step, id, reason, words) => sender?.answered(step, id, reason, words),
         pong: (number) => sender?.pong(number),
@@ -113,7 +119,7 @@ export async function openMqtt(
   }
   try {
     await running?.begin(link, o.over)
-    if (listens) await listenTo(link, listens)
+    if (beside) await listenTo(link, beside)
   } catch (e) {
     link.close()
     throw e instanceof FailureError ? e : new FailureError(explain(e), 502)
@@ -124,11 +130,13 @@ export async function openMqtt(
   }
   hosts.settled()
   sender = new MqttSender(link, settings.window, sink, running, remembered)
+  beside?.begun(say)
   if (hosts.away && settings.returnS > 0) sender.whenOver(lookForFirst(hosts, senderAccess(target), settings.returnS * 1000, o))
   return sender
 }
 
-async function listenTo(link: MqttLink, { filter, refused }: Listens): Promise<void> {
+async function listenTo(link: MqttLink, { filter, refused }: Beside): Promise<void> {
+  if (filter === null) return
   const [reason = 0x80] = await link.subscribe([filter])
   if (reason >= 0x80) refused(reasonOf(reason).words)
 }

@@ -19,8 +19,8 @@ interface Problem {
   hint: string
 }
 
-/** Fields that may be empty, where that means as much as the hub likes. */
-const COUNTS = ['payloadOctets', 'perSecond', 'perDay'] as const
+/** Numbers that may be empty. */
+const COUNTS = ['payloadOctets', 'perSecond', 'perDay', 'selfEveryS'] as const
 
 /** A profile as it is typed: what cannot be used yet stays in, with what is wrong by field. */
 function read(values: object): { profile: HubProfile | null; wrong: Record<string, string> } {

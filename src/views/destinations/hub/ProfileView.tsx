@@ -29,6 +29,12 @@ export function ProfileView({ profile, typed }: { profile: HubProfile; typed: Hu
           {topicWriter(profile, of)(place, profile.properties === 'topic' ? EXAMPLE : [])}
         </code>
       </div>
+      {profile.selfTopic !== '' && (
+        <Fact name="Tells of itself at">
+          {filledFor(profile.selfTopic, of)}
+          {profile.selfEveryS !== null && `, every ${profile.selfEveryS} s`}
+        </Fact>
+      )}
       <Fact name="QoS">up to {profile.qosMost}</Fact>
       {profile.payloadOctets !== null && <Fact name="Payload">up to {profile.payloadOctets} octets</Fact>}
       {profile.perSecond !== null && <Fact name="A second">up to {profile.perSecond}</Fact>}

@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Credential } from '~/contract/credential'
 import type { HandedOver, Offer, TakenIn } from '~/contract/intake'
@@ -23,6 +23,8 @@ interface Props {
   onClose(): void
   /** How tokens are made from a shared key, where that is known. */
   maker?: HandedOver['maker']
+  /** What was found in what was handed over, each time it was looked at. */
+  onLooked?(address: TakenIn['address'], handed: Begun): void
   /** What was kept, and the address that stood with it; `ofEvents`: the log-in among them by which events are read. */
   onKept(kept: Credential[], address: TakenIn['address'], ofEvents: string | null): void
 }
@@ -35,9 +37,13 @@ export const offerWords: Record<Offer['kind'], string> = {
 }
 
 /** Takes in whatever somebody was handed, shows what was found in it, and keeps of that what is chosen. */
-export function TakeIn({ fills, begun = {}, maker, onClose, onKept }: Props) {
+export function TakeIn({ fills, begun = {}, maker, onClose, onLooked, onKept }: Props) {
   const handed = useHanded(begun, maker)
   const { taken, failure, busy, anything } = handed
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once for each look
+  useEffect(() => {
+    if (taken) onLooked?.(taken.address, { read: handed.handed.files, text: handed.handed.text })
+  }, [taken])
   const [names, setNames] = useState<Readonly<Record<string, string>>>({})
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
   const [typed, setTyped] = useState<string | null>(null)

@@ -7,7 +7,7 @@ import { call, failureIn } from '../../app/api'
 const RESTS_MS = 400
 const FILE_MOST = 6_000_000
 
-interface HandedFile {
+export interface HandedFile {
   name: string
   content: string
 }
@@ -15,12 +15,14 @@ interface HandedFile {
 /** What was handed over before the sheet opened. */
 export interface Begun {
   files?: readonly File[]
+  /** Files that were read already. */
+  read?: readonly HandedFile[]
   text?: string
 }
 
 /** What somebody hands over in this sheet, and what was made of it: looked at anew whenever it changes, nothing of it kept by that. */
 export function useHanded(begun: Begun = {}, maker?: HandedOver['maker']) {
-  const [files, setFiles] = useState<readonly HandedFile[]>([])
+  const [files, setFiles] = useState<readonly HandedFile[]>(begun.read ?? [])
   const [text, setText] = useState(begun.text ?? '')
   const [phrases, setPhrases] = useState<readonly string[]>([])
   const [roles, setRoles] = useState<Readonly<Record<string, WordRole>>>({})

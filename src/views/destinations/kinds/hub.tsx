@@ -12,6 +12,7 @@ import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
 
 const ofEvents = ['eventsServers', 'eventsTopic', 'eventsTls', 'eventsAuthorityId', 'eventsMechanism', 'witnessCredentialId', 'lateS']
+const ofRegistry = ['registryAuthorityId', 'registryCredentialId']
 export const hub: KindView<'hub'> = {
   label: 'Cloud hub',
   example: 'Tarn hub',
@@ -22,6 +23,8 @@ export const hub: KindView<'hub'> = {
     eventsAuthorityId: ['authority'],
     witnessCredentialId: ['password', 'certificate', 'token'],
     proxyCredentialId: ['password'],
+    registryAuthorityId: ['authority'],
+    registryCredentialId: ['password'],
   },
   fresh: {
     host: '',
@@ -46,13 +49,24 @@ export const hub: KindView<'hub'> = {
     outboxHours: 0,
     proxy: '',
     proxyCredentialId: null,
+    registryUrl: '',
+    registryAuthorityId: null,
+    registryCredentialId: null,
   },
-  folded: ['Proxy'],
+  folded: ['Proxy', 'Registry'],
   place: (s) => `${s.unit} at ${s.host}:${s.port}`,
   warning: () => null,
-  hides: (s) => [...(s.witness ? [] : ofEvents), ...(s.eventsTls ? [] : ['eventsAuthorityId']), ...(s.proxy === '' ? ['proxyCredentialId'] : [])],
+  hides: (s) => [
+    ...(s.witness ? [] : ofEvents),
+    ...(s.eventsTls ? [] : ['eventsAuthorityId']),
+    ...(s.proxy === '' ? ['proxyCredentialId'] : []),
+    ...(s.registryUrl === '' ? ofRegistry : []),
+  ],
   witnessed: (s) => s.witness,
-  filled: ({ host, port, identity, events, eventsTopic }, eventsLogIn) => ({
+  asked: (s) => s.registryUrl !== '' && s.profile.registryPath !== '',
+  claims: ({ events }) => events !== null,
+  filled: ({ host, port, identity, events, eventsTopic }, { kinds, eventsLogIn }, { profile }) => ({
+    ...profileFor(kinds, profile),
     ...(host !== null && { host }),
     ...(port !== null && { port }),
     ...(identity !== null && { unit: identity }),
@@ -79,6 +93,13 @@ export const hub: KindView<'hub'> = {
       <IdentityFacts credential={credential} identity={s.witnessCredentialId} />
     </>
   ),
+}
+
+/** The first profile by which one can log in with what was handed over; nothing where the chosen one does. */
+function profileFor(kinds: ReadonlySet<string>, chosen: HubProfile): { profile?: HubProfile } {
+  if (kinds.has(chosen.logInBy)) return {}
+  const profile = shippedProfiles.find((p) => kinds.has(p.logInBy))
+  return profile ? { profile } : {}
 }
 
 /** Which profile the hub is spoken to by, what it gives, and the way to change it. */

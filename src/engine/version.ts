@@ -1,0 +1,2 @@
+/** Of this Embrik. */
+export const VERSION = '0.1.0'
