@@ -37,6 +37,7 @@ module.exports = {
           '^node_modules/asn1js',
           '^node_modules/reflect-metadata',
           '^node_modules/jose',
+          '^node_modules/croner',
           '^node_modules/protobufjs',
           '^node_modules/papaparse',
           '^node_modules/@marcbachmann/cel-js',

@@ -5,20 +5,13 @@ import { Level } from './equipment'
 import { Id, Name } from './id'
 import { ShapeSettings } from './shape'
 import { DataType, Range } from './tag'
-
-export const Trigger = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('change') }),
-  z.object({
-    kind: z.literal('every'),
-    seconds: z.number({ error: 'A number of seconds' }).min(0.1, 'At least 0.1 s').max(86_400, 'At most a day'),
-  }),
-])
-export type Trigger = z.infer<typeof Trigger>
+import { Pace, Trigger } from './trigger'
 
 export const PublicationDraft = z.object({
   name: Name,
   equipmentIds: z.array(Id).min(1, 'Choose at least one equipment').max(10_000),
   trigger: Trigger,
+  pace: Pace.optional(),
   shape: ShapeSettings,
   address: Address,
   steersOnly: z.boolean().default(false).describe('Members that steer the address stay out of the payload'),
@@ -132,6 +125,10 @@ export const PlanMessage = z.object({
   headers: z.array(z.tuple([z.string(), Resolved])),
   responseTopic: Resolved,
   schemaId: z.number().int().optional().describe('Number of its schema in the registry of its destination'),
+  condition: z
+    .object({ when: Fill, until: Fill.nullable() })
+    .optional()
+    .describe('Where its trigger is a condition: what has to hold, and what says that it is over'),
 })
 export type PlanMessage = z.infer<typeof PlanMessage>
 
@@ -143,6 +140,7 @@ export const Plan = z.object({
   delivery: z.number().int().describe('Number of the pair of publication and destination; part of message ids'),
   destinationId: Id,
   trigger: Trigger,
+  pace: Pace.optional(),
   shape: ShapeSettings,
   address: Address.describe('As it was chosen; what each message makes of it stands with the messages'),
   contentType: z.string(),

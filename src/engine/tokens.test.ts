@@ -2,36 +2,8 @@ import jsonwebtoken from 'jsonwebtoken'
 import { expect, it } from 'vitest'
 import type { TokenRecipe } from '~/contract/token'
 import type { OpenCredential } from '~/store/credential'
-import type { Clock } from './clock/clock'
+import { HeldClock } from '../../tests/held-clock'
 import { Tokens } from './tokens'
-
-/** A clock that a test holds. */
-class HeldClock implements Clock {
-  now = 0
-  set = 0
-  private repeated: { ms: number; next: number; then: () => void }[] = []
-  wall = () => Date.UTC(2026, 10, 29) + this.now + this.set
-  mono = () => this.now
-  soon = (then: () => void) => then()
-  after = () => () => undefined
-  every = (ms: number, then: () => void) => {
-    const one = { ms, next: this.now + ms, then }
-    this.repeated.push(one)
-    return () => {
-      this.repeated = this.repeated.filter((r) => r !== one)
-    }
-  }
-  pass(ms: number): void {
-    for (const end = this.now + ms; this.now < end; ) {
-      this.now = Math.min(end, ...this.repeated.map((r) => r.next))
-      for (const r of this.repeated)
-        if (r.next <= this.now) {
-          r.next += r.ms
-          r.then()
-        }
-    }
-  }
-}
 
 const recipe = {
   form: 'jwt',

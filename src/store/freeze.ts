@@ -51,8 +51,8 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
       },
       409,
     )
-  const { id, name, destinationId, trigger, shape, address } = asPrescribed(p)
-  return { ...body, publicationId: id, name, destinationId, trigger, shape, address }
+  const { id, name, destinationId, trigger, pace, shape, address } = asPrescribed(p)
+  return { ...body, publicationId: id, name, destinationId, trigger, ...(pace && { pace }), shape, address }
 }
 
 /** The same, with numbers that a registry gave its schemas; refuses when they are of other schemas than it has now. */

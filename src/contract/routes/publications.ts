@@ -78,6 +78,14 @@ export const publicationsRoutes = {
       .default({ takeBack: false }),
     answer: Publication,
   },
+  sayPublication: {
+    method: 'POST',
+    path: '/api/publications/:id/say',
+    role: 'operator',
+    group: 'Publications',
+    summary: 'Say how things are, once now, beside its trigger; it has to be live',
+    answer: z.object({ messages: z.number().int().describe('How many went; those without first values do not') }),
+  },
   pausePublication: {
     method: 'POST',
     path: '/api/publications/:id/pause',

@@ -10,7 +10,9 @@ import { handlesOf, type Model, Resolver } from '../equipment/resolve'
 import { nodeOf, shapeOf } from '../shape/registry'
 import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
 import { beyond } from './beyond'
+import { conditionOf, type Known } from './condition'
 import { asPrescribed } from './prescribed'
+import { Schedule } from './timing/schedule'
 
 export interface World extends Model {
   /** Ids of sources whose values are computed, not measured. */
@@ -69,6 +71,7 @@ export function compile(
   reserved(shape.reserved(draft.shape as never), equipment, stop)
 
   const { messages, converted } = address(draft, placed, stop)
+  trigger(draft, messages, equipment, stop, warn)
   checkPlaces(draft, messages, equipment, options, stop, warn)
   findings.push(...kind.safety(draft.address, draft.shape), ...beyond(draft, options.destination ?? null))
   const reads = kind.reads(
@@ -231,6 +234,37 @@ function address(draft: PublicationDraft, placed: readonly Placed[], stop: Say):
         : 'Use another placeholder, add default(), or place the equipment under that level',
     )
   return { messages, converted: [...converted].slice(0, 50) }
+}
+
+/** What makes messages speak: conditions resolved for each, and a deadband that means nothing for some. */
+function trigger(draft: PublicationDraft, messages: PlanMessage[], equipment: readonly PlanEquipment[], stop: Say, warn: Say): void {
+  const { trigger: t } = draft
+  if (t.kind === 'change' && t.deadband?.kind === 'range') {
+    const numbers = (e: PlanEquipment) => e.members.filter((m) => (m.dataType === 'number' || m.dataType === 'integer') && m.range === null)
+    const without = equipment.flatMap((e) => numbers(e).map((m) => `${e.name} ${m.label}`))
+    if (without.length > 0) warn('when', `Without a range, so that every change counts: ${some(without)}`, 'Give the member its range in the class')
+  }
+  if (t.kind === 'schedule')
+    try {
+      Schedule.of(t.cron, t.zone)
+    } catch (e) {
+      stop('when', `The schedule: ${e instanceof Error ? e.message : String(e)}`, 'Correct it; its next times show when it is right')
+    }
+  if (t.kind !== 'when') return
+  const known: Known = new Map()
+  const wrong = new Map<string, string[]>()
+  for (const m of messages) {
+    if (m.equipment.length > 1) {
+      stop('when', 'One message about many equipment cannot wait for a condition of each', 'Take a shape with a message for each equipment')
+      return
+    }
+    const one = equipment[m.equipment[0]!]!
+    const found = conditionOf(t, one.members, known)
+    if ('problem' in found) wrong.set(found.problem, [...(wrong.get(found.problem) ?? []), one.name])
+    else m.condition = found
+  }
+  for (const [problem, names] of wrong)
+    stop('when', `${some(names)}: ${problem}`, 'Correct the condition; members stand in it by their keys, with _ for dots and spaces')
 }
 
 /** Places against what the kind takes, each other, and those of other publications. */

@@ -1,4 +1,4 @@
-import type { Plan } from '~/contract/publication'
+import type { Plan, PlanMember, PlanMessage } from '~/contract/publication'
 import { kindOf } from '../address/kinds'
 import { addressWriter } from '../address/topic-template'
 import { encoderOf, scopeOf, shapeOf, wholeEvery } from '../shape/registry'
@@ -6,6 +6,7 @@ import { type Encoded, type Encoder, type HostFacts, type Part, Series } from '.
 import { isChange, type Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
 import { type Cell, makeCell, type ValueArrays } from './cell'
+import type { Look } from './timing/hold'
 
 /** A payload with the address it goes to. */
 export interface Addressed extends Omit<Encoded, 'before'> {
@@ -19,8 +20,15 @@ export interface Addressed extends Omit<Encoded, 'before'> {
 
 type Text = ReturnType<typeof addressWriter>
 
+/** What has to hold for a message to speak, and what says that it is over. */
+interface ConditionCells {
+  when: Cell
+  until: Cell | null
+}
+
 /** One message of the plan, made ready. */
 interface Ready {
+  condition: ConditionCells | null
   encoder: Encoder
   parts: Part[]
   /** For each part the cells behind it, as indexes; -1 for constants. */
@@ -39,6 +47,15 @@ interface Ready {
 
 const noHeaders: [string, string][] = []
 
+/** How far a cell must move to count as changed; below zero: that share of what was sent last. */
+function widthOf(trigger: Plan['trigger'] | undefined, { range }: PlanMember, cell: Cell): number {
+  const deadband = trigger?.kind === 'change' ? trigger.deadband : undefined
+  if (!deadband) return cell.width
+  if (deadband.kind === 'absolute') return deadband.size
+  if (deadband.kind === 'value') return deadband.percent === 0 ? 0 : -deadband.percent / 100
+  return range ? (Math.abs(range.high - range.low) * deadband.percent) / 100 : 0
+}
+
 /**
  * A plan made ready to run: from tag handle to the members that it fills. Nothing in here looks up a name. The runner only
  * says which message is due and what is in it; numbering and storing are the caller's.
@@ -49,9 +66,15 @@ export class Runner {
   private readonly cells: Cell[] = []
   /** Messages that each cell makes speak. */
   private readonly owners: number[][] = []
+  /** How far each cell must move to count as changed; below zero: that share of what was sent last. */
+  private readonly widths: number[] = []
   private readonly sentValue: (Scalar | undefined)[] = []
   private readonly sentQuality: string[] = []
   private readonly messages: Ready[] = []
+  /** For each handle, messages whose condition reads it. */
+  private readonly conditionsOf = new Map<number, number[]>()
+  /** Messages whose condition has an input that has changed. */
+  private readonly toLook = new Set<number>()
   /** Cells with an input that has changed. */
   private readonly touched = new Set<number>()
   private readonly dirty = new Set<number>()
@@ -80,6 +103,7 @@ export class Runner {
         const i = this.cells.push(cell) - 1
         own.push(i)
         this.owners.push([])
+        this.widths.push(widthOf(plan.trigger, m, cell))
         this.sentValue.push(undefined)
         this.sentQuality.push('')
         for (const h of cell.handles) {
@@ -106,6 +130,7 @@ export class Runner {
       const moving = [...new Set([...behind.flat(), ...steering])].filter((i) => i >= 0)
       for (const i of moving) this.owners[i]!.push(n)
       this.messages.push({
+        condition: this.condition(message, n),
         encoder: encoderOf(plan.shape, scope),
         parts,
         places: behind,
@@ -118,19 +143,72 @@ export class Runner {
         responseTopic: addressWriter(message.responseTopic, levels),
       })
     })
-    this.handles = [...this.cellsOf.keys()]
+    this.handles = [...new Set([...this.cellsOf.keys(), ...this.conditionsOf.keys()])]
+  }
+
+  private condition({ condition }: PlanMessage, n: number): ConditionCells | null {
+    if (!condition) return null
+    const cells = { when: makeCell(condition.when, 'boolean'), until: condition.until && makeCell(condition.until, 'boolean') }
+    for (const h of new Set([...cells.when.handles, ...(cells.until?.handles ?? [])])) {
+      const list = this.conditionsOf.get(h)
+      if (list) list.push(n)
+      else this.conditionsOf.set(h, [n])
+    }
+    this.toLook.add(n)
+    return cells
   }
 
   /** Notes that a tag has a new value or status. */
   touch(handle: number): void {
     const cells = this.cellsOf.get(handle)
     if (cells) for (const i of cells) this.touched.add(i)
+    const conditions = this.conditionsOf.get(handle)
+    if (conditions) for (const n of conditions) this.toLook.add(n)
+  }
+
+  /** Looks at the conditions with news. What has no good value neither holds nor is over. */
+  looks(values: ValueArrays, now: number): [n: number, look: Look][] {
+    const out: [number, Look][] = []
+    for (const n of this.toLook) {
+      const { when, until } = this.messages[n]!.condition!
+      const said = (cell: Cell): Scalar => {
+        cell.read(values, now)
+        return qualityOf(cell.status) === 'bad' ? null : cell.value
+      }
+      const holds = said(when)
+      const over = until === null ? (holds === false ? true : null) : said(until)
+      out.push([n, over === true ? 'over' : holds === true ? 'holds' : 'between'])
+    }
+    this.toLook.clear()
+    return out
+  }
+
+  /** Takes what there is for said: only what changes from now on is news. */
+  skip(n: number): void {
+    for (const i of this.messages[n]!.moving) {
+      this.sentValue[i] = this.cells[i]!.value
+      this.sentQuality[i] = qualityOf(this.cells[i]!.status)
+    }
+  }
+
+  /** Whether a message has something to say that was not said. */
+  hasNews(n: number, values: ValueArrays, now: number): boolean {
+    this.settle(values, now)
+    return this.messages[n]!.moving.some((i) => this.differs(i))
+  }
+
+  /** Whether a message has its first values. */
+  hasValues(n: number, values: ValueArrays, now: number): boolean {
+    this.settle(values, now)
+    return this.complete(n, values, now)
   }
 
   private differs(i: number): boolean {
     const cell = this.cells[i]!
     const sent = this.sentValue[i]
-    return sent === undefined || isChange(sent, cell.value, cell.width) || this.sentQuality[i] !== qualityOf(cell.status)
+    const width = this.widths[i]!
+    const far = width >= 0 ? width : typeof sent === 'number' || typeof sent === 'bigint' ? -width * Math.abs(Number(sent)) : 0
+    return sent === undefined || isChange(sent, cell.value, far) || this.sentQuality[i] !== qualityOf(cell.status)
   }
 
   /** Reads what was touched, each cell once however many of its inputs changed, and notes which messages have news. */
@@ -177,11 +255,11 @@ export class Runner {
 
   /**
    * One message as last settled, with its address; remembers it as the last one sent. Null: nothing to say after all.
-   * `seq` is the number that it gets.
+   * `seq` is the number that it gets; `all`: all of it is to be said, though nothing changed.
    */
-  encode(n: number, now: number, seq: number): Addressed | null {
+  encode(n: number, now: number, seq: number, all = false): Addressed | null {
     const m = this.messages[n]!
-    const whole = this.every === 1 || m.sinceWhole < 0 || (this.every > 0 && m.sinceWhole + 1 >= this.every)
+    const whole = all || this.every === 1 || m.sinceWhole < 0 || (this.every > 0 && m.sinceWhole + 1 >= this.every)
     if (this.every !== 1)
       for (let p = 0; p < m.parts.length; p++) {
         const { changed } = m.parts[p]!

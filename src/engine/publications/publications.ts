@@ -1,4 +1,4 @@
-import type { Failure } from '~/contract/failure'
+import { type Failure, fail } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { Db } from '~/store/database'
@@ -105,6 +105,13 @@ export class Publications {
         await this.takeBack(id)
       })
     }
+  }
+
+  /** Has one say how things are, once; gives how many messages went. */
+  say(id: string): number {
+    const publisher = this.running.get(id)
+    if (!publisher) throw fail(409, 'publication.still', 'It does not run', 'Go live, or resume it, first', 'publication')
+    return publisher.sayNow()
   }
 
   private pause(id: string): void {

@@ -16,6 +16,7 @@ import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
 import type { Outbox } from '../outbox/outbox'
 import { inCompartment } from '../watchdog'
+import { Due } from './due'
 import { type Packed, packer, shownPayload } from './message'
 import { deviceLost, sparkplugSession } from './sparkplug-session'
 
@@ -53,7 +54,7 @@ function demandPlace(place: string): void {
 export class Publisher {
   private readonly runner: Runner
   private readonly compartment: string
-  private stopTimer: Cancel = () => undefined
+  private readonly due: Due
   private unsubscribe: Cancel = () => undefined
   private stopHalves: Cancel = () => undefined
   private readonly since: number
@@ -100,31 +101,39 @@ export class Publisher {
           })
         : null
     for (const h of this.runner.handles) table.ensure(h)
+    this.due = new Due({
+      ...{ plan, runner: this.runner, values: table, clock },
+      say: (messages, whole) => this.publish(messages, whole),
+      guarded: (work) => this.guarded(work),
+    })
   }
 
   /** From now on it speaks. */
   begin(): void {
     const { clock, table } = this.ctx
-    const { trigger } = this.plan
     this.stopHalves = clock.every(HALF_MS, () => {
       this.sentBefore = this.sentNow
       this.sentNow = new Uint32Array(this.plan.messages.length)
       this.halfSince = clock.mono()
     })
     for (const h of this.runner.handles) this.runner.touch(h)
-    const byClock = trigger.kind !== 'change'
-    // Expressions that remember see every change, also between the beats of the clock.
-    const changed = () => {
-      const due = this.runner.drain(table, clock.wall())
-      if (!byClock) this.publish(due)
-    }
-    const beat = () => this.publish(this.runner.all(table, clock.wall()))
+    const changed = () => this.due.changed()
     this.unsubscribe = table.onBatch((handles) => {
       for (const h of handles) this.runner.touch(h)
       this.guarded(changed)
     })
-    if (trigger.kind !== 'change') this.stopTimer = clock.every(trigger.seconds * 1000, () => this.guarded(beat))
-    this.guarded(byClock ? beat : changed)
+    this.guarded(() => this.due.begin())
+  }
+
+  /** Says how things are, once, because somebody asked for it; gives how many messages went. */
+  sayNow(): number {
+    let count = 0
+    this.guarded(() => {
+      count = this.due.byHand()
+    })
+    if (this.failing !== null)
+      throw fail(409, 'publication.failing', `Its messages can't be made: ${this.failing}`, 'Correct it and go live again', 'publication')
+    return count
   }
 
   /** What goes wrong in making its messages is its own trouble. */
@@ -139,7 +148,7 @@ export class Publisher {
     }
   }
 
-  private publish(messages: readonly number[]): void {
+  private publish(messages: readonly number[], whole: boolean): void {
     const outbox = messages.length > 0 ? this.ctx.outbox() : null
     if (!outbox) return
     const { clock, ledger } = this.ctx
@@ -161,7 +170,7 @@ export class Publisher {
         const lost = this.lost(n)
         // Of a device that is dead there is nothing to say until it is back.
         if (lost && this.lostTold.has(n)) continue
-        const message = this.runner.encode(n, now, account.numberedThrough + 1)
+        const message = this.runner.encode(n, now, account.numberedThrough + 1, whole)
         if (!message) continue
         if (lost) this.lostTold.add(n)
         else this.lostTold.delete(n)
@@ -172,6 +181,7 @@ export class Publisher {
         for (const b of before ?? []) add(b.place, b.packed, message.at)
         add(message.place, packed, message.at)
         this.sentNow[n]!++
+        this.due.spoke(n, madeMono)
         last = { n, message, packed }
       } catch (e) {
         problem ??= e
@@ -299,6 +309,6 @@ export class Publisher {
   stop(): void {
     this.unsubscribe()
     this.stopHalves()
-    this.stopTimer()
+    this.due.stop()
   }
 }

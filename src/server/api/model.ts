@@ -38,6 +38,7 @@ type Keys =
   | 'publicationContract'
   | 'publicationAsyncApi'
   | 'goLive'
+  | 'sayPublication'
   | 'pausePublication'
   | 'resumePublication'
 
@@ -71,6 +72,10 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   publicationContract: ({ params, request }) => contract(params.id!, 'contract', request.signal),
   publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
   goLive: async ({ params, body, caller }) => goLive(database(), params.id!, caller.name, await numbered(params.id!), body.takeBack),
+  sayPublication: async ({ params, request }) => {
+    const answer = await askEngine('/publications/say', { body: { publicationId: params.id }, signal: request.signal })
+    return (await answer.json()) as { messages: number }
+  },
   pausePublication: ({ params }) => setRunning(database(), params.id!, false),
   resumePublication: ({ params }) => setRunning(database(), params.id!, true),
 }

@@ -1,9 +1,7 @@
 import type { Destination } from '~/contract/destination'
-import type { Finding, PublicationDraft } from '~/contract/publication'
+import type { Finding } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
-import { typedNumber } from '~/core/value/typed-number'
-import { Choice, SelectField } from '~/ui/Field'
-import { NumberInput } from '~/ui/NumberInput'
+import { SelectField } from '~/ui/Field'
 import { countText } from '~/ui/time'
 import { isWitnessed } from '../destinations/kinds'
 import { Section } from './Section'
@@ -15,50 +13,6 @@ interface Clause {
   onToggle(): void
   findings: readonly Finding[]
   error?: string | undefined
-}
-
-/** When it speaks. */
-export function When({ trigger, set, ...clause }: Clause & { trigger: PublicationDraft['trigger']; set: PublicationEdit['set'] }) {
-  return (
-    <Section
-      title="When"
-      summary={
-        trigger.kind === 'change' ? (
-          <>on change beyond each tag's deadband</>
-        ) : (
-          <>
-            every <b>{trigger.seconds} s</b>
-          </>
-        )
-      }
-      {...clause}
-    >
-      <div className="flex items-center gap-3">
-        <Choice
-          label="Trigger"
-          value={trigger.kind}
-          options={[
-            { value: 'change', label: 'On change' },
-            { value: 'every', label: 'Every' },
-          ]}
-          onChange={(kind) => set({ trigger: kind === 'change' ? { kind } : { kind, seconds: 10 } })}
-        />
-        {trigger.kind === 'every' && (
-          <span className="flex items-center gap-2">
-            <NumberInput
-              aria-label="Seconds"
-              className="field w-20 font-mono"
-              value={trigger.seconds}
-              read={typedNumber}
-              onNumber={(seconds) => set({ trigger: { kind: 'every', seconds } })}
-            />
-            s
-          </span>
-        )}
-        <span className="text-muted">A change of quality, good to bad or back, always counts.</span>
-      </div>
-    </Section>
-  )
 }
 
 /** Through which destination it goes. */

@@ -1,0 +1,188 @@
+import type { Plan } from '~/contract/publication'
+import { speaksFirst } from '~/contract/trigger'
+import type { ValueArrays } from '~/core/publication/cell'
+import type { Runner } from '~/core/publication/runner'
+import { firstBeat, nextBeat } from '~/core/publication/timing/beat'
+import { Holds } from '~/core/publication/timing/hold'
+import { Pace } from '~/core/publication/timing/pace'
+import { Schedule } from '~/core/publication/timing/schedule'
+import type { Cancel, Clock } from '../clock/clock'
+
+export interface DueOptions {
+  plan: Pick<Plan, 'trigger' | 'pace' | 'messages'>
+  runner: Runner
+  values: ValueArrays
+  clock: Clock
+  /** Sends messages; with `whole` all of each, though nothing changed. */
+  say(messages: readonly number[], whole: boolean): void
+  /** Work that a timer does. */
+  guarded(work: () => void): void
+}
+
+/** Somebody may set the clock: it is looked at so often at least while a time of a schedule is waited for, ms. */
+const CLOCK_LOOK_MS = 20_000
+
+const inMs = (s: number | undefined): number | null => (s === undefined ? null : s * 1000)
+
+/** When each message of a plan is due: by the trigger, and by the pace on top of it. */
+export class Due {
+  private readonly pace: Pace | null
+  private readonly holds: Holds | null
+  /** Messages of which what is there first is no news. */
+  private readonly silentFirst: Set<number>
+  private stopBeat: Cancel = () => undefined
+  private stopMoment: Cancel = () => undefined
+  private momentAt = Number.POSITIVE_INFINITY
+  private stopped = false
+
+  constructor(private readonly o: DueOptions) {
+    const { plan, clock } = o
+    const { trigger, pace, messages } = plan
+    const bounds = { mostMs: inMs(pace?.mostS), leastMs: inMs(pace?.leastS) }
+    this.pace = bounds.mostMs === null && bounds.leastMs === null ? null : new Pace(bounds, messages.length, clock.mono())
+    this.holds = trigger.kind === 'when' ? new Holds({ holdMs: inMs(trigger.holdS) ?? 0 }, messages.length) : null
+    this.silentFirst = new Set(speaksFirst(trigger, pace) ? [] : messages.keys())
+  }
+
+  begin(): void {
+    const { trigger } = this.o.plan
+    this.arm()
+    if (trigger.kind === 'schedule') this.scheduled(Schedule.of(trigger.cron, trigger.zone), this.o.clock.wall())
+    if (trigger.kind !== 'every') {
+      this.changed()
+      // By hand and by schedule it may speak at first too.
+      if (trigger.kind !== 'change' && trigger.kind !== 'when' && this.silentFirst.size === 0) this.all()
+      return
+    }
+    const beat = { periodMs: trigger.seconds * 1000, aligned: trigger.aligned ?? false, phaseMs: (trigger.phaseS ?? 0) * 1000 }
+    if (this.silentFirst.size === 0) this.all()
+    if (!beat.aligned) this.stopBeat = this.o.clock.every(beat.periodMs, () => this.o.guarded(() => this.all()))
+    else this.beatAfter(beat, firstBeat(beat, this.o.clock.wall()))
+  }
+
+  private beatAfter(beat: Parameters<typeof nextBeat>[0], ms: number): void {
+    this.stopBeat = this.o.clock.after(ms, () => {
+      if (this.stopped) return
+      this.beatAfter(beat, nextBeat(beat, this.o.clock.wall()))
+      this.o.guarded(() => this.all())
+    })
+  }
+
+  /**
+   * The next time after that one (epoch ms). A clock that is set forward past some of them makes up for them once; what was said at a
+   * time is not said again when the clock is set back.
+   */
+  private scheduled(schedule: Schedule, after: number): void {
+    const { clock, guarded } = this.o
+    const at = schedule.next(after)
+    if (at === null) return
+    const look = () => {
+      if (this.stopped) return
+      const wall = clock.wall()
+      if (wall < at) {
+        this.stopBeat = clock.after(Math.min(at - wall, CLOCK_LOOK_MS), look)
+        return
+      }
+      this.scheduled(schedule, Math.max(at, wall))
+      guarded(() => this.all())
+    }
+    look()
+  }
+
+  /** Tags have new values, which the runner was told of. */
+  changed(): void {
+    const { plan, runner, values, clock } = this.o
+    const { trigger } = plan
+    // Expressions that remember see every change, whatever makes the publication speak.
+    const news = runner.drain(values, clock.wall())
+    if (trigger.kind === 'change') this.offer(this.silentFirst.size === 0 ? news : news.filter((n) => this.isNews(n)))
+    else if (trigger.kind === 'when') this.looked(news, trigger.on === 'while')
+  }
+
+  /** Whether what a message has to say is more than what was there first. */
+  private isNews(n: number): boolean {
+    if (!this.silentFirst.delete(n)) return true
+    this.o.runner.skip(n)
+    return false
+  }
+
+  private looked(news: readonly number[], whileOn: boolean): void {
+    const { runner, values, clock } = this.o
+    const holds = this.holds!
+    const due = new Set<number>()
+    for (const [n, look] of runner.looks(values, clock.wall())) {
+      // Until it has an answer for the first time nobody knows how it was.
+      if (look !== 'between' && this.silentFirst.delete(n) && look === 'holds') holds.assume(n)
+      else if (holds.looked(n, look, clock.mono())) due.add(n)
+    }
+    if (whileOn) for (const n of news) if (holds.on(n)) due.add(n)
+    this.offer([...due].filter((n) => runner.hasValues(n, values, clock.wall())))
+    this.arm()
+  }
+
+  /** All that have their first values: by the clock, or by hand. */
+  all(): void {
+    const { runner, values, clock } = this.o
+    this.offer(runner.all(values, clock.wall()))
+  }
+
+  /** Once now, whatever the pace. */
+  byHand(): number {
+    const { runner, values, clock, say } = this.o
+    const ready = runner.all(values, clock.wall())
+    say(ready, true)
+    return ready.length
+  }
+
+  private offer(messages: readonly number[]): void {
+    const { pace } = this
+    if (!pace) return this.o.say(messages, false)
+    const mono = this.o.clock.mono()
+    this.o.say(
+      messages.filter((n) => pace.changed(n, mono)),
+      false,
+    )
+    this.arm()
+  }
+
+  /** A message went. */
+  spoke(n: number, mono: number): void {
+    this.pace?.spoke(n, mono)
+  }
+
+  private moment(): void {
+    const { plan, runner, values, clock, say } = this.o
+    const mono = clock.mono()
+    const wall = clock.wall()
+    const begun = (this.holds?.due(mono) ?? []).filter((n) => runner.hasValues(n, values, wall))
+    this.offer(begun)
+    if (!this.pace) return
+    const { waited, silent } = this.pace.due(mono)
+    // What changed there and back again while it waited is no change any more.
+    say(plan.trigger.kind === 'change' ? waited.filter((n) => runner.hasNews(n, values, wall)) : waited, false)
+    say(
+      silent.filter((n) => runner.hasValues(n, values, wall)),
+      true,
+    )
+  }
+
+  /** Looks again when the next of them may be due. */
+  private arm(): void {
+    if (this.stopped) return
+    const at = Math.min(this.pace?.nextAt ?? Number.POSITIVE_INFINITY, this.holds?.nextAt ?? Number.POSITIVE_INFINITY)
+    if (at >= this.momentAt) return
+    this.stopMoment()
+    this.momentAt = at
+    this.stopMoment = this.o.clock.after(Math.max(0, at - this.o.clock.mono()), () => {
+      this.momentAt = Number.POSITIVE_INFINITY
+      this.o.guarded(() => this.moment())
+      this.arm()
+    })
+  }
+
+  stop(): void {
+    this.stopped = true
+    this.stopBeat()
+    this.stopMoment()
+  }
+}
