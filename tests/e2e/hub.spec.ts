@@ -66,10 +66,10 @@ for (const [name, port, profile] of [
     const form = page.getByRole('dialog', { name: 'Add a destination' })
     await expect(form.getByLabel('Name', { exact: true })).toBeVisible()
     await act(handOver(page, form, handed))
-    // Whose hand-out it is can be seen from it: the form of a hub is there, and the profile by which one can log in.
     const sheet = page.getByRole('dialog', { name: 'Take in what you were handed' })
+    await act(sheet.getByRole('button', { name: 'Keep all 2' }).click())
+    // Whose hand-out it is can be seen from it: the form of a hub is there, and the profile by which one can log in.
     await expect(form.getByLabel('Kind')).toHaveValue('hub')
-    await act(sheet.getByRole('button', { name: 'Keep all 3' }).click())
     await expect(form.getByLabel('Device identity')).toHaveValue(unit)
     await expect(form.getByLabel('Profile', { exact: true })).toHaveValue(profile)
     await expect(form.getByLabel('Name', { exact: true })).toHaveValue(`${unit} at 127.0.0.1`)
@@ -117,7 +117,7 @@ test('what a hub knows of this sender itself stands beside its destination: conn
   const registry = `http://127.0.0.1:${base + 21}/api/units/works-edge`
   await logIn(page, 'viewer')
   await page.goto('/destinations')
-  await page.getByRole('table', { name: 'Destinations' }).getByText('Fell hub', { exact: true }).click()
+  await page.getByRole('row', { name: /Fell hub/ }).click()
   const view = page.getByRole('region', { name: 'What it says itself' })
   await expect(view).toContainText('Connected')
   await expect(view).toContainText('Taken')

@@ -15,7 +15,7 @@ export function OwnView({ destinationId }: { destinationId: string }) {
   const view = useCall('destinationOwnView', { params: { id: destinationId }, refetchMs: ASKED_MS })
   const said = view.data
   return (
-    <section aria-label="What it says itself">
+    <section aria-label="What it says itself" className="mt-4">
       <Heading>What it says itself</Heading>
       {view.error && <ProblemNote problem={failureIn(view.error)} action={<Button onClick={() => void view.refetch()}>Ask again</Button>} />}
       {view.isPending && <p className="text-muted">Asks it</p>}

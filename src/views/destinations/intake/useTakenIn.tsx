@@ -1,5 +1,5 @@
 import { PackageOpen } from 'lucide-react'
-import { type ClipboardEvent, type ReactNode, useState } from 'react'
+import { type ClipboardEvent, type ReactNode, useEffect, useState } from 'react'
 import type { FieldValues, UseFormReturn } from 'react-hook-form'
 import type { Credential } from '~/contract/credential'
 import type { HandedOver } from '~/contract/intake'
@@ -49,7 +49,10 @@ export function useTakenIn(
   o: { begun?: Begun | null; elsewhere?(address: HandedAddress, handed: Begun): void } = {},
 ): TakenInto {
   const mayKeep = useMay('administrator')
-  const [begun, setBegun] = useState<Begun | null>(o.begun ?? null)
+  const [begun, setBegun] = useState<Begun | null>(null)
+  // After the form itself is there: of two that open at once the lower one would hide the upper one from who reads by ear.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the form opens
+  useEffect(() => setBegun(o.begun ?? null), [])
   const [filled, setFilled] = useState(false)
   const fill = (kept: readonly Credential[], address: HandedAddress, ofEvents: string | null) => {
     const put = (field: string, value: unknown) => form.setValue(`settings.${field}`, value, { shouldValidate: true, shouldDirty: true })

@@ -75,7 +75,7 @@ export function ChangeFields({ trigger, error, onChange }: TriggerProps<'change'
   )
 }
 
-export function EveryFields({ trigger, onChange }: TriggerProps<'every'>) {
+export function EveryFields({ trigger, error, onChange }: TriggerProps<'every'>) {
   return (
     <div className="flex flex-wrap items-center gap-3">
       <span className="flex items-center gap-2">
@@ -100,7 +100,7 @@ export function EveryFields({ trigger, onChange }: TriggerProps<'every'>) {
       {trigger.aligned && (
         <span className="flex items-center gap-1.5">
           and
-          <SpanInput label="Seconds after" value={trigger.phaseS} onChange={(phaseS) => onChange({ ...trigger, phaseS })} />
+          <SpanInput label="Seconds after" value={trigger.phaseS} error={error('phaseS')} onChange={(phaseS) => onChange({ ...trigger, phaseS })} />
           after
         </span>
       )}
