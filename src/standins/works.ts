@@ -36,6 +36,9 @@ import { Stream } from './stream/stream'
 /** So many messages stream and receiver keep. */
 const KEPT = 100_000
 
+/** The clock of one hub is off, ms. */
+const FELL_AHEAD_MS = 420_000
+
 /** Everything of the works that this machine plays. */
 export interface RunningWorks {
   broker: Broker
@@ -124,8 +127,23 @@ export async function startWorks(base: number, folder: string): Promise<RunningW
   const relay = await Relay.start({ port: ports.relay, group: relayGroup, groupPort: ports.relayGroup, most: KEPT })
   const tarn = await startHub('token', { hub: ports.tarn, registry: ports.tarnRegistry, events: ports.tarnEvents }, KEPT, folder)
   const fell = await startHub('certificate', { hub: ports.fell, registry: ports.fellRegistry, events: ports.fellEvents }, KEPT, folder)
+  fell.hub.skewMs = FELL_AHEAD_MS
   const speakers = Speakers.start(ports.brokerPlain, deviceLogins)
-  const panel = await Panel.start(ports.panel, { broker, kiln, kilnGate, field, fieldGate, compressor, stream, receiver, objects, relay, schemas })
+  const panel = await Panel.start(ports.panel, {
+    broker,
+    kiln,
+    kilnGate,
+    field,
+    fieldGate,
+    compressor,
+    stream,
+    receiver,
+    objects,
+    relay,
+    schemas,
+    tarn,
+    fell,
+  })
   return {
     broker,
     kiln,

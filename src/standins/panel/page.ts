@@ -82,6 +82,13 @@ form{display:grid;grid-template-columns:repeat(3,auto);gap:6px 28px;justify-cont
 <label>Reorder, % <input type="number" name="reorder" min="0" max="100" step="0.1" value="0" data-share></label><span></span><span></span>
 <span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
 <p>What came to it, and what it did with each, stands in <a href="/api/relay/log">the relay's log</a>.</p>
+<h2>Tarn (cloud hub, by token)</h2><p>Link: <b id="tarnl"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="tarn"> s</label> <button data-cut="tarn">Cut</button> Taken <span id="tarnt"></span></p>
+<form data-faults="tarn" aria-label="Faults of Tarn"><label>Clock ahead, s <input type="number" name="clockS" min="-86400" max="86400" value="0"></label><span></span><span></span>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
+<h2>Fell (cloud hub, by certificate)</h2><p>Link: <b id="felll"></b>. <label>Cut for <input type="number" min="1" max="3600" value="20" data-cut-s="fell"> s</label> <button data-cut="fell">Cut</button> Taken <span id="fellt"></span></p>
+<form data-faults="fell" aria-label="Faults of Fell"><label>Clock ahead, s <input type="number" name="clockS" min="-86400" max="86400" value="0"></label><span></span><span></span>
+<span class="all"><button>Set</button><button type="button" data-clear>Clear all</button><b data-said></b></span></form>
+<p>Units, keys, aliases, limits and what was refused stand at the registry of each hub.</p>
 <script>
 const $=i=>document.getElementById(i), send=(m,u,b)=>fetch(u,{method:m,headers:{'content-type':'application/json'},body:JSON.stringify(b)}), post=(u,b)=>send('POST',u,b).then(draw)
 function put(form,faults){for(const i of form.querySelectorAll('input')){const v=faults[i.name];if(i===document.activeElement)continue
@@ -94,9 +101,9 @@ f.querySelector('[data-clear]').onclick=()=>send('PUT','/api/'+f.dataset.faults+
 function working(faults){return Object.entries(faults).some(([k,v])=>!['seed','client','delayMs','error','maximumBatch','status','code','most'].includes(k)&&v!==0&&v!==false&&v!==''&&!(k==='maximumQos'&&v===2)&&!(k==='retainAvailable'&&v))}
 const cell=(row,text,cls)=>{const td=row.insertCell();td.textContent=text;if(cls)td.className=cls;return td}
 async function draw(){try{const s=await(await fetch('/api/state')).json()
-for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream],['rl',s.receiver],['ol',s.objects],['dl',s.relay]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
+for(const[i,x]of[['kl',s.kiln],['fl',s.field],['bl',s.broker],['sl',s.stream],['rl',s.receiver],['ol',s.objects],['dl',s.relay],['tarnl',s.tarn],['felll',s.fell]]){$(i).textContent=x.cut?'cut':'up';$(i).className=x.cut?'bad':'good'}
 for(const f of document.querySelectorAll('form')){const x=s[f.dataset.faults].faults;if(!touched.has(f)){put(f,x);const b=f.querySelector('[data-said]');b.textContent=working(x)?'in force':'';b.className='bad'}}
-$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('rk').textContent=s.receiver.kept;$('ok').textContent=s.objects.kept;$('gk').textContent=s.schemas.kept;$('dk').textContent=s.relay.kept;$('op').textContent=s.objects.partsOpen;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
+$('fr').textContent=s.field.requests;$('sk').textContent=s.stream.kept;$('rk').textContent=s.receiver.kept;$('ok').textContent=s.objects.kept;$('gk').textContent=s.schemas.kept;$('tarnt').textContent=s.tarn.taken;$('fellt').textContent=s.fell.taken;$('dk').textContent=s.relay.kept;$('op').textContent=s.objects.partsOpen;$('bp').textContent=s.broker.published;$('bd').textContent=s.broker.delivered
 const kc=$('kc');kc.replaceChildren();for(const c of s.kiln.certificates){const r=kc.insertRow();cell(r,c.subject);cell(r,c.thumbprint);cell(r,c.state,c.state==='trusted'?'good':'bad')
 const b=document.createElement('button');b.textContent=c.state==='trusted'?'Refuse':'Trust';b.onclick=()=>post('/api/kiln/certificates/'+c.thumbprint,{trusted:c.state!=='trusted'});r.insertCell().append(b)}
 if(!s.kiln.certificates.length)cell(kc.insertRow(),'None has called yet').colSpan=4

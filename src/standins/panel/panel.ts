@@ -5,6 +5,7 @@ import type { Broker } from '../broker/broker'
 import { BrokerFaults } from '../broker/faults'
 import type { CompressorServer } from '../compressor/server'
 import type { Gate } from '../gate'
+import type { WorksHub } from '../hub/works-hub'
 import type { KilnServer } from '../kiln/server'
 import type { FieldServer } from '../modbus/server'
 import { ObjectFaults } from '../objects/faults'
@@ -27,6 +28,7 @@ const FieldFaults = z.strictObject({
   shortFrames: z.boolean().default(false),
 })
 const CompressorFaults = z.strictObject({ slowMs: z.number().min(0).max(60_000).default(0), failing: z.boolean().default(false) })
+const HubFaults = z.strictObject({ clockS: z.number().int().min(-86_400).max(86_400).default(0) })
 const LOG_PAGE = 10_000
 const sha256 = (octets: Buffer) => createHash('sha256').update(octets).digest('hex').slice(0, 16)
 const Trust = z.object({ trusted: z.boolean() })
@@ -43,6 +45,8 @@ export interface Works {
   objects: ObjectStoreStandin
   relay: Relay
   schemas: SchemaRegistry
+  tarn: Pick<WorksHub, 'hub'>
+  fell: Pick<WorksHub, 'hub'>
 }
 
 /** The stand-in panel: what somebody at the works would do to kiln and broker. */
@@ -83,6 +87,10 @@ async function body(req: IncomingMessage): Promise<unknown> {
   return JSON.parse(text)
 }
 
+function hubState({ hub }: Pick<WorksHub, 'hub'>) {
+  return { cut: hub.broker.isShut(), faults: { clockS: hub.skewMs / 1000 }, taken: hub.units.list().reduce((sum, u) => sum + u.taken, 0) }
+}
+
 async function handle(works: Works, port: number, req: IncomingMessage, res: ServerResponse): Promise<void> {
   // Only this machine's own names: a page elsewhere must not steer the works through a rebound name.
   if (req.headers.host !== `127.0.0.1:${port}` && req.headers.host !== `localhost:${port}`) return answer(res, 421, { message: 'wrong host' })
@@ -110,6 +118,8 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
       },
       relay: { cut: works.relay.isShut(), faults: works.relay.faults.settings, kept: works.relay.kept },
       schemas: { faults: works.schemas.faults, kept: works.schemas.kept.size },
+      tarn: hubState(works.tarn),
+      fell: hubState(works.fell),
       stream: { cut: works.stream.isShut(), faults: works.stream.faults.settings, kept: works.stream.truth.kept },
       broker: {
         cut: works.broker.isShut(),
@@ -223,6 +233,13 @@ async function handle(works: Works, port: number, req: IncomingMessage, res: Ser
     const page = arrivals.slice(arrivals.findIndex((a) => a.n > after)).slice(0, arrivals.some((a) => a.n > after) ? LOG_PAGE : 0)
     const numbers = new Set(page.map((a) => a.n))
     return answer(res, 200, { arrivals: page, copies: copies.filter((c) => numbers.has(c.arrival)) })
+  }
+  const ofHub = /^(?:POST|PUT) \/api\/(tarn|fell)\/(cut|faults)$/.exec(route)
+  if (ofHub) {
+    const { hub } = works[ofHub[1] as 'tarn' | 'fell']
+    if (ofHub[2] === 'cut') hub.broker.cut(Cut.parse(await body(req)).seconds)
+    else hub.skewMs = HubFaults.parse(await body(req)).clockS * 1000
+    return answer(res, 200, hubState({ hub }))
   }
   const certificate = /^POST \/api\/kiln\/certificates\/([0-9a-fA-F]{40})$/.exec(route)
   if (certificate) {
