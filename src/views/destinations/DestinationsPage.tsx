@@ -93,7 +93,7 @@ function columnsOf(conditions: Conditions, now: number): ListColumn<Destination>
   const of = (d: Destination) => conditions?.[d.id]
   return [
     { key: 'glyph', head: 'State', quiet: true, width: '36px', cell: (d) => <Glyph state={glyphOf(of(d)?.sender)} /> },
-    { key: 'name', head: 'Name', strong: true, whole: true, cell: (d) => d.name },
+    { key: 'name', head: 'Name', strong: true, cell: (d) => d.name, tip: (d) => d.name },
     { key: 'address', head: 'Address', mono: true, cell: placeOf, tip: placeOf },
     {
       key: 'state',
