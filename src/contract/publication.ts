@@ -7,9 +7,21 @@ import { ShapeSettings } from './shape'
 import { DataType, Range } from './tag'
 import { Pace, Trigger } from './trigger'
 
+/** Equipment by what it is: all that is given has to be so. Only equipment with a class goes out. */
+export const EquipmentRule = z.object({
+  classId: Id.optional().describe('Of this class, or of one that extends it'),
+  underId: Id.optional().describe('In this branch'),
+  fact: z
+    .object({ name: z.string().trim().min(1, 'Which fact?').max(100), value: z.string().trim().max(500).optional() })
+    .optional()
+    .describe('With this fact, or with this value of it'),
+})
+export type EquipmentRule = z.infer<typeof EquipmentRule>
+
 export const PublicationDraft = z.object({
   name: Name,
   equipmentIds: z.array(Id).min(1, 'Choose at least one equipment').max(10_000),
+  rule: EquipmentRule.optional().describe('By which equipment is chosen at each go-live, in the place of what is listed'),
   trigger: Trigger,
   pace: Pace.optional(),
   shape: ShapeSettings,

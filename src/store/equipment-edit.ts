@@ -233,9 +233,10 @@ async function stillNeeded(
       for (const id of used) if (place.has(id)) say(id, `${before.get(id)?.name} fills a member of ${e.name}`)
     }
   }
+  // By a rule it just leaves with the next go-live.
   const sent = await sql<{ name: string; id: string }>`
     select p.name, x.id from publication p, jsonb_array_elements_text(p.draft->'equipmentIds') x(id)
-    where x.id = any(${edit.remove.map((r) => r.id)}::text[])`.execute(tx)
+    where x.id = any(${edit.remove.map((r) => r.id)}::text[]) and not p.draft ? 'rule'`.execute(tx)
   for (const s of sent.rows) say(s.id, `${s.name} sends ${before.get(s.id)?.name}: take it out there first`)
 }
 

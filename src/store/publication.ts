@@ -120,6 +120,8 @@ export async function goLive(
     await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
     const publication = await getPublication(tx, id)
     const body = await freeze(publication, tx)
+    // By a rule it is for others than when it was written, perhaps.
+    if (publication.rule) await listed(tx, id, body.equipment)
     const last = await tx
       .selectFrom('publication_version')
       .select((f) => f.fn.max('number').as('n'))
@@ -170,6 +172,12 @@ async function demandAble(db: Conn, p: Publication): Promise<void> {
   if (!plan) return
   const stop = beyond(plan, await getDestination(db, plan.destinationId)).find((f) => f.severity === 'stops')
   if (stop) throw fail(409, 'publication.beyond', `${p.name} cannot go on: ${stop.message}`, stop.hint, 'publication')
+}
+
+/** What a rule chose stands in the draft too: whatever asks who uses an equipment looks there. */
+async function listed(tx: Conn, id: string, equipment: Plan['equipment']): Promise<void> {
+  await sql`update publication set draft = jsonb_set(draft, '{equipmentIds}', ${JSON.stringify(equipment.map((e) => e.id))}::jsonb)
+    where id = ${id}`.execute(tx)
 }
 
 /** Stops it; resuming goes on with the same frozen plan. */

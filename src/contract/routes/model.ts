@@ -12,7 +12,7 @@ import {
 } from '../equipment'
 import { Found } from '../find'
 import { Id } from '../id'
-import { AsSent } from '../publication'
+import { AsSent, EquipmentRule } from '../publication'
 import { Begun, list, type Route } from './route'
 
 /** Classes and equipment. */
@@ -102,6 +102,15 @@ export const modelRoutes = {
     group: 'Equipment',
     summary: 'Names, places and classes of all equipment, without what fills their members',
     answer: list(EquipmentBrief),
+  },
+  matchingEquipment: {
+    method: 'POST',
+    path: '/api/equipment/matching',
+    role: 'viewer',
+    group: 'Equipment',
+    summary: 'Which equipment a rule of a publication is for now',
+    body: EquipmentRule,
+    answer: z.object({ ids: z.array(Id) }),
   },
   equipmentAsSent: {
     method: 'POST',

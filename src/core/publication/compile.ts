@@ -7,6 +7,7 @@ import { some } from '../address/some'
 import { type AddressOf, outsideName, placeText, resolveTemplate, textProblems } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
+import { matching } from '../equipment/rule'
 import { nodeOf, shapeOf } from '../shape/registry'
 import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
 import { beyond } from './beyond'
@@ -23,6 +24,9 @@ export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentT
 
 /** Another publication that is live, to be compared with. */
 export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'messages' | 'shape'>
+
+/** As many go out in one publication. */
+const EQUIPMENT_MOST = 10_000
 
 export interface CompileOptions {
   /** Id of the publication itself, which is not its own rival. */
@@ -100,7 +104,10 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
     tagNames.set(t.handle, t.name)
     if (t.simulated || world.madeUpSources.has(t.sourceId)) madeUpHandles.add(t.handle)
   }
-  for (const id of draft.equipmentIds) {
+  const ids = draft.rule ? matching(draft.rule, world.equipment, world.classes) : draft.equipmentIds
+  if (draft.rule && ids.length === 0) stop('what', 'No equipment is as the rule says', 'Change the rule, or choose equipment by hand')
+  if (ids.length > EQUIPMENT_MOST) stop('what', `${ids.length} equipment are as the rule says, ${EQUIPMENT_MOST} can go out`, 'Narrow the rule')
+  for (const id of ids.slice(0, EQUIPMENT_MOST)) {
     const one = world.equipment.get(id)
     if (!one) {
       stop('what', 'An equipment chosen here no longer exists', 'Choose the equipment again')

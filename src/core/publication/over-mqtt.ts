@@ -6,8 +6,28 @@ import { mqttAddress } from '../address/kinds/mqtt'
 export type OverMqtt = Omit<PublicationDraft, 'address' | 'steersOnly'> & Partial<Omit<MqttAddress, 'kind'>> & { steersOnly?: boolean }
 
 /** For who writes drafts by hand: scripts, tests. */
-export function overMqtt({ name, equipmentIds, trigger, pace, shape, destinationId, steersOnly = false, ...address }: OverMqtt): PublicationDraft {
-  return { name, equipmentIds, trigger, ...(pace && { pace }), shape, destinationId, steersOnly, address: { ...mqttAddress.fresh, ...address } }
+export function overMqtt({
+  name,
+  equipmentIds,
+  rule,
+  trigger,
+  pace,
+  shape,
+  destinationId,
+  steersOnly = false,
+  ...address
+}: OverMqtt): PublicationDraft {
+  return {
+    name,
+    equipmentIds,
+    ...(rule && { rule }),
+    trigger,
+    ...(pace && { pace }),
+    shape,
+    destinationId,
+    steersOnly,
+    address: { ...mqttAddress.fresh, ...address },
+  }
 }
 
 /** A draft as an older program kept it, with its address beside the rest, in the form of today; anything else as it is. */

@@ -1,5 +1,6 @@
 import type { Plan, Preview, PublicationDraft } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
+import { some } from '~/core/address/some'
 import { placeText } from '~/core/address/topic-template'
 import { topicTree } from '~/core/address/topic-tree'
 import { type CompileOptions, compile, type PlanBody, type World } from '~/core/publication/compile'
@@ -56,6 +57,7 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
         ? 'They are taken back at the go-live, unless you untick that here'
         : 'Tick here that they are taken back at the go-live, if the topic keeps the last of each',
     })
+  if (live && draft.rule) findings.push(...joining(live, body))
   const shown = body.messages.find((m) => m.equipment.some((e) => body.equipment[e]!.id === o.equipmentId)) ?? body.messages[0]
   return {
     findings,
@@ -70,6 +72,19 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
     tree: topicTree(topics, rateOf(draft, live, o.rates), kindOf(draft.address).levels.separator),
     converted,
   }
+}
+
+/** Equipment that a rule is for now, and was not when it went live; and the other way round. */
+function joining(live: Pick<Plan, 'equipment' | 'number'>, body: PlanBody): Preview['findings'] {
+  const ids = (all: Plan['equipment']) => new Set(all.map((e) => e.id))
+  const [then, now] = [ids(live.equipment), ids(body.equipment)]
+  const come = body.equipment.filter((e) => !then.has(e.id)).map((e) => e.name)
+  const gone = live.equipment.filter((e) => !now.has(e.id)).map((e) => e.name)
+  const told = (message: string): Preview['findings'][number] => ({ severity: 'warns', section: 'what', message, hint: 'Go live again for that' })
+  return [
+    ...(come.length > 0 ? [told(`The rule is for ${some(come)} too, which version ${live.number} does not send`)] : []),
+    ...(gone.length > 0 ? [told(`The rule is for ${some(gone)} no more, which version ${live.number} still sends`)] : []),
+  ]
 }
 
 /** By the clock each topic has its beat; else what the live version sends to the same topic. */

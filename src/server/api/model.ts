@@ -1,5 +1,6 @@
 import { FoundKind } from '~/contract/find'
 import { allows } from '~/contract/role'
+import { matching } from '~/core/equipment/rule'
 import { asSent } from '~/core/publication/as-sent'
 import type { RegisteredSchema } from '~/core/publication/registered'
 import { isFramed } from '~/core/shape/framed'
@@ -25,6 +26,7 @@ type Keys =
   | 'listEquipment'
   | 'outlineEquipment'
   | 'equipmentAsSent'
+  | 'matchingEquipment'
   | 'editEquipment'
   | 'listRecords'
   | 'addEquipment'
@@ -60,6 +62,10 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   listRecords: () => listRecords(database()),
   listEquipment: () => listEquipment(database()),
   outlineEquipment: () => outlineEquipment(database()),
+  matchingEquipment: async ({ body }) => {
+    const world = await readWorld()
+    return { ids: matching(body, world.equipment, world.classes) }
+  },
   equipmentAsSent: async ({ body }) => asSent(await readWorld(), body.ids),
   addEquipment: ({ body }) => addEquipment(database(), body),
   changeEquipment: ({ params, body }) => changeEquipment(database(), params.id!, body),

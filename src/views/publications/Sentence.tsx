@@ -53,6 +53,7 @@ function BeginLike({ others, onLike }: { others: readonly Publication[]; onLike(
 const fieldWords = {
   name: 'Name',
   equipmentIds: 'What: equipment',
+  rule: 'What: rule',
   trigger: 'When',
   pace: 'How often',
   shape: 'Shape',
@@ -115,7 +116,12 @@ export function Sentence({ publication, condition, destinations, others, left, a
           )}
           <Section
             title="What"
-            summary={whatWords(draft.equipmentIds, byId, classes.data ?? [])}
+            summary={
+              <>
+                {whatWords(draft.equipmentIds, byId, classes.data ?? [])}
+                {draft.rule && <span className="text-muted">; by rule</span>}
+              </>
+            }
             findings={of('what')}
             error={fields.equipmentIds}
             {...section('what')}
@@ -125,6 +131,9 @@ export function Sentence({ publication, condition, destinations, others, left, a
               classes={classes.data ?? []}
               chosen={draft.equipmentIds}
               onChange={(equipmentIds) => set({ equipmentIds })}
+              rule={draft.rule}
+              saved={publication?.rule}
+              onRule={(rule) => set({ rule })}
             />
           </Section>
           <When draft={draft} set={set} example={asSent.example} fields={fields} findings={of('when')} {...section('when')} />

@@ -1,8 +1,10 @@
 import { type ReactNode, useMemo, useState } from 'react'
 import type { EquipmentBrief, EquipmentClass } from '~/contract/equipment'
+import type { EquipmentRule } from '~/contract/publication'
 import { byName, lineage } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
-import { FilterBox } from '~/ui/Field'
+import { Choice, FilterBox } from '~/ui/Field'
+import { RulePicker } from './RulePicker'
 
 /** `12 equipment of class Kiln Zone under Firing / Tunnel Kiln 1`. */
 export function whatWords(ids: readonly string[], byId: ReadonlyMap<string, EquipmentBrief>, classes: readonly EquipmentClass[]): ReactNode {
@@ -25,18 +27,52 @@ export function whatWords(ids: readonly string[], byId: ReadonlyMap<string, Equi
   )
 }
 
-/** Which equipment goes out: those with a class, by name or a whole class at once. */
-export function WhatPicker({
-  equipment,
-  classes,
-  chosen,
-  onChange,
-}: {
+interface Props {
   equipment: readonly EquipmentBrief[]
   classes: readonly EquipmentClass[]
   chosen: readonly string[]
   onChange(ids: string[]): void
-}) {
+}
+
+/** Which equipment goes out: by hand, or by a rule that is gone by at each go-live. */
+export function WhatPicker({
+  rule,
+  saved,
+  onRule,
+  ...props
+}: Props & { rule: EquipmentRule | undefined; saved: EquipmentRule | undefined; onRule(rule: EquipmentRule | undefined): void }) {
+  const { equipment, classes, chosen, onChange } = props
+  const some = equipment.some((e) => e.classId !== null)
+  return (
+    <>
+      {some && (
+        <div className="mb-2.5">
+          <Choice
+            label="Chosen"
+            value={rule ? 'rule' : 'hand'}
+            options={[
+              { value: 'hand', label: 'By hand' },
+              { value: 'rule', label: 'By rule' },
+            ]}
+            onChange={(by) => onRule(by === 'hand' ? undefined : (rule ?? ruleFor(chosen, equipment)))}
+          />
+        </div>
+      )}
+      {rule ? <RulePicker {...{ equipment, classes, rule, saved, chosen }} onChange={onRule} onMatch={onChange} /> : <ByHand {...props} />}
+    </>
+  )
+}
+
+/** A rule that what was chosen by hand is like: of its class, if it has one. */
+function ruleFor(chosen: readonly string[], equipment: readonly EquipmentBrief[]): EquipmentRule {
+  const picked = new Set(chosen)
+  const classes = new Set(equipment.filter((e) => picked.has(e.id)).map((e) => e.classId))
+  const [classId] = classes
+  return classes.size === 1 && classId ? { classId } : {}
+}
+
+/** Those with a class, by name or a whole class at once. */
+function ByHand({ equipment, classes, chosen, onChange }: Props) {
   const [filter, setFilter] = useState('')
   const set = useMemo(() => new Set(chosen), [chosen])
   const byId = useMemo(() => new Map(equipment.map((e) => [e.id, e])), [equipment])
