@@ -157,6 +157,7 @@ export const Plan = z.object({
   address: Address.describe('As it was chosen; what each message makes of it stands with the messages'),
   contentType: z.string(),
   reads: z.array(z.string()).describe('What a witness has to read to see all of it, in the words of its kind'),
+  backTo: z.number().int().optional().describe('The version that this one is again'),
   equipment: z.array(PlanEquipment),
   messages: z.array(PlanMessage),
 })

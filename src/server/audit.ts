@@ -85,6 +85,7 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   changePublication: { kind: 'publication', all: publications },
   removePublication: { kind: 'publication', all: publications },
   goLive: { kind: 'publication', all: publications },
+  goBack: { kind: 'publication', all: publications },
   sayPublication: { kind: 'publication', all: publications },
   pausePublication: { kind: 'publication', all: publications },
   resumePublication: { kind: 'publication', all: publications },

@@ -2,7 +2,6 @@ import { sql } from 'kysely'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
-import type { LeftBehind } from '~/core/address/kind'
 import { kindOf } from '~/core/address/kinds'
 import { beyond } from '~/core/publication/beyond'
 import { leftBehind } from '~/core/publication/left-behind'
@@ -10,6 +9,7 @@ import { nodeOf } from '~/core/shape/registry'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { getDestination } from './destination'
 import { laneFor, removeIdleLanes } from './lane'
+import { sendsAgain, takeBackLater } from './taken-back'
 import { transacted } from './transacted'
 
 const words = {
@@ -122,37 +122,68 @@ export async function goLive(
     const body = await freeze(publication, tx)
     // By a rule it is for others than when it was written, perhaps.
     if (publication.rule) await listed(tx, id, body.equipment)
-    const last = await tx
-      .selectFrom('publication_version')
-      .select((f) => f.fn.max('number').as('n'))
-      .where('publication_id', '=', id)
-      .executeTakeFirst()
-    const number = (last?.n ?? 0) + 1
-    const delivery = await tx
-      .insertInto('delivery')
-      .values({ publication_id: id, destination_id: await laneFor(tx, body.destinationId, nodeOf(body.shape)) })
-      .onConflict((c) => c.columns(['publication_id', 'destination_id']).doUpdateSet({ publication_id: id }))
-      .returning('number')
-      .executeTakeFirstOrThrow()
-    const plan: Plan = { ...body, number, delivery: delivery.number }
-    await sendsAgain(tx, plan)
-    if (takeBack && publication.liveVersion !== null) {
-      const before = await planOf(tx, id, publication.liveVersion)
-      const left = before?.destinationId === plan.destinationId ? leftBehind(before, plan) : []
-      if (left.length > 0) await takeBackLater(tx, delivery.number, left)
-    }
-    await tx
-      .insertInto('publication_version')
-      .values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by })
-      .execute()
-    await tx
-      .updateTable('publication')
-      .set({ state: 'live', live_version: number, live_draft_version: publication.version })
-      .where('id', '=', id)
-      .execute()
+    await putLive(tx, publication, body, { by, takeBack, draftVersion: publication.version })
     await announce(tx, 'publication')
     return getPublication(tx, id)
   })
+}
+
+/** Freezes it as the next version, which is live from then on. */
+async function putLive(
+  tx: Conn,
+  { id, liveVersion }: Publication,
+  body: Omit<Plan, 'number' | 'delivery'>,
+  { by, takeBack, draftVersion }: { by: string; takeBack: boolean; draftVersion: number },
+): Promise<void> {
+  const last = await tx
+    .selectFrom('publication_version')
+    .select((f) => f.fn.max('number').as('n'))
+    .where('publication_id', '=', id)
+    .executeTakeFirst()
+  const number = (last?.n ?? 0) + 1
+  const delivery = await tx
+    .insertInto('delivery')
+    .values({ publication_id: id, destination_id: await laneFor(tx, body.destinationId, nodeOf(body.shape)) })
+    .onConflict((c) => c.columns(['publication_id', 'destination_id']).doUpdateSet({ publication_id: id }))
+    .returning('number')
+    .executeTakeFirstOrThrow()
+  const plan: Plan = { ...body, number, delivery: delivery.number }
+  await sendsAgain(tx, plan)
+  if (takeBack && liveVersion !== null) {
+    const before = await planOf(tx, id, liveVersion)
+    const left = before?.destinationId === plan.destinationId ? leftBehind(before, plan) : []
+    if (left.length > 0) await takeBackLater(tx, delivery.number, left)
+  }
+  await tx
+    .insertInto('publication_version')
+    .values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by })
+    .execute()
+  await tx.updateTable('publication').set({ state: 'live', live_version: number, live_draft_version: draftVersion }).where('id', '=', id).execute()
+}
+
+/** Nobody's draft: what is live is none that is being written. */
+const NO_DRAFT = -1
+
+/** Makes an earlier version live again, as it was frozen, under a number of its own. What is being written stays as it is. */
+export async function goBack(db: Db, id: string, number: number, by: string): Promise<Publication> {
+  return transacted(db, async (tx) => {
+    await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
+    const publication = await getPublication(tx, id)
+    if (publication.state === 'live' && publication.liveVersion === number)
+      throw fail(409, 'version.live', `Version ${number} of ${publication.name} is live`, 'Choose another one', 'publication')
+    const { number: _n, delivery: _d, ...plan } = await frozen(tx, id, number)
+    await demandPossible(tx, publication.name, plan)
+    await putLive(tx, publication, { ...plan, backTo: plan.backTo ?? number }, { by, takeBack: false, draftVersion: NO_DRAFT })
+    await announce(tx, 'publication')
+    return getPublication(tx, id)
+  })
+}
+
+/** The same, or a failure that says that there is none. */
+export async function frozen(db: Conn, publicationId: string, number: number): Promise<Plan> {
+  const plan = await planOf(db, publicationId, number)
+  if (!plan) throw fail(404, 'version.unknown', `There is no version ${number}`, 'Refresh the list', 'publication')
+  return plan
 }
 
 /** A frozen plan; null: there is none of that number. */
@@ -167,11 +198,9 @@ export async function planOf(db: Conn, publicationId: string, number: number): P
 }
 
 /** What was frozen for a destination as it was then does not go on where the destination can no more do it. */
-async function demandAble(db: Conn, p: Publication): Promise<void> {
-  const plan = await planOf(db, p.id, p.liveVersion!)
-  if (!plan) return
+async function demandPossible(db: Conn, name: string, plan: Omit<Plan, 'number' | 'delivery'>): Promise<void> {
   const stop = beyond(plan, await getDestination(db, plan.destinationId)).find((f) => f.severity === 'stops')
-  if (stop) throw fail(409, 'publication.beyond', `${p.name} cannot go on: ${stop.message}`, stop.hint, 'publication')
+  if (stop) throw fail(409, 'publication.beyond', `${name} cannot go on: ${stop.message}`, stop.hint, 'publication')
 }
 
 /** What a rule chose stands in the draft too: whatever asks who uses an equipment looks there. */
@@ -185,7 +214,8 @@ export async function setRunning(db: Db, id: string, running: boolean): Promise<
   return transacted(db, async (tx) => {
     const p = await getPublication(tx, id)
     if (p.liveVersion === null) throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
-    if (running) await demandAble(tx, p)
+    const plan = running ? await planOf(tx, id, p.liveVersion) : null
+    if (plan) await demandPossible(tx, p.name, plan)
     await tx
       .updateTable('publication')
       .set({ state: running ? 'live' : 'paused' })
@@ -291,32 +321,4 @@ export async function readsAt(db: Conn, destinationId: string): Promise<string[]
   const all = await allReads(db)
   const nodes = await db.selectFrom('destination').select('id').where('parent_id', '=', destinationId).execute()
   return [destinationId, ...nodes.map((n) => n.id)].flatMap((lane) => all.get(lane) ?? [])
-}
-
-/** What a plan sends is not to be taken back any more, if an earlier version left that to be done. */
-async function sendsAgain(db: Conn, plan: Plan): Promise<void> {
-  const waiting = (await toTakeBack(db, plan.delivery)).get(plan.delivery) ?? []
-  const sent = waiting.filter((l) => plan.messages.some((m) => m.place === l.place && (l.key === '' || m.key === l.key)))
-  if (sent.length > 0) await tookBack(db, plan.delivery, sent)
-}
-
-async function takeBackLater(db: Conn, delivery: number, left: readonly LeftBehind[]): Promise<void> {
-  const [places, keys] = [left.map((l) => l.place), left.map((l) => l.key)]
-  await sql`insert into taken_back (delivery, place, key) select ${delivery}, * from unnest(${places}::text[], ${keys}::text[])
-    on conflict do nothing`.execute(db)
-}
-
-/** What is to be taken back from destinations, by delivery; of one delivery, or of all. */
-export async function toTakeBack(db: Conn, only?: number): Promise<Map<number, LeftBehind[]>> {
-  const left = new Map<number, LeftBehind[]>()
-  let query = db.selectFrom('taken_back').selectAll().orderBy('place').orderBy('key')
-  if (only !== undefined) query = query.where('delivery', '=', only)
-  for (const { delivery, place, key } of await query.execute()) left.set(delivery, [...(left.get(delivery) ?? []), { place, key }])
-  return left
-}
-
-export async function tookBack(db: Conn, delivery: number, left: readonly LeftBehind[]): Promise<void> {
-  const [places, keys] = [left.map((l) => l.place), left.map((l) => l.key)]
-  await sql`delete from taken_back where delivery = ${delivery}
-    and (place, key) in (select * from unnest(${places}::text[], ${keys}::text[]))`.execute(db)
 }

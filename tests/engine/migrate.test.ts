@@ -11,7 +11,8 @@ import { openDatabase } from '~/store/database'
 import { listEquipment } from '~/store/equipment'
 import { loadStandings, wallBricks } from '~/store/ledger'
 import { migrate } from '~/store/migrate'
-import { allReads, getPublication, plansOf, toTakeBack } from '~/store/publication'
+import { allReads, getPublication, plansOf } from '~/store/publication'
+import { toTakeBack } from '~/store/taken-back'
 import { freshDatabase, until } from './support'
 
 /** In the order in which they were made. */

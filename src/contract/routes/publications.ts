@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { Id } from '../id'
 import { Preview, Publication, PublicationDraft } from '../publication'
+import { Version, VersionDifferences } from '../version'
 import { Begun, list, type Route } from './route'
 
 /** Publications. */
@@ -76,6 +77,32 @@ export const publicationsRoutes = {
         takeBack: z.boolean().default(false).describe('Take back what the destination keeps of the version before, and the new one does not replace'),
       })
       .default({ takeBack: false }),
+    answer: Publication,
+  },
+  listVersions: {
+    method: 'GET',
+    path: '/api/publications/:id/versions',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'What was frozen at each go-live, the newest first',
+    answer: list(Version),
+  },
+  versionDifferences: {
+    method: 'GET',
+    path: '/api/publications/:id/versions/differences',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'In what two versions differ: settings, and what receivers see of each equipment',
+    query: z.object({ from: z.coerce.number().int().min(1), to: z.coerce.number().int().min(1) }),
+    answer: VersionDifferences,
+  },
+  goBack: {
+    method: 'POST',
+    path: '/api/publications/:id/back',
+    role: 'engineer',
+    group: 'Publications',
+    summary: 'Go live with an earlier version as it was frozen; what is written since stays as it is written',
+    body: z.object({ number: z.number().int().min(1) }),
     answer: Publication,
   },
   sayPublication: {

@@ -52,7 +52,7 @@ const textOf = (message: PlanMessage, one: PlanEquipment) =>
   )
 
 /** Topics of each equipment, as one text. */
-function topicsOf(body: PlanBody): Map<string, string> {
+function topicsOf(body: Pick<PlanBody, 'equipment' | 'messages'>): Map<string, string> {
   const out = new Map<string, string>()
   const single = new Map<string, number>()
   for (const m of body.messages)
@@ -79,46 +79,52 @@ function conversionText(fill: Fill): string {
  * payloads, what is sent no more and what is new. What is live stays as it was frozen until then.
  */
 export function outsideDifferences(publications: readonly Publication[], before: World, after: World): Difference[] {
+  return publications.flatMap((p) => bodyDifferences(p, compile(p, before).body, compile(p, after).body))
+}
+
+/** The same between two things that were frozen, or would be. */
+export function bodyDifferences(
+  p: Pick<Publication, 'name' | 'state'>,
+  bodyBefore: Pick<PlanBody, 'equipment' | 'messages'>,
+  bodyAfter: Pick<PlanBody, 'equipment' | 'messages'>,
+): Difference[] {
   const out: Difference[] = []
-  for (const p of publications) {
-    const [bodyBefore, bodyAfter] = [compile(p, before).body, compile(p, after).body]
-    const was = new Map(bodyBefore.equipment.map((e) => [e.id, e]))
-    const will = new Map(bodyAfter.equipment.map((e) => [e.id, e]))
-    const [oldTopics, newTopics] = [topicsOf(bodyBefore), topicsOf(bodyAfter)]
-    const oldTopic = (id: string) => oldTopics.get(id) ?? ''
-    const newTopic = (id: string) => newTopics.get(id) ?? ''
-    const say = (equipment: string, what: Difference['what'], a: string, b: string) =>
-      out.push({ publication: p.name, live: p.state === 'live', equipment, what, before: a, after: b })
-    for (const [id, old] of was) {
-      const now = will.get(id)
-      if (!now) {
-        say(old.name, 'gone', oldTopic(id), '')
+  const was = new Map(bodyBefore.equipment.map((e) => [e.id, e]))
+  const will = new Map(bodyAfter.equipment.map((e) => [e.id, e]))
+  const [oldTopics, newTopics] = [topicsOf(bodyBefore), topicsOf(bodyAfter)]
+  const oldTopic = (id: string) => oldTopics.get(id) ?? ''
+  const newTopic = (id: string) => newTopics.get(id) ?? ''
+  const say = (equipment: string, what: Difference['what'], a: string, b: string) =>
+    out.push({ publication: p.name, live: p.state === 'live', equipment, what, before: a, after: b })
+  for (const [id, old] of was) {
+    const now = will.get(id)
+    if (!now) {
+      say(old.name, 'gone', oldTopic(id), '')
+      continue
+    }
+    if (oldTopic(id) !== newTopic(id)) say(now.name, 'topic', oldTopic(id), newTopic(id))
+    const keys = new Map(now.members.map((m) => [JSON.stringify(m.fill), m.key]))
+    const kept = new Set<string>()
+    for (const m of old.members) {
+      const same = now.members.find((x) => x.key === m.key)
+      if (same) {
+        kept.add(m.key)
+        if (m.dataType !== same.dataType) say(now.name, 'type', `${m.key}: ${m.dataType}`, same.dataType)
+        if (m.unit !== same.unit) say(now.name, 'unit', `${m.key}: ${m.unit || 'none'}`, same.unit || 'none')
+        const [was, will] = [conversionText(m.fill), conversionText(same.fill)]
+        // With another unit other figures are what one expects.
+        if (m.unit === same.unit && was !== will) say(now.name, 'value', `${m.key}: ${was}`, will)
         continue
       }
-      if (oldTopic(id) !== newTopic(id)) say(now.name, 'topic', oldTopic(id), newTopic(id))
-      const keys = new Map(now.members.map((m) => [JSON.stringify(m.fill), m.key]))
-      const kept = new Set<string>()
-      for (const m of old.members) {
-        const same = now.members.find((x) => x.key === m.key)
-        if (same) {
-          kept.add(m.key)
-          if (m.dataType !== same.dataType) say(now.name, 'type', `${m.key}: ${m.dataType}`, same.dataType)
-          if (m.unit !== same.unit) say(now.name, 'unit', `${m.key}: ${m.unit || 'none'}`, same.unit || 'none')
-          const [was, will] = [conversionText(m.fill), conversionText(same.fill)]
-          // With another unit other figures are what one expects.
-          if (m.unit === same.unit && was !== will) say(now.name, 'value', `${m.key}: ${was}`, will)
-          continue
-        }
-        // The same value under another name is the same member, renamed.
-        const renamed = keys.get(JSON.stringify(m.fill))
-        if (renamed !== undefined && !old.members.some((x) => x.key === renamed)) {
-          say(now.name, 'name', m.key, renamed)
-          kept.add(renamed)
-        } else say(now.name, 'gone', m.key, '')
-      }
-      for (const m of now.members) if (!kept.has(m.key)) say(now.name, 'new', '', m.key)
+      // The same value under another name is the same member, renamed.
+      const renamed = keys.get(JSON.stringify(m.fill))
+      if (renamed !== undefined && !old.members.some((x) => x.key === renamed)) {
+        say(now.name, 'name', m.key, renamed)
+        kept.add(renamed)
+      } else say(now.name, 'gone', m.key, '')
     }
-    for (const [id, now] of will) if (!was.has(id)) say(now.name, 'new', '', newTopic(id))
+    for (const m of now.members) if (!kept.has(m.key)) say(now.name, 'new', '', m.key)
   }
+  for (const [id, now] of will) if (!was.has(id)) say(now.name, 'new', '', newTopic(id))
   return out
 }

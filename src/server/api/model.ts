@@ -3,14 +3,26 @@ import { allows } from '~/contract/role'
 import { matching } from '~/core/equipment/rule'
 import { asSent } from '~/core/publication/as-sent'
 import type { RegisteredSchema } from '~/core/publication/registered'
+import { versionDifferences } from '~/core/publication/version-differences'
 import { isFramed } from '~/core/shape/framed'
 import { addClass, changeClass, classVersions, listClasses, removeClass } from '~/store/class'
 import { listEquipment, outlineEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { findNamed } from '~/store/find'
 import { freeze, freezeNumbered, loadWorld } from '~/store/freeze'
-import { addPublication, changePublication, getPublication, goLive, listPublications, removePublication, setRunning } from '~/store/publication'
+import {
+  addPublication,
+  changePublication,
+  frozen,
+  getPublication,
+  goBack,
+  goLive,
+  listPublications,
+  removePublication,
+  setRunning,
+} from '~/store/publication'
 import { listRecords } from '~/store/record'
+import { listVersions } from '~/store/version'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
@@ -41,6 +53,9 @@ type Keys =
   | 'publicationAsyncApi'
   | 'goLive'
   | 'sayPublication'
+  | 'listVersions'
+  | 'versionDifferences'
+  | 'goBack'
   | 'pausePublication'
   | 'resumePublication'
 
@@ -78,6 +93,12 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   publicationContract: ({ params, request }) => contract(params.id!, 'contract', request.signal),
   publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
   goLive: async ({ params, body, caller }) => goLive(database(), params.id!, caller.name, await numbered(params.id!), body.takeBack),
+  listVersions: ({ params }) => listVersions(database(), params.id!),
+  versionDifferences: async ({ params, query }) => {
+    const [before, after] = [await frozen(database(), params.id!, query.from), await frozen(database(), params.id!, query.to)]
+    return versionDifferences(before, after)
+  },
+  goBack: ({ params, body, caller }) => goBack(database(), params.id!, body.number, caller!.name),
   sayPublication: async ({ params, request }) => {
     const answer = await askEngine('/publications/say', { body: { publicationId: params.id }, signal: request.signal })
     return (await answer.json()) as { messages: number }

@@ -19,6 +19,7 @@ import { SentenceBar } from './SentenceBar'
 import { ShapeForm } from './ShapeForm'
 import { useAsSent } from './useAsSent'
 import { usePublicationDraft } from './usePublicationDraft'
+import { Versions } from './Versions'
 import { WhatPicker, whatWords } from './WhatPicker'
 import { When } from './when/When'
 
@@ -178,6 +179,24 @@ export function Sentence({ publication, condition, destinations, others, left, a
             {...section('through')}
           />
           <Safely destination={destination} edit={edit} findings={of('safely')} {...section('safely')} />
+          {publication?.liveVersion != null && (
+            <Section
+              title="Before"
+              summary={
+                publication.liveVersion === 1 ? (
+                  'one version was frozen'
+                ) : (
+                  <>
+                    <b>{publication.liveVersion}</b> versions were frozen
+                  </>
+                )
+              }
+              findings={[]}
+              {...section('before')}
+            >
+              <Versions publication={publication} open={open === 'before'} />
+            </Section>
+          )}
         </form>
       </ThreeParts>
     </>

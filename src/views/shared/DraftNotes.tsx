@@ -1,7 +1,7 @@
+import type { Difference } from '~/core/value/differences'
 import { Button } from '~/ui/Button'
 import { TableHead } from '~/ui/TableHead'
 import { Age } from '~/ui/time'
-import type { Difference } from './differences'
 
 const differenceHeads = [
   { key: 'what', head: 'What', quiet: true, width: 140 },

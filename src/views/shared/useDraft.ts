@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
-import { type Difference, differences } from './differences'
+import { type Difference, differences } from '~/core/value/differences'
 import { useKept } from './kept'
 
 /** A draft of more characters than this is kept when typing pauses for so long, ms; a smaller one at once. */

@@ -1,4 +1,4 @@
-import type { Difference } from '../../shared/differences'
+import type { Difference } from '~/core/value/differences'
 
 /** Texts of columns that were typed and not saved, and what was stored when each was begun. */
 export interface TypedCells {
