@@ -36,7 +36,7 @@ export function RulePicker({ equipment, classes, rule, saved, onChange, onMatch,
   const same = ids !== undefined && ids.length === chosen.length && ids.every((id, i) => id === chosen[i])
   // biome-ignore lint/correctness/useExhaustiveDependencies: when others match
   useEffect(() => {
-    if (ids && !found.isPlaceholderData && !same && JSON.stringify(rule) !== JSON.stringify(saved)) onMatch(ids)
+    if (ids && ids.length > 0 && !found.isPlaceholderData && !same && JSON.stringify(rule) !== JSON.stringify(saved)) onMatch(ids)
   }, [ids, same, found.isPlaceholderData])
   const set = (change: Partial<EquipmentRule>) =>
     onChange(Object.fromEntries(Object.entries({ ...rule, ...change }).filter(([, v]) => v !== undefined)) as EquipmentRule)
