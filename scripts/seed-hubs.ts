@@ -53,7 +53,7 @@ export async function seedHubs(db: Db, vault: Vault, ports: Ports, folder: strin
       }),
     })
     const made = await addPublication(db, {
-      name: by === 'token' ? 'Kiln zones, at the Tarn hub' : 'Kiln, at the Fell hub',
+      name: by === 'token' ? 'Zones, at the Tarn hub' : 'Kiln, at the Fell hub',
       equipmentIds: by === 'token' ? zones : [kiln],
       trigger: { kind: 'every', seconds: 10 },
       shape: flatJsonSettings,

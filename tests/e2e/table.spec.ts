@@ -74,7 +74,7 @@ test('a database is added: its check fails for a wrong name, and for a table tha
 
   // The witness has nothing by which it could find rows: the check says so, with what mends it.
   const [records] = (await api<{ id: string; name: string }[]>('GET', '/api/destinations')).filter((d) => d.name === 'Records by hand')
-  await page.goto(`/destinations?destination=${records!.id}`)
+  await page.goto(`/destinations?id=${records!.id}`)
   await expect(page.getByTestId('peek')).toContainText('may not read by_hand: it has no column embrik_row')
   await page.getByRole('button', { name: 'Edit' }).click()
   await check.click()

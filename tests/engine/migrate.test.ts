@@ -41,6 +41,7 @@ const all = [
   '0022-tokens',
   '0023-broker-terms',
   '0024-renewal',
+  '0025-hub-terms',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -350,7 +350,13 @@ describe('a Sparkplug edge node', () => {
     b.broker.cut(0.5)
     const death = await until(() => heard.find((h) => name(h) === 'NDEATH/kiln'), 'the death')
     expect(bd(death)).toBe(bd(births[0]!))
-    const again = await until(() => heard.find((h) => name(h) === 'NBIRTH/kiln'), 'the birth after it')
+    const again = await until(
+      () => heard.find((h) => name(h) === 'NBIRTH/kiln'),
+      () =>
+        `the birth after it; at the broker ${b.broker.truth.arrivals.slice(-6).map((a) => a.topic)}; heard ${heard.map(name)}; the listener is ${
+          listener.connected ? 'there' : 'away'
+        }; ${[...engine.destinations.values()].map((d) => JSON.stringify(d.present()))}`,
+    )
     expect(bd(again)).toBeGreaterThan(bd(death))
     values(410)
     await settled(plan)

@@ -35,8 +35,8 @@ export function usePublicationDraft({
   onSaved(id: string | null): void
 }) {
   const [to] = useParam('to')
-  // A link may say where a new one goes.
-  const first = destinations.find((d) => d.id === to) ?? destinations[0]
+  // A link may say where a new one goes; else where most go.
+  const first = destinations.find((d) => d.id === to) ?? [...destinations].sort((a, b) => b.publicationCount - a.publicationCount)[0]
   const own = useDraft<PublicationDraft>(
     `publication ${publication?.id ?? (to === null ? 'new' : `new to ${to}`)}`,
     publication && { version: publication.version, draft: pick(publication) },
