@@ -6,6 +6,7 @@ import aws4 from 'aws4'
 import { Kafka, logLevel } from 'kafkajs'
 import mqtt from 'mqtt'
 import pg from 'pg'
+import { eventsReader, type KeptHub } from '../../src/standins/hub/kept'
 import { objectBucket, objectKeys, recordsLogins, relayGroup } from '../../src/standins/plant'
 import { rowsOf } from '../engine/files'
 import { receiver } from '../handed-over'
@@ -279,6 +280,25 @@ test('every message of the running demo is as its receivers were handed it', asy
       came(topic, message.value!, Object.fromEntries(Object.entries(message.headers ?? {}).map(([name, v]) => [name, String(v)])))
     },
   })
+  // What the hubs took, from their events: where it went there stands beside it.
+  const hubs = [['tarn', port + 22] as const, ['fell', port + 23] as const].map(async ([name, at]) => {
+    const { authority } = JSON.parse(file(`hubs/${name}.json`).toString('utf8')) as KeptHub
+    const events = new Kafka({
+      brokers: [`127.0.0.1:${at}`],
+      ssl: { ca: [authority.certificate] },
+      sasl: { mechanism: 'scram-sha-256', username: eventsReader.user, password: eventsReader.password },
+      logLevel: logLevel.NOTHING,
+    }).consumer({ groupId: 'office' })
+    await events.connect()
+    await events.subscribe({ topics: [`${name}-events`], fromBeginning: true })
+    await events.run({
+      eachMessage: async ({ message }) => {
+        const { 'hub-path': path = '', ...beside } = Object.fromEntries(Object.entries(message.headers ?? {}).map(([key, v]) => [key, String(v)]))
+        came(path, message.value!, beside)
+      },
+    })
+    return events
+  })
   const ca = file('ca.pem')
   const authorization = `Basic ${Buffer.from('reader:clay-reader-9').toString('base64')}`
   let after = '0'
@@ -354,6 +374,7 @@ test('every message of the running demo is as its receivers were handed it', asy
     .toEqual([])
   client.end(true)
   await consumer.disconnect()
+  for (const events of await Promise.all(hubs)) await events.disconnect()
   await records.end()
   hall.close()
   expect(wrong).toEqual([])
