@@ -32,6 +32,10 @@ beforeAll(async () => {
   const part = (of: object) => Buffer.from(JSON.stringify(of)).toString('base64url')
   const token = `token: ${part({ alg: 'HS256' })}.${part({ sub: 'kiln-7', aud: ['hub.example'], exp: 1.9e9 })}.c2lnbmF0dXJl\nkey: c2hhcmVkIGtleSBvZiBraWxuIDc=`
   const json = JSON.stringify({ a: [{ certificate: m.text('kiln-7.crt') }, { key: m.text('kiln-7.key') }], port: 8883 })
+  // As the registries of cloud hubs hand out, with where events are read back.
+  const events = 'Events=hub.example:9093;EventsTopic=hub-events;EventsUser=events;EventsPassword=clay-events-9'
+  const handedOut = `Hub=hub.example;Port=8883;Unit=kiln-7;UnitKey=c2hhcmVkIGtleSBvZiBraWxuIDc=;${events}`
+  const unit = JSON.stringify({ host: 'hub.example', port: 8883, unit: 'kiln-7', ...Object.fromEntries(events.split(';').map((w) => w.split('='))) })
   corpus = [
     ...['new.p12', 'old.p12', 'locked.pem', 'chain.der', 'hall.der', 'kiln-7.crt', 'dryer-2.key', 'kiln-7.csr', 'works-root.crl'].map((name) =>
       m.read(name),
@@ -40,6 +44,8 @@ beforeAll(async () => {
     new TextEncoder().encode(letter),
     new TextEncoder().encode(`${token}\nhost: hub.example\n${m.text('hall-broker.crt')}${m.text('works-root.crl')}${m.text('works-between.crt')}`),
     new TextEncoder().encode(json),
+    new TextEncoder().encode(`${handedOut}\n\n${m.text('works-root.crt')}`),
+    new TextEncoder().encode(unit),
   ]
 }, 60_000)
 
