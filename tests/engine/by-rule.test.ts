@@ -41,6 +41,9 @@ it('each go-live is for what the rule says then: what came later joins, what wen
   await editEquipment(db, {
     add: [{ id: another, name: 'Zone 10', parentId: zone!.parentId, level: 'work unit', classId: zone!.classId, bindings: { m0: binding } }],
   } as never)
+  // One that has nothing to say yet keeps nobody else from it.
+  const bare = { id: newId(), name: 'Zone 11', parentId: zone!.parentId, level: 'work unit', classId: zone!.classId }
+  await editEquipment(db, { add: [bare] } as never)
   expect((await getPublication(db, id)).equipmentIds).not.toContain(another)
   await goLive(db, id, 'test', freeze)
   expect(await names(2)).toEqual(['Zone 1', 'Zone 2', 'Zone 3', 'Zone 10'])

@@ -107,6 +107,8 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
   const ids = draft.rule ? matching(draft.rule, world.equipment, world.classes) : draft.equipmentIds
   if (draft.rule && ids.length === 0) stop('what', 'No equipment is as the rule says', 'Change the rule, or choose equipment by hand')
   if (ids.length > EQUIPMENT_MOST) stop('what', `${ids.length} equipment are as the rule says, ${EQUIPMENT_MOST} can go out`, 'Narrow the rule')
+  // By a rule the others go out without what has nothing to say yet.
+  const lacking: Say = draft.rule ? warn : stop
   for (const id of ids.slice(0, EQUIPMENT_MOST)) {
     const one = world.equipment.get(id)
     if (!one) {
@@ -115,7 +117,7 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
     }
     const cls = one.classId ? world.classes.get(one.classId) : undefined
     if (!factsOnly && (!cls || resolver.leavesOf(one).length === 0)) {
-      stop('what', `${one.name} has no members to send`, 'Give it a class with members, or leave it out')
+      lacking('what', `${one.name} has no members to send`, 'Give it a class with members, or leave it out')
       continue
     }
     const members: PlanMember[] = []
@@ -134,7 +136,7 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
       members.push({ key: leaf.keys.join('.'), dataType, unit, fill: leaf.fill, label: leaf.label, description, required, range, allowed, tag })
     }
     if (!factsOnly && members.every((m) => handlesOf(m.fill).size === 0)) {
-      stop('what', `${one.name} has no member that a tag fills`, 'Bind its members under Equipment')
+      lacking('what', `${one.name} has no member that a tag fills`, 'Bind its members under Equipment')
       continue
     }
     const line = lineage(world.equipment, id)
@@ -153,6 +155,8 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
       of: { lineage: line, className: cls?.name ?? null, members: members.map((m) => m.key) },
     })
   }
+  if (draft.rule && ids.length > 0 && out.length === 0)
+    stop('what', 'No equipment that is as the rule says has anything to send', 'Bind its members under Equipment, or change the rule')
   if (unbound.length > 0) warn('what', `Empty, so left out: ${some(unbound)}`, 'Bind them under Equipment')
   if (faulty.length > 0) warn('what', `Without a value, so left out: ${some(faulty)}`, 'Mend them under Equipment')
   if (doubtful.length > 0) warn('what', `Does not fit its member: ${some(doubtful)}`, 'Bind another tag, or change the class')
