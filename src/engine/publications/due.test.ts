@@ -252,6 +252,16 @@ describe('on a condition', () => {
     expect(s.news()).toEqual(['19 1'])
   })
 
+  it('of what has had no first value yet waits for it, and is not said when it is over by then', () => {
+    const s = begin({ ...hot, holdS: 5 }, { first: true }, { values: false })
+    s.set({ 1: 120, 3: 120 })
+    s.at(10)
+    expect(s.news()).toEqual([])
+    s.set({ 3: 20 })
+    s.set({ 2: true, 4: true })
+    expect(s.news()).toEqual(['10 1'])
+  })
+
   it('is over when something else says so: it does not begin again in between', () => {
     const s = begin({ ...hot, until: 'temp < 80' })
     for (const t of [101, 95, 101, 85, 101]) s.set({ 1: t })

@@ -30,6 +30,8 @@ export class Due {
   private readonly holds: Holds | null
   /** Messages of which what is there first is no news. */
   private readonly silentFirst: Set<number>
+  /** Messages whose condition counts, and that could not be said yet: something in them has had no value. */
+  private readonly owed = new Set<number>()
   private stopBeat: Cancel = () => undefined
   private stopMoment: Cancel = () => undefined
   private momentAt = Number.POSITIVE_INFINITY
@@ -109,15 +111,29 @@ export class Due {
   private looked(news: readonly number[], whileOn: boolean): void {
     const { runner, values, clock } = this.o
     const holds = this.holds!
-    const due = new Set<number>()
+    const due: number[] = []
     for (const [n, look] of runner.looks(values, clock.wall())) {
       // Until it has an answer for the first time nobody knows how it was.
       if (look !== 'between' && this.silentFirst.delete(n) && look === 'holds') holds.assume(n)
-      else if (holds.looked(n, look, clock.mono())) due.add(n)
+      else if (holds.looked(n, look, clock.mono())) due.push(n)
     }
-    if (whileOn) for (const n of news) if (holds.on(n)) due.add(n)
-    this.offer([...due].filter((n) => runner.hasValues(n, values, clock.wall())))
+    if (whileOn) for (const n of news) if (holds.on(n)) due.push(n)
+    this.begun(due)
     this.arm()
+  }
+
+  /** Conditions of these count: each is said as soon as it has all its first values, unless that is over by then. */
+  private begun(messages: readonly number[]): void {
+    const { runner, values, clock } = this.o
+    for (const n of messages) this.owed.add(n)
+    const ready: number[] = []
+    for (const n of this.owed) {
+      const on = this.holds!.on(n)
+      if (on && !runner.hasValues(n, values, clock.wall())) continue
+      this.owed.delete(n)
+      if (on) ready.push(n)
+    }
+    this.offer(ready)
   }
 
   /** All that have their first values: by the clock, or by hand. */
@@ -154,16 +170,19 @@ export class Due {
     const { plan, runner, values, clock, say } = this.o
     const mono = clock.mono()
     const wall = clock.wall()
-    const begun = (this.holds?.due(mono) ?? []).filter((n) => runner.hasValues(n, values, wall))
-    this.offer(begun)
+    if (this.holds) this.begun(this.holds.due(mono))
     if (!this.pace) return
     const { waited, silent } = this.pace.due(mono)
     // What changed there and back again while it waited is no change any more.
-    say(plan.trigger.kind === 'change' ? waited.filter((n) => runner.hasNews(n, values, wall)) : waited, false)
-    say(
-      silent.filter((n) => runner.hasValues(n, values, wall)),
-      true,
-    )
+    try {
+      say(plan.trigger.kind === 'change' ? waited.filter((n) => runner.hasNews(n, values, wall)) : waited, false)
+    } finally {
+      // That one of the others cannot be made keeps nobody silent.
+      say(
+        silent.filter((n) => runner.hasValues(n, values, wall)),
+        true,
+      )
+    }
   }
 
   /** Looks again when the next of them may be due. */
