@@ -2,7 +2,7 @@
 import { get } from 'sparkplug-payload'
 import type { PlanEquipment, PlanMember } from '~/contract/publication'
 import { type ShapeInput, ShapeSettings } from '~/contract/shape'
-import type { Cell } from '~/core/publication/cell'
+import type { Cell } from '~/core/publication/cells/cell'
 import { decoderOf, encoderOf, shapes } from '~/core/shape/registry'
 import { metricName } from '~/core/shape/sparkplug-metric'
 import { loadCompression, pack } from '~/engine/publications/compress'

@@ -37,6 +37,7 @@ export async function buildNode(root) {
     entryPoints: {
       engine: 'src/engine/main.ts',
       previews: 'src/engine/publications/preview-thread.ts',
+      scripts: 'src/engine/scripts/script-thread.ts',
       standins: 'src/standins/main.ts',
       web: 'src/server/main.ts',
       migrate: 'scripts/migrate.ts',

@@ -2,10 +2,13 @@ import { z } from 'zod'
 import { Address } from './address'
 import { TopicRule } from './addresses/text'
 import { Level } from './equipment'
+import { Fill, FillScalar } from './fill'
 import { Id, Name } from './id'
 import { ShapeSettings } from './shape'
+import { LookupTable, ScriptGives, Step, WindowBy } from './step'
 import { DataType, Range } from './tag'
 import { Pace, Trigger } from './trigger'
+import { WireScalar } from './value'
 
 /** Equipment by what it is: all that is given has to be so. Only equipment with a class goes out. */
 export const EquipmentRule = z.object({
@@ -24,6 +27,7 @@ export const PublicationDraft = z.object({
   rule: EquipmentRule.optional().describe('By which equipment is chosen at each go-live, in the place of what is listed'),
   trigger: Trigger,
   pace: Pace.optional(),
+  steps: z.array(Step).max(50, 'At most 50 steps').optional().describe('What is done to each message on its way, in this order'),
   shape: ShapeSettings,
   address: Address,
   steersOnly: z.boolean().default(false).describe('Members that steer the address stay out of the payload'),
@@ -39,37 +43,6 @@ export const Publication = PublicationDraft.extend({
   editedSinceLive: z.boolean(),
 })
 export type Publication = z.infer<typeof Publication>
-
-const Scalar = z.union([z.number(), z.string(), z.boolean()])
-const conversion = { factor: z.number(), offset: z.number() }
-
-/** Where a value comes from, with nothing left to look up: `value * factor + offset` of what is read or computed. */
-export type Fill =
-  | { kind: 'tag'; handle: number; width: number; factor: number; offset: number }
-  | { kind: 'constant'; value: number | string | boolean }
-  | { kind: 'expression'; text: string; inputs: FillInput[]; factor: number; offset: number }
-export interface FillInput {
-  name: string
-  dataType: DataType
-  fill: Fill
-}
-export const Fill: z.ZodType<Fill> = z.lazy(() =>
-  z.discriminatedUnion('kind', [
-    z.object({
-      kind: z.literal('tag'),
-      handle: z.number().int(),
-      width: z.number().describe('How far it must move to count as changed, in its own unit'),
-      ...conversion,
-    }),
-    z.object({ kind: z.literal('constant'), value: Scalar }),
-    z.object({
-      kind: z.literal('expression'),
-      text: z.string(),
-      inputs: z.array(z.object({ name: z.string(), dataType: DataType, fill: Fill })),
-      ...conversion,
-    }),
-  ]),
-)
 
 export const PlanMember = z.object({
   key: z.string().describe('Its names from the top, parted by dots; places in lists are numbers'),
@@ -96,7 +69,7 @@ export const PlanEquipment = z.object({
   path: z.array(z.string()).describe('Names from the top, its own last'),
   className: z.string(),
   classVersion: z.number().int(),
-  facts: z.record(z.string(), Scalar),
+  facts: z.record(z.string(), FillScalar),
   members: z.array(PlanMember),
 })
 export type PlanEquipment = z.infer<typeof PlanEquipment>
@@ -107,6 +80,31 @@ export const AsSent = z.object({
   common: z.array(z.string()).describe('Keys of the members that each of them has'),
 })
 export type AsSent = z.infer<typeof AsSent>
+
+/** What a message has to pass, and the place of the step that asks for it. */
+export const PlanGate = z.discriminatedUnion('kind', [
+  z.object({
+    kind: z.literal('condition'),
+    step: z.number().int(),
+    when: Fill,
+    wanted: z.boolean().describe('It passes when the condition gives this'),
+    unknown: z.enum(['pass', 'drop']),
+  }),
+  z.object({ kind: z.literal('repeats'), step: z.number().int() }),
+])
+export type PlanGate = z.infer<typeof PlanGate>
+
+/** A step that takes its time, or happens elsewhere: what comes to it, and what it does. What comes out is numbered through all equipment. */
+export const PlanStage = z.object({
+  step: z.number().int(),
+  equipment: z.array(z.array(PlanMember)).describe('Members of each equipment when its turn comes'),
+  gates: z.array(z.array(PlanGate)).describe('For each message, before it'),
+  work: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('window'), seconds: z.number(), by: WindowBy, count: z.string().nullable() }),
+    z.object({ kind: z.literal('script'), code: z.string(), gives: z.array(ScriptGives) }),
+  ]),
+})
+export type PlanStage = z.infer<typeof PlanStage>
 
 /** A template with all filled in that is known before: text, or pieces of which some wait for the values of the message. */
 export const Resolved = z.union([
@@ -141,6 +139,7 @@ export const PlanMessage = z.object({
     .object({ when: Fill, until: Fill.nullable() })
     .optional()
     .describe('Where its trigger is a condition: what has to hold, and what says that it is over'),
+  gates: z.array(PlanGate).optional().describe('What it has to pass, after the last stage'),
 })
 export type PlanMessage = z.infer<typeof PlanMessage>
 
@@ -153,6 +152,9 @@ export const Plan = z.object({
   destinationId: Id,
   trigger: Trigger,
   pace: Pace.optional(),
+  steps: z.array(Step).optional().describe('As they were chosen; what they do stands with the members, messages and stages'),
+  tables: z.array(LookupTable).optional().describe('In which steps look something up'),
+  stages: z.array(PlanStage).optional(),
   shape: ShapeSettings,
   address: Address.describe('As it was chosen; what each message makes of it stands with the messages'),
   contentType: z.string(),
@@ -166,9 +168,10 @@ export type Plan = z.infer<typeof Plan>
 /** A finding of the checks before a go-live. */
 export const Finding = z.object({
   severity: z.enum(['stops', 'warns']),
-  section: z.enum(['what', 'when', 'shape', 'address', 'through', 'safely']),
+  section: z.enum(['what', 'when', 'steps', 'shape', 'address', 'through', 'safely']),
   message: z.string(),
   hint: z.string(),
+  step: z.number().int().optional().describe('Place of the step that it is about'),
 })
 export type Finding = z.infer<typeof Finding>
 
@@ -212,6 +215,26 @@ export const ShownPayload = z.object({
 })
 export type ShownPayload = z.infer<typeof ShownPayload>
 
+/** Values of tags at one moment: handle, value, status code, epoch ms (null: none). */
+export const HeldValues = z
+  .array(z.tuple([z.number().int().min(0), WireScalar, z.number().int().min(0).max(0xffffffff), z.number().nullable()]))
+  .max(20_000)
+export type HeldValues = z.infer<typeof HeldValues>
+
+/** What one step does to the message that is shown. */
+export const StepShown = z.object({
+  result: z.enum(['passes', 'held', 'failed', 'unreached']),
+  changes: z
+    .array(z.object({ member: z.string(), before: z.string().nullable(), after: z.string().nullable(), quality: z.string() }))
+    .describe('Members that differ after it, the first ones; null: there is none'),
+  changeCount: z.number().int(),
+  passing: z.object({ count: z.number().int(), of: z.number().int() }).nullable().describe('For how many equipment it lets a message pass now'),
+  microseconds: z.number().nullable().describe('What it costs a message here and now'),
+  console: z.array(z.string()),
+  problem: z.string(),
+})
+export type StepShown = z.infer<typeof StepShown>
+
 /** One real message as the publication would send it now. */
 export const Preview = z.object({
   findings: z.array(Finding),
@@ -220,6 +243,9 @@ export const Preview = z.object({
   equipment: z.string().nullable(),
   topic: z.string().nullable(),
   message: ShownPayload.nullable(),
+  steps: z.array(StepShown).default([]).describe('What each step does to it'),
+  heldBy: z.number().int().nullable().default(null).describe('Place of the step that holds it back; null: none does'),
+  held: HeldValues.default([]).describe('The values that it was made from: handed in again, it is made from them once more'),
   leftBehind: z
     .array(z.string())
     .describe('Where the destination would keep something of the live version: places, with keys where it has them; the first ones'),

@@ -1,7 +1,7 @@
 import { hostname } from 'node:os'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
-import type { PublicationDraft } from '~/contract/publication'
+import type { HeldValues, PublicationDraft } from '~/contract/publication'
 import { kindOf, sentAs } from '~/core/address/kinds'
 import { placeText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
@@ -37,11 +37,14 @@ import { News } from './news'
 import { deflatePacking } from './outbox/packing'
 import { OwnViews } from './own-views'
 import { loadCompression } from './publications/compress'
+import { scriptOf } from './publications/flow'
 import { type Previews, previewsHere, ThreadedPreviews } from './publications/previews'
 import { Publications } from './publications/publications'
 import type { Publisher } from './publications/publisher'
 import { registerFor } from './publications/register'
 import { Renewal } from './renewal'
+import { problemWords, type ScriptProblem } from './scripts/script'
+import { type Scripts, scriptsHere, ThreadedScripts } from './scripts/scripts'
 import { Shown } from './shown'
 import type { SourceContext } from './sources/driver'
 import { makeApplicationCertificate } from './sources/opcua/application'
@@ -63,9 +66,13 @@ export interface EngineOptions {
   clock?: Clock
   /** The bundle of the thread in which drafts are computed; else they are computed in this one. */
   previewProgram?: URL | string
+  /** The bundle of the thread in which scripts run; else they run in this one. */
+  scriptProgram?: URL | string
   /** Another engine has taken over; unless given, the process ends. */
   takenOver?: () => void
 }
+
+const problemOf = (problem: ScriptProblem | null): string | null => problem && problemWords(problem)
 
 /** How often people are told what went wrong with messages, ms: what happens together is told together. */
 const NEWS_EVERY_MS = 5000
@@ -94,6 +101,7 @@ export class Engine {
   private readonly standing: Standing
   private readonly trimming: Trimming
   private readonly previews: Previews
+  private readonly scripts: Scripts
   private readonly tokens: Tokens
   readonly renewal: Renewal
   readonly targets: Targets
@@ -133,7 +141,8 @@ export class Engine {
       event: (severity, subject, code, message, hint) =>
         this.events.add({ severity, where: 'credential', subjectId: null, subject, code, message, hint }),
     })
-    const { previewProgram } = options
+    const { previewProgram, scriptProgram } = options
+    this.scripts = scriptProgram ? new ThreadedScripts(scriptProgram, clock) : scriptsHere()
     this.previews = previewProgram ? new ThreadedPreviews(previewProgram, url, this.table, clock) : previewsHere(db, this.table)
     this.lease = new LeaseKeeper(new Lease(url), clock, () => this.takenOver())
     const store = new PgDeliveryStore(this.deliveryDb, () => this.lease.epoch)
@@ -189,6 +198,7 @@ export class Engine {
       table: this.table,
       ledger: this.ledger,
       destinations: this.allDestinations,
+      scripts: this.scripts,
       host: this.host,
       event: (id, subject, severity, code, message, hint = '') =>
         this.events.add({ severity, where: 'publication', subjectId: id, subject, code, message, hint }),
@@ -431,7 +441,7 @@ export class Engine {
   }
 
   /** A draft with the values of this moment, beside what is live; as JSON. */
-  preview(draft: PublicationDraft, equipmentId?: string, publicationId?: string): Promise<string> {
+  preview(draft: PublicationDraft, equipmentId?: string, publicationId?: string, held?: HeldValues): Promise<string> {
     const destination = this.destinations.get(draft.destinationId)?.destination
     const live = publicationId === undefined ? undefined : this.publishers.get(publicationId)
     return this.previews.ask({
@@ -441,8 +451,14 @@ export class Engine {
       ...(publicationId !== undefined && { publicationId }),
       ...(live && { liveVersion: live.plan.number, rates: live.rates() }),
       ...(equipmentId !== undefined && { equipmentId }),
+      ...(held && { held }),
       ...(destination && { destination }),
     })
+  }
+
+  /** What is wrong with scripts as they are written; null: nothing. */
+  scriptProblems(codes: readonly string[]): Promise<(string | null)[]> {
+    return Promise.all(codes.map(async (code) => problemOf(await this.scripts.check(scriptOf(code)))))
   }
 
   /** What receivers are given: of the live version, or of the draft where nothing is live; as JSON. */
@@ -483,7 +499,8 @@ export class Engine {
     for (const cancel of this.timers) cancel()
     this.trimming.stop()
     this.renewal.stop()
-    this.publications.stop()
+    await this.publications.stop()
+    this.scripts.stop()
     await this.previews.stop()
     await this.configuration.stop()
     await this.standing.stop()

@@ -21,7 +21,8 @@ async function main(): Promise<void> {
   await mkdir(workFolder, { recursive: true, mode: 0o700 })
   const url = databaseUrl()
   const db = openDatabase(url, 8, (e) => log('warn', 'database', wordsOf(e)))
-  const engine = new Engine({ db, url, vault: openVault(), workFolder, previewProgram: new URL('./previews.mjs', import.meta.url) })
+  const programs = { previewProgram: new URL('./previews.mjs', import.meta.url), scriptProgram: new URL('./scripts.mjs', import.meta.url) }
+  const engine = new Engine({ db, url, vault: openVault(), workFolder, ...programs })
   const file = join(workFolder, 'stood-still.json')
   const before = stoodStill(file)
   const seconds = Number(process.env.EMBRIK_WATCHDOG_S ?? WATCHDOG_S)

@@ -51,8 +51,9 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
       },
       409,
     )
-  const { id, name, destinationId, trigger, pace, shape, address } = asPrescribed(p)
-  return { ...body, publicationId: id, name, destinationId, trigger, ...(pace && { pace }), shape, address }
+  const { id, name, destinationId, trigger, pace, steps, shape, address } = asPrescribed(p)
+  const chosen = { trigger, ...(pace && { pace }), ...(steps && { steps }), shape, address }
+  return { ...body, publicationId: id, name, destinationId, ...chosen }
 }
 
 /** The same, with numbers that a registry gave its schemas; refuses when they are of other schemas than it has now. */

@@ -205,7 +205,7 @@ async function demandPossible(db: Conn, name: string, plan: Omit<Plan, 'number' 
 
 /** What a rule chose stands in the draft too: whatever asks who uses an equipment looks there. */
 async function listed(tx: Conn, id: string, equipment: Plan['equipment']): Promise<void> {
-  await sql`update publication set draft = jsonb_set(draft, '{equipmentIds}', ${JSON.stringify(equipment.map((e) => e.id))}::jsonb)
+  await sql`update publication set draft = jsonb_set(draft, '{equipmentIds}', ${JSON.stringify([...new Set(equipment.map((e) => e.id))])}::jsonb)
     where id = ${id}`.execute(tx)
 }
 

@@ -7,6 +7,7 @@ import { LeaseKeeper } from '~/engine/lease-keeper'
 import { Ledger } from '~/engine/ledger/ledger'
 import { LiveTable } from '~/engine/live/table'
 import { Publisher } from '~/engine/publications/publisher'
+import { scriptsHere } from '~/engine/scripts/scripts'
 import { Owner, SimClock } from './scheduler'
 import { troubleOf } from './store'
 import type { World } from './world'
@@ -146,6 +147,7 @@ export class SimEngine {
       ledger,
       table,
       outbox,
+      scripts: scriptsHere(),
       notYet: () => undefined,
       trouble: (_id, name, e) => world.problem(`${this.name}: ${name}: ${e instanceof Error ? e.stack : String(e)}`),
     })

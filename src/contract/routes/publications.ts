@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { Id } from '../id'
-import { Preview, Publication, PublicationDraft } from '../publication'
+import { HeldValues, Preview, Publication, PublicationDraft } from '../publication'
 import { Version, VersionDifferences } from '../version'
 import { Begun, list, type Route } from './route'
 
@@ -47,7 +47,12 @@ export const publicationsRoutes = {
     role: 'viewer',
     group: 'Publications',
     summary: 'Findings, topics and one real message of a draft',
-    body: z.object({ draft: PublicationDraft, equipmentId: Id.optional(), publicationId: Id.optional() }),
+    body: z.object({
+      draft: PublicationDraft,
+      equipmentId: Id.optional(),
+      publicationId: Id.optional(),
+      held: HeldValues.optional().describe('Values to be used in the place of those of this moment'),
+    }),
     answer: Preview,
   },
   publicationContract: {

@@ -1,5 +1,5 @@
 import type { Equipment } from '~/contract/equipment'
-import type { Fill } from '~/contract/publication'
+import type { Fill } from '~/contract/fill'
 import { type Quality, qualityOf } from '../value/quality'
 import type { Leaf, MemberProblem, Resolver } from './resolve'
 
@@ -21,8 +21,9 @@ function worstOf(fill: Fill, status: (handle: number) => number | undefined): Qu
     return s === undefined ? 'good' : qualityOf(s)
   }
   let worst: Quality = 'good'
-  for (const i of fill.inputs) {
-    const q = worstOf(i.fill, status)
+  const inputs = fill.kind === 'expression' ? fill.inputs.map((i) => i.fill) : 'input' in fill ? [fill.input] : []
+  for (const input of inputs) {
+    const q = worstOf(input, status)
     if (q === 'bad') return 'bad'
     if (q === 'uncertain') worst = q
   }

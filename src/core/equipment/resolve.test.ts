@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { type Binding, ClassDraft, type Equipment, EquipmentDraft, type MemberInput } from '~/contract/equipment'
 import { type Tag, TagDraft, type TagInput } from '~/contract/tag'
-import { makeCell } from '../publication/cell'
+import { makeCell } from '../publication/cells/maker'
 import { Status } from '../value/quality'
 import { checkClass } from './class-check'
 import { type ClassLike, isA, membersOf } from './members'

@@ -1,5 +1,5 @@
 import type { Binding, Equipment, Expression, ExpressionInput, Member } from '~/contract/equipment'
-import type { Fill, FillInput } from '~/contract/publication'
+import type { Fill, FillInput } from '~/contract/fill'
 import type { DataType, Tag } from '~/contract/tag'
 import { compileExpression } from '../expression/compile'
 import { type Conversion, chained, conversion, same } from '../value/convert'
@@ -388,7 +388,7 @@ function toMember(found: Found, m: Member): Pick<Leaf, 'convertedFrom' | 'proble
     const what = (u: string) => (u === '' ? 'no unit' : unitOf(u) ? `${u} (${unitOf(u)!.quantity})` : u)
     return { fill, convertedFrom: null, problem: { kind: 'unit', stops: false, message: `It is in ${what(unit)}, the member in ${what(m.unit)}` } }
   }
-  if (c === same) return { fill, convertedFrom: null, problem: null }
+  if (c === same || !('factor' in fill)) return { fill, convertedFrom: null, problem: null }
   return { fill: { ...fill, ...chained({ factor: fill.factor, offset: fill.offset }, c) }, convertedFrom: unit, problem: null }
 }
 
@@ -396,5 +396,6 @@ function toMember(found: Found, m: Member): Pick<Leaf, 'convertedFrom' | 'proble
 export function handlesOf(fill: Fill | null, into = new Set<number>()): Set<number> {
   if (fill?.kind === 'tag') into.add(fill.handle)
   if (fill?.kind === 'expression') for (const i of fill.inputs) handlesOf(i.fill, into)
+  if (fill && 'input' in fill) handlesOf(fill.input, into)
   return into
 }

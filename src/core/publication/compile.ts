@@ -13,6 +13,7 @@ import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
 import { beyond } from './beyond'
 import { conditionOf, type Known } from './condition'
 import { asPrescribed } from './prescribed'
+import { gated, stepped } from './steps/stepped'
 import { Schedule } from './timing/schedule'
 
 export interface World extends Model {
@@ -20,13 +21,22 @@ export interface World extends Model {
   madeUpSources: ReadonlySet<string>
 }
 
-export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType'>
+export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType' | 'tables' | 'stages'>
 
 /** Another publication that is live, to be compared with. */
 export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'messages' | 'shape'>
 
 /** As many go out in one publication. */
 const EQUIPMENT_MOST = 10_000
+
+export interface Compiled {
+  body: PlanBody
+  findings: Finding[]
+  converted: [string, string][]
+  /** The equipment before the steps, and which of it each of the body's was. */
+  source: PlanEquipment[]
+  from: number[]
+}
 
 export interface CompileOptions {
   /** Id of the publication itself, which is not its own rival. */
@@ -36,10 +46,10 @@ export interface CompileOptions {
   destination?: Pick<Destination, 'name' | 'kind' | 'settings'>
 }
 
-type Say = (section: Finding['section'], message: string, hint: string) => void
+export type Say = (section: Finding['section'], message: string, hint: string, step?: number) => void
 
 /** Nothing in the plan for the payload, everything for the address. */
-interface Placed {
+export interface Placed {
   one: Equipment
   plan: PlanEquipment
   of: AddressOf
@@ -49,14 +59,13 @@ interface Placed {
  * Resolves a publication against the present model: every address filled as far as can be, every member bound to a tag's
  * handle. What `stops` must be mended before a go-live; what `warns` may be lived with.
  */
-export function compile(
-  wanted: PublicationDraft,
-  world: World,
-  options: CompileOptions = {},
-): { body: PlanBody; findings: Finding[]; converted: [string, string][] } {
+export function compile(wanted: PublicationDraft, world: World, options: CompileOptions = {}): Compiled {
   const findings: Finding[] = []
-  const stop: Say = (section, message, hint) => findings.push({ severity: 'stops', section, message, hint })
-  const warn: Say = (section, message, hint) => findings.push({ severity: 'warns', section, message, hint })
+  const saying =
+    (severity: Finding['severity']): Say =>
+    (section, message, hint, step) =>
+      findings.push({ severity, section, message, hint, ...(step !== undefined && { step }) })
+  const [stop, warn] = [saying('stops'), saying('warns')]
   const draft = asPrescribed(wanted)
   const shape = shapeOf(draft.shape)
   const kind = kindOf(draft.address)
@@ -68,14 +77,17 @@ export function compile(
   for (const [what, template] of texts(draft))
     for (const p of textProblems(template)) stop('address', `${what}: ${p.message}`, `Correct the ${what.toLowerCase()}`)
 
-  const placed = place(draft, world, stop, warn)
+  const source = place(draft, world, stop, warn)
+  const { placed, gatesOf, tables, stages } = stepped(draft, source, stop)
   const equipment = placed.map((p) => p.plan)
   for (const problem of shape.problems?.(draft.shape as never, equipment) ?? []) stop('shape', problem, 'Change the shape, or what is sent')
   for (const doubt of shape.doubts?.(draft.shape as never, equipment) ?? []) warn('shape', doubt, 'Give one of them another name or alias')
   reserved(shape.reserved(draft.shape as never), equipment, stop)
 
   const { messages, converted } = address(draft, placed, stop)
-  trigger(draft, messages, equipment, stop, warn)
+  const triggering = source.map((p) => p.plan)
+  trigger(draft, messages, triggering, (m) => triggering[placed[m.equipment[0]!]!.from]!, stop, warn)
+  gated(draft, messages, gatesOf, stop)
   checkPlaces(draft, messages, equipment, options, stop, warn)
   findings.push(...kind.safety(draft.address, draft.shape), ...beyond(draft, options.destination ?? null))
   const reads = kind.reads(
@@ -83,7 +95,14 @@ export function compile(
     shape.suffixes?.(draft.shape as never) ?? [],
     draft.address,
   )
-  return { body: { reads, equipment, messages, contentType: contentTypeOf(draft) }, findings, converted }
+  const contentType = contentTypeOf(draft)
+  return {
+    body: { reads, equipment, messages, contentType, ...(tables.length > 0 && { tables }), ...(stages.length > 0 && { stages }) },
+    findings,
+    converted,
+    source: triggering,
+    from: placed.map((p) => p.from),
+  }
 }
 
 const contentTypeOf = ({ address, shape }: PublicationDraft) =>
@@ -248,7 +267,14 @@ function address(draft: PublicationDraft, placed: readonly Placed[], stop: Say):
 }
 
 /** What makes messages speak: conditions resolved for each, and a deadband that means nothing for some. */
-function trigger(draft: PublicationDraft, messages: PlanMessage[], equipment: readonly PlanEquipment[], stop: Say, warn: Say): void {
+function trigger(
+  draft: PublicationDraft,
+  messages: PlanMessage[],
+  equipment: readonly PlanEquipment[],
+  about: (m: PlanMessage) => PlanEquipment,
+  stop: Say,
+  warn: Say,
+): void {
   const { trigger: t } = draft
   if (t.kind === 'change' && t.deadband?.kind === 'range') {
     const numbers = (e: PlanEquipment) => e.members.filter((m) => (m.dataType === 'number' || m.dataType === 'integer') && m.range === null)
@@ -269,7 +295,7 @@ function trigger(draft: PublicationDraft, messages: PlanMessage[], equipment: re
       stop('when', 'One message about many equipment cannot wait for a condition of each', 'Take a shape with a message for each equipment')
       return
     }
-    const one = equipment[m.equipment[0]!]!
+    const one = about(m)
     const found = conditionOf(t, one.members, known)
     if ('problem' in found) wrong.set(found.problem, [...(wrong.get(found.problem) ?? []), one.name])
     else m.condition = found

@@ -1,4 +1,5 @@
-import type { Fill, PlanEquipment, PlanMessage, Publication } from '~/contract/publication'
+import type { Fill } from '~/contract/fill'
+import type { PlanEquipment, PlanMessage, Publication } from '~/contract/publication'
 import type { Difference, Outside } from '~/contract/tag'
 import { placeText } from '../address/topic-template'
 import { handlesOf } from '../equipment/resolve'

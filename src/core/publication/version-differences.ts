@@ -6,7 +6,15 @@ import { bodyDifferences } from './outside'
 const TOLD = 200
 
 /** What was chosen for a version, without what followed from it. */
-const chosen = ({ name, trigger, pace, shape, address, destinationId }: Plan) => ({ name, trigger, pace, shape, address, destinationId })
+const chosen = ({ name, trigger, pace, steps, shape, address, destinationId }: Plan) => ({
+  name,
+  trigger,
+  pace,
+  steps,
+  shape,
+  address,
+  destinationId,
+})
 
 /** In what two versions of a publication differ: what was chosen, and what receivers see of each equipment. */
 export function versionDifferences(before: Plan, after: Plan): VersionDifferences {

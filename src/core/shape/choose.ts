@@ -1,4 +1,4 @@
-import type { Cell } from '../publication/cell'
+import type { Cell } from '../publication/cells/cell'
 import { type Quality, qualityOf, reasonOf } from '../value/quality'
 import type { Part } from './shape'
 

@@ -1,7 +1,7 @@
 import type { PlanEquipment, PlanMember } from '~/contract/publication'
 import type { DataType } from '~/contract/tag'
 import { digest } from '../delivery/digest'
-import type { Cell } from '../publication/cell'
+import type { Cell } from '../publication/cells/cell'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, reasonOf } from '../value/quality'
 import { isInt64 } from '../value/whole'

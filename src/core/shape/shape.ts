@@ -2,7 +2,7 @@ import type { EpochMs } from '~/contract/id'
 import type { PlanEquipment } from '~/contract/publication'
 import type { Settings, ShapeKind } from '~/contract/shape'
 import type { Assurance } from '../delivery/envelope'
-import type { Cell } from '../publication/cell'
+import type { Cell } from '../publication/cells/cell'
 import type { Scalar } from '../value/deadband'
 import type { Quality } from '../value/quality'
 

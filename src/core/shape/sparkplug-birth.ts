@@ -1,7 +1,7 @@
 // What belongs to a session of an edge node (Sparkplug 3.0 5): births, deaths, numbers; and the envelope of compressed payloads.
 import type { PlanEquipment } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
-import type { Cell } from '../publication/cell'
+import type { Cell } from '../publication/cells/cell'
 import { Writer } from './octets'
 import { ambiguous, field, heads, metric, octets, plainMetric, text } from './sparkplug-metric'
 

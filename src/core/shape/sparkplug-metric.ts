@@ -2,7 +2,7 @@
 import type { PlanEquipment, PlanMember } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
 import type { DataType } from '~/contract/tag'
-import type { Cell } from '../publication/cell'
+import type { Cell } from '../publication/cells/cell'
 import type { Scalar } from '../value/deadband'
 import { qualityOf, reasonOf } from '../value/quality'
 import { isInt64 } from '../value/whole'

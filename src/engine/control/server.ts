@@ -5,7 +5,7 @@ import { Credential } from '~/contract/credential'
 import { DestinationCheck } from '~/contract/destination'
 import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
 import { Id } from '~/contract/id'
-import { PublicationDraft } from '~/contract/publication'
+import { HeldValues, PublicationDraft } from '~/contract/publication'
 import { BrowseQuery, SourceCheck, WatchNodes } from '~/contract/source'
 import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
@@ -254,11 +254,16 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       return answer(res, 200, await engine.ownViews.of((await parse(req, z.object({ id: Id }))).id))
 
     case 'POST /publications/preview': {
-      const { draft, equipmentId, publicationId } = await parse(
+      const { draft, equipmentId, publicationId, held } = await parse(
         req,
-        z.object({ draft: PublicationDraft, equipmentId: Id.optional(), publicationId: Id.optional() }),
+        z.object({ draft: PublicationDraft, equipmentId: Id.optional(), publicationId: Id.optional(), held: HeldValues.optional() }),
       )
-      return answerJson(res, 200, await engine.preview(draft, equipmentId, publicationId))
+      return answerJson(res, 200, await engine.preview(draft, equipmentId, publicationId, held))
+    }
+
+    case 'POST /publications/scripts': {
+      const { codes } = await parse(req, z.object({ codes: z.array(z.string().max(20_000)).max(50) }))
+      return answer(res, 200, { problems: await engine.scriptProblems(codes) })
     }
 
     case 'POST /publications/say': {

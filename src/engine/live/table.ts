@@ -1,4 +1,4 @@
-import type { ValueArrays } from '~/core/publication/cell'
+import type { ValueArrays } from '~/core/publication/cells/cell'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
 import { log, wordsOf } from '../log'

@@ -1,6 +1,6 @@
 import type { Plan } from '~/contract/publication'
 import { speaksFirst } from '~/contract/trigger'
-import type { ValueArrays } from '~/core/publication/cell'
+import type { ValueArrays } from '~/core/publication/cells/cell'
 import type { Runner } from '~/core/publication/runner'
 import { firstBeat, nextBeat } from '~/core/publication/timing/beat'
 import { Holds } from '~/core/publication/timing/hold'
@@ -22,6 +22,9 @@ export interface DueOptions {
 /** Somebody may set the clock: it is looked at so often at least while a time of a schedule is waited for, ms. */
 const CLOCK_LOOK_MS = 20_000
 
+/** What moves by itself is looked at so often, ms. */
+const MOVING_MS = 1000
+
 const inMs = (s: number | undefined): number | null => (s === undefined ? null : s * 1000)
 
 /** When each message of a plan is due: by the trigger, and by the pace on top of it. */
@@ -34,6 +37,7 @@ export class Due {
   private readonly owed = new Set<number>()
   private stopBeat: Cancel = () => undefined
   private stopMoment: Cancel = () => undefined
+  private stopMoving: Cancel = () => undefined
   private momentAt = Number.POSITIVE_INFINITY
   private stopped = false
 
@@ -49,6 +53,7 @@ export class Due {
   begin(): void {
     const { trigger } = this.o.plan
     this.arm()
+    if (this.o.runner.timed) this.stopMoving = this.o.clock.every(MOVING_MS, () => this.o.guarded(() => this.moved()))
     if (trigger.kind === 'schedule') this.scheduled(Schedule.of(trigger.cron, trigger.zone), this.o.clock.wall())
     if (trigger.kind !== 'every') {
       this.changed()
@@ -89,6 +94,12 @@ export class Due {
       guarded(() => this.all())
     }
     look()
+  }
+
+  /** What moves by itself may have moved. */
+  private moved(): void {
+    this.o.runner.touchTimed()
+    this.changed()
   }
 
   /** Tags have new values, which the runner was told of. */
@@ -203,5 +214,6 @@ export class Due {
     this.stopped = true
     this.stopBeat()
     this.stopMoment()
+    this.stopMoving()
   }
 }

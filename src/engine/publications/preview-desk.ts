@@ -1,7 +1,7 @@
-import type { Plan, Preview, PublicationDraft } from '~/contract/publication'
-import { handlesOf } from '~/core/equipment/resolve'
-import { type CompileOptions, compile, type PlanBody, publisherOf } from '~/core/publication/compile'
+import type { HeldValues, Plan, Preview, PublicationDraft } from '~/contract/publication'
+import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
+import { allTags } from '~/core/publication/steps/behind'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db, Noun } from '~/store/database'
@@ -26,6 +26,8 @@ export interface PreviewQuestion extends DraftQuestion {
   /** Messages a second of each kind, of the live version. */
   rates?: readonly number[]
   destination?: CompileOptions['destination']
+  /** Values to be used in the place of those of this moment. */
+  held?: HeldValues
 }
 
 export interface ContractQuestion extends DraftQuestion {
@@ -102,13 +104,16 @@ export class PreviewDesk {
 
   private async preview(q: PreviewQuestion): Promise<Preview> {
     const { draft, publicationId, liveVersion } = q
-    const { body } = compile(draft, this.model, publicationId === undefined ? {} : { publicationId })
+    const { body, source } = compile(draft, this.model, publicationId === undefined ? {} : { publicationId })
     const others = (await rivalPlans(this.db, draft, body.reads, publisherOf(draft.shape))).filter((o) => o.publicationId !== publicationId)
     const live = await this.live(publicationId, liveVersion)
-    return previewOf(draft, this.model, await this.table(body), {
+    const tags = new Set([...allTags(body), ...allTags({ equipment: source })])
+    const held = q.held?.filter(([h]) => tags.has(h))
+    return previewOf(draft, this.model, await this.table(tags), {
       host: q.host,
       plans: live ? [...others, live] : others,
       ...(q.rates && { rates: q.rates }),
+      ...(held && { held }),
       ...(q.equipmentId !== undefined && { equipmentId: q.equipmentId }),
       ...(publicationId !== undefined && { publicationId }),
       ...(q.destination && { destination: q.destination }),
@@ -118,7 +123,7 @@ export class PreviewDesk {
   /** What receivers are given: of the live version, or of the draft where nothing is live. */
   private async contract({ draft, publicationId = 'draft', liveVersion, as, server, host }: ContractQuestion): Promise<object> {
     const plan = (await this.live(publicationId, liveVersion)) ?? { ...draft, ...compile(draft, this.model).body, publicationId, number: 0 }
-    const example = exampleOf(plan, await this.table(plan), host)
+    const example = exampleOf(plan, await this.table(allTags(plan)), host)
     return as === 'contract' ? contractOf(plan, example) : asyncApi(plan, server, example)
   }
 
@@ -126,9 +131,9 @@ export class PreviewDesk {
     return publicationId !== undefined && version !== undefined ? planOf(this.db, publicationId, version) : null
   }
 
-  /** A table with the present values of all that a plan looks at. */
-  private async table({ equipment }: Pick<PlanBody, 'equipment'>): Promise<LiveTable> {
-    const handles = [...new Set(equipment.flatMap((e) => e.members.flatMap((m) => [...handlesOf(m.fill)])))]
+  /** A table with the present values of these tags, by handle. */
+  private async table(tags: Iterable<number>): Promise<LiveTable> {
+    const handles = [...tags]
     const { value, status, time } = await this.values(handles)
     const table = new LiveTable()
     table.apply({ handles, values: value, statuses: [...status], times: [...time] })

@@ -1,18 +1,24 @@
-import type { Plan, Preview, PublicationDraft } from '~/contract/publication'
+import type { HeldValues, Plan, Preview, PublicationDraft, ShownPayload } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
 import { some } from '~/core/address/some'
 import { placeText } from '~/core/address/topic-template'
 import { topicTree } from '~/core/address/topic-tree'
-import { type CompileOptions, compile, type PlanBody, type World } from '~/core/publication/compile'
+import { type Compiled, type CompileOptions, compile, type PlanBody, type World } from '~/core/publication/compile'
 import { leftBehind } from '~/core/publication/left-behind'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { Runner } from '~/core/publication/runner'
+import { applySteps } from '~/core/publication/steps/apply'
+import { allTags } from '~/core/publication/steps/behind'
 import { valueFindings } from '~/core/publication/value-findings'
 import { sizeOf, wholeFindings } from '~/core/publication/whole-findings'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { HostFacts } from '~/core/shape/shape'
 import type { LiveTable } from '../live/table'
+import { Sandbox } from '../scripts/sandbox'
+import { problemWords } from '../scripts/script'
+import { scriptOf } from './flow'
 import { packer, shownPayload } from './message'
+import { heldOf, holdIn, stepsShown, throughStages } from './step-preview'
 
 export interface PreviewOptions {
   host: HostFacts
@@ -26,19 +32,28 @@ export interface PreviewOptions {
   publicationId?: string
   /** Where it would go. */
   destination?: CompileOptions['destination']
+  /** Values to be used in the place of those of this moment. */
+  held?: HeldValues
 }
+
+let sandbox: Promise<Sandbox> | null = null
+/** Where scripts of drafts run: in the thread in which drafts are computed. */
+const openSandbox = () => (sandbox ??= Sandbox.open())
 
 const TOPICS = 12
 /** So many topics go into the tree. */
 const TREE = 200_000
 
 /** One real message as a draft would send it now, with the values of this moment; and all topics that it would write. */
-export function previewOf(draft: PublicationDraft, world: World, table: LiveTable, o: PreviewOptions): Preview {
-  const { body, findings, converted } = compile(draft, world, {
+export async function previewOf(draft: PublicationDraft, world: World, table: LiveTable, o: PreviewOptions): Promise<Preview> {
+  const compiled = compile(draft, world, {
     others: o.plans,
     ...(o.publicationId !== undefined && { publicationId: o.publicationId }),
     ...(o.destination && { destination: o.destination }),
   })
+  const { body, findings, converted } = compiled
+  if (o.held) holdIn(table, o.held)
+  findings.push(...(await scriptFindings(draft)))
   const tags = new Map([...world.tags.values()].map((t) => [t.handle, t]))
   const value = (h: number) => table.value[h] ?? null
   findings.push(...wholeFindings(draft.shape, body.equipment, (h) => sizeOf(tags.get(h), value(h))))
@@ -64,9 +79,10 @@ export function previewOf(draft: PublicationDraft, world: World, table: LiveTabl
     topics: topics.slice(0, TOPICS),
     topicCount: new Set(topics).size,
     equipment: shown ? (shown.equipment.length === 1 ? body.equipment[shown.equipment[0]!]!.name : `${shown.equipment.length} equipment`) : null,
-    ...(shown && !findings.some((f) => f.section === 'shape' && f.severity === 'stops')
-      ? oneMessage(draft, body, shown, table, o)
-      : { topic: null, message: null }),
+    ...(shown && !findings.some((f) => (f.section === 'shape' || f.section === 'steps') && f.severity === 'stops')
+      ? await oneMessage(draft, compiled, shown, table, o)
+      : { topic: null, message: null, heldBy: null }),
+    ...(await stepsOf(draft, compiled, shown, table)),
     leftBehind: behind.slice(0, TOPICS).map(({ place, key }) => (key === '' ? place : `${place}, key ${key}`)),
     leftBehindCount: behind.length,
     tree: topicTree(topics, rateOf(draft, live, o.rates), kindOf(draft.address).levels.separator),
@@ -104,12 +120,18 @@ function rateOf(draft: PublicationDraft, live: Plan | undefined, rates: readonly
   return (topic) => known.get(topic) ?? null
 }
 
-/** How a message of the plan looks with the values of this moment; null: it has nothing to say. What is no JSON comes as base64 or text. */
+/**
+ * How a message of the plan looks with the values of this moment; null: it has nothing to say, or goes through steps that take
+ * their time. What is no JSON comes as base64 or text.
+ */
 export function exampleOf(plan: Plan | (PublicationDraft & PlanBody), table: LiveTable, host: HostFacts): (place: number) => unknown {
   return (place) => {
     const shown = plan.messages[place]
-    if (!shown) return null
-    const { message } = oneMessage(plan, plan, shown, table, { host, publicationId: 'publicationId' in plan ? plan.publicationId : 'draft' })
+    if (!shown || plan.stages) return null
+    const body = { body: plan, source: [], from: [] }
+    const one = planOfOne(plan, body, { ...shown, gates: [] }, 'publicationId' in plan ? plan.publicationId : 'draft')
+    const now = Date.now()
+    const message = written(one, begun(one, table, now, host), now)?.message
     if (!message) return null
     if (message.binary) return { base64: message.payload }
     try {
@@ -120,39 +142,97 @@ export function exampleOf(plan: Plan | (PublicationDraft & PlanBody), table: Liv
   }
 }
 
-type Spoken = Pick<PublicationDraft, 'shape' | 'address' | 'trigger' | 'destinationId' | 'name'>
+/** What is wrong with scripts as they are written. */
+async function scriptFindings({ steps = [] }: PublicationDraft): Promise<Preview['findings']> {
+  const out: Preview['findings'] = []
+  for (const [step, s] of steps.entries()) {
+    const problem = s.kind === 'script' ? (await openSandbox()).check(scriptOf(s.code)) : null
+    if (problem)
+      out.push({
+        severity: 'stops',
+        section: 'steps',
+        message: `Step ${step + 1}, Script: ${problemWords(problem)}`,
+        hint: 'Correct the script',
+        step,
+      })
+  }
+  return out
+}
 
-function oneMessage(
+/** What the steps do to the message that is shown, and the values that it is made from. */
+async function stepsOf(
+  { steps = [] }: PublicationDraft,
+  { body, source, from }: Compiled,
+  shown: Plan['messages'][number] | undefined,
+  table: LiveTable,
+): Promise<Pick<Preview, 'steps' | 'held'>> {
+  const one = shown && source[from[shown.equipment[0]!]!]
+  if (steps.length === 0 || !one) return { steps: [], held: [] }
+  const own = { equipment: [one], messages: shown.condition ? [{ ...shown, gates: [] }] : [] }
+  const handles = [...new Set([...allTags(own), ...allTags({ equipment: [], messages: body.messages.filter((m) => m === shown) })])]
+  return { steps: await stepsShown(steps, one, source, table, openSandbox), held: heldOf(table, handles) }
+}
+
+type Spoken = Pick<PublicationDraft, 'shape' | 'address' | 'trigger' | 'destinationId' | 'name' | 'steps'>
+
+/** A plan of one message only, so that nothing else is made ready. */
+function planOfOne(
   draft: Spoken,
-  body: PlanBody,
+  { body, source, from }: Pick<Compiled, 'body' | 'source' | 'from'>,
+  shown: Plan['messages'][number],
+  publicationId: string,
+): Plan {
+  const { shape, address, trigger, destinationId, name } = asPrescribed(draft)
+  const own = { publicationId, name, number: 0, delivery: 0, destinationId, trigger, shape, address }
+  const places = { places: shown.equipment }
+  if (!body.stages) {
+    const message = { ...shown, equipment: shown.equipment.map((_, i) => i), ...places }
+    return { ...body, ...own, equipment: shown.equipment.map((e) => body.equipment[e]!), messages: [message] }
+  }
+  // What comes out of a stage stands in places that go through all equipment: here through all that this one became.
+  const e = shown.equipment[0]!
+  const nth = e - from.indexOf(from[e]!)
+  const { equipment, stages } = applySteps(draft.steps ?? [], [source[from[e]!]!])
+  const message = { ...shown, equipment: [nth], gates: equipment[nth]!.gates, ...places }
+  return {
+    ...body,
+    ...own,
+    equipment: equipment.map(({ members }) => ({ ...body.equipment[e]!, members })),
+    messages: [message],
+    stages: stages.map((stage) => ({ ...stage, gates: [stage.gates[nth]!] })),
+  }
+}
+
+async function oneMessage(
+  draft: Spoken,
+  compiled: Pick<Compiled, 'body' | 'source' | 'from'>,
   shown: Plan['messages'][number],
   table: LiveTable,
   o: Pick<PreviewOptions, 'host' | 'publicationId'>,
-): Pick<Preview, 'topic' | 'message'> {
-  // A plan of this one message only, so that nothing else is made ready.
-  const message = { ...shown, equipment: shown.equipment.map((_, i) => i), places: shown.equipment }
-  const { shape, address, trigger, destinationId, name } = asPrescribed(draft)
-  const plan: Plan = {
-    ...body,
-    equipment: shown.equipment.map((e) => body.equipment[e]!),
-    messages: [message],
-    publicationId: o.publicationId ?? 'draft',
-    name,
-    number: 0,
-    delivery: 0,
-    destinationId,
-    trigger,
-    shape,
-    address,
-  }
+): Promise<Pick<Preview, 'topic' | 'message' | 'heldBy'>> {
+  const plan = planOfOne(draft, compiled, shown, o.publicationId ?? 'draft')
   const now = Date.now()
-  const runner = new Runner(plan, o.host)
-  for (const cells of runner.cellsOfEquipment)
-    for (const cell of cells) {
-      for (const h of cell.handles) table.ensure(h)
-      cell.read(table, now)
-    }
+  const runner = begun(plan, table, now, o.host)
+  const failedIn = await throughStages(runner, plan, now, openSandbox)
+  const made = failedIn === null ? written(plan, runner, now) : null
+  if (!made) return { topic: null, message: null, heldBy: failedIn ?? runner.stepCounts.find((c) => c.held > 0)?.step ?? null }
+  return { ...made, heldBy: null }
+}
+
+/** A plan of one message made ready, with the values of the table. */
+function begun(plan: Plan, table: LiveTable, now: number, host: HostFacts): Runner {
+  const runner = new Runner(plan, host)
+  for (const h of runner.handles) {
+    table.ensure(h)
+    runner.touch(h)
+  }
+  runner.drain(table, now)
+  return runner
+}
+
+function written(plan: Plan, runner: Runner, now: number): { topic: string; message: ShownPayload } | null {
   const encoded = runner.encode(0, now, 1)
-  if (!encoded) return { topic: null, message: null }
-  return { topic: encoded.place, message: shownPayload(plan, encoded, packer(plan)(encoded), decoderOf(shape, scopeOf(plan, message))) }
+  if (!encoded) return null
+  const decoder = decoderOf(plan.shape, scopeOf(plan, plan.messages[0]!))
+  return { topic: encoded.place, message: shownPayload(plan, encoded, packer(plan)(encoded), decoder) }
 }

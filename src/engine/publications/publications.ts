@@ -4,6 +4,7 @@ import type { Plan } from '~/contract/publication'
 import type { Db } from '~/store/database'
 import { allReads, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf } from '~/store/publication'
 import { tookBack, toTakeBack } from '~/store/taken-back'
+import { within } from '../clock/clock'
 import type { Destinations } from '../destinations/destinations'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
@@ -12,6 +13,8 @@ import { Publisher, type PublisherContext } from './publisher'
 
 /** A plan that can't run is tried again so often: a later program, or other values, may run it, ms. */
 const TRY_AGAIN_MS = 30_000
+/** So long a version that is over may take for what it has on its way, ms. */
+const DRAIN_MS = 10_000
 
 export interface PublicationsContext extends Omit<PublisherContext, 'outbox' | 'notYet'> {
   db: Db
@@ -41,6 +44,9 @@ export class Publications {
   private readonly wanted = new Map<string, number>()
   /** Deliveries of which messages that take something back are on their way into the outbox. */
   private readonly takingBack = new Set<number>()
+
+  /** Publications whose version before still has messages on their way. */
+  private readonly draining = new Map<string, Promise<void>>()
 
   constructor(private readonly ctx: PublicationsContext) {}
 
@@ -102,7 +108,7 @@ export class Publications {
       const own = byLane.get(id) ?? []
       void destinations.for(id, async (d) => {
         await d?.watch(filters.get(id) ?? [])
-        this.swap(own)
+        await this.swap(own)
         await this.takeBack(id)
       })
     }
@@ -120,7 +126,7 @@ export class Publications {
     this.broken.delete(id)
     const running = this.running.get(id)
     if (!running) return
-    running.stop()
+    this.end(running)
     this.running.delete(id)
     this.byDelivery.delete(running.plan.delivery)
     this.giveSessions()
@@ -128,12 +134,12 @@ export class Publications {
   }
 
   /** Makes new versions ready, then exchanges old ones for them in one turn: no change of a tag falls between. */
-  private swap(plans: readonly Plan[]): void {
+  private async swap(plans: readonly Plan[]): Promise<void> {
     const ready = plans.flatMap((plan) => (this.wanted.get(plan.publicationId) === plan.number ? this.prepare(plan) : []))
     for (const p of ready) {
       const old = this.running.get(p.plan.publicationId)
       if (old) {
-        old.stop()
+        this.end(old)
         this.byDelivery.delete(old.plan.delivery)
       }
       this.running.set(p.plan.publicationId, p)
@@ -141,7 +147,22 @@ export class Publications {
     }
     // Before the first message: a connection that is to speak for somebody else takes none until it does.
     if (ready.length > 0) this.giveSessions()
-    for (const p of ready) p.begin()
+    // What the old one still has on its way goes before what the new one says; where there is nothing no turn lies between.
+    const draining = ready.flatMap((p) => this.draining.get(p.plan.publicationId) ?? [])
+    if (draining.length > 0) await Promise.all(draining)
+    for (const p of ready) if (this.running.get(p.plan.publicationId) === p) p.begin()
+  }
+
+  /** One hears nothing new any more; what is on its way through its steps goes out, as long as that takes no longer than it may. */
+  private end(old: Publisher): void {
+    old.stop()
+    const rest = old.drain()
+    if (!rest) return
+    const id = old.plan.publicationId
+    const drained = within(this.ctx.clock, DRAIN_MS, rest).then(() => {
+      if (this.draining.get(id) === drained) this.draining.delete(id)
+    })
+    this.draining.set(id, drained)
   }
 
   private prepare(plan: Plan): Publisher[] {
@@ -214,7 +235,9 @@ export class Publications {
     return out
   }
 
-  stop(): void {
-    for (const p of this.running.values()) p.stop()
+  /** What is gathered goes out before all ends. */
+  async stop(): Promise<void> {
+    for (const p of this.running.values()) this.end(p)
+    await Promise.all(this.draining.values())
   }
 }

@@ -6,6 +6,8 @@ import { sentAs } from '~/core/address/kinds'
 import type { Envelope } from '~/core/delivery/envelope'
 import { nothing, packProperties } from '~/core/delivery/properties'
 import { type Addressed, Runner } from '~/core/publication/runner'
+import { stepNames } from '~/core/publication/steps/apply'
+import type { Row } from '~/core/publication/steps/row'
 import { isFramed } from '~/core/shape/framed'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { Decoder, HostFacts } from '~/core/shape/shape'
@@ -15,8 +17,10 @@ import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
 import type { Outbox } from '../outbox/outbox'
+import type { Scripts } from '../scripts/scripts'
 import { inCompartment } from '../watchdog'
 import { Due } from './due'
+import { Flow } from './flow'
 import { type Packed, packer, shownPayload } from './message'
 import { deviceLost, sparkplugSession } from './sparkplug-session'
 
@@ -37,6 +41,7 @@ export interface PublisherContext {
   clock: Clock
   /** Where its messages go. */
   outbox: () => Pick<Outbox, 'offer' | 'stored' | 'waiting'> | null
+  scripts: Scripts
   host?: HostFacts
   /** Somebody at the far end asked for what cannot be done. */
   notYet(words: string): void
@@ -55,6 +60,10 @@ export class Publisher {
   private readonly runner: Runner
   private readonly compartment: string
   private readonly due: Due
+  /** The steps that take their time; null: there are none. */
+  private readonly flow: Flow | null
+  /** Messages that failed in a step, and why the last one did. */
+  private stepTrouble = { count: 0, words: null as string | null }
   private unsubscribe: Cancel = () => undefined
   private stopHalves: Cancel = () => undefined
   private readonly since: number
@@ -103,9 +112,32 @@ export class Publisher {
     for (const h of this.runner.handles) table.ensure(h)
     this.due = new Due({
       ...{ plan, runner: this.runner, values: table, clock },
-      say: (messages, whole) => this.publish(messages, whole),
+      say: (messages, whole) => (this.flow ? this.flow.offer(messages, whole) : this.publish(messages, whole)),
       guarded: (work) => this.guarded(work),
     })
+    this.flow = (plan.stages ?? []).length === 0 ? null : this.flowOf(ctx)
+  }
+
+  private flowOf({ scripts, clock }: PublisherContext): Flow {
+    const { plan, runner } = this
+    return new Flow({
+      ...{ plan, runner, clock, scripts },
+      through: (rows) => this.publish(rows, false),
+      failed: (step, words) => this.stepFailed(step, words),
+      guarded: (work) => this.guarded(work),
+    })
+  }
+
+  /** A message failed in a step: it alone goes no further. */
+  private stepFailed(step: number, words: string | null): void {
+    const before = this.stepTrouble.words
+    if (words === null) {
+      this.stepTrouble.words = null
+      return
+    }
+    const told = `step ${step + 1}, ${stepNames[this.plan.steps![step]!.kind]}: ${words}`
+    this.stepTrouble = { count: this.stepTrouble.count + 1, words: told }
+    if (before !== told) this.ctx.trouble(this.plan.publicationId, this.plan.name, new Error(told))
   }
 
   /** From now on it speaks. */
@@ -148,7 +180,8 @@ export class Publisher {
     }
   }
 
-  private publish(messages: readonly number[], whole: boolean): void {
+  /** Writes messages; of rows that came through all steps each right after it was given back. */
+  private publish(messages: readonly (number | Row)[], all: boolean): void {
     const outbox = messages.length > 0 ? this.ctx.outbox() : null
     if (!outbox) return
     const { clock, ledger } = this.ctx
@@ -165,8 +198,11 @@ export class Publisher {
     }
     let last: { n: number; message: Addressed; packed: Packed } | null = null
     let problem: unknown
-    for (const n of messages) {
+    for (const one of messages) {
+      const n = typeof one === 'number' ? one : one.n
+      const whole = typeof one === 'number' ? all : one.whole
       try {
+        if (typeof one !== 'number') this.runner.give(this.plan.stages!.length - 1, one, now)
         const lost = this.lost(n)
         // Of a device that is dead there is nothing to say until it is back.
         if (lost && this.lostTold.has(n)) continue
@@ -294,6 +330,13 @@ export class Publisher {
     if (destination.state === 'trouble') return { ...base, state: 'trouble', reason: destination.reason, hint: destination.hint }
     if (held === all)
       return { ...base, state: 'starting', reason: 'waits for the first values of its tags', hint: 'Look at the tags and their source' }
+    if (this.stepTrouble.words !== null)
+      return {
+        ...base,
+        state: 'trouble',
+        reason: `${this.stepTrouble.count} messages did not get through: ${this.stepTrouble.words}`,
+        hint: 'Correct the step and go live again; the others go on',
+      }
     const waiting = held > 0 ? `; ${held} of ${all} messages wait for a first value` : ''
     return { ...base, state: 'running', reason: `version ${this.plan.number}${waiting}` }
   }
@@ -306,9 +349,15 @@ export class Publisher {
     return Array.from(this.sentNow, (n, i) => (n + this.sentBefore[i]!) / seconds)
   }
 
+  /** It hears and says nothing new any more. */
   stop(): void {
     this.unsubscribe()
     this.stopHalves()
     this.due.stop()
+  }
+
+  /** After `stop`: what is still on its way through the steps goes out; null: nothing is. */
+  drain(): Promise<void> | null {
+    return this.flow?.drain() ?? null
   }
 }

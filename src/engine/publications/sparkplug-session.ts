@@ -1,6 +1,6 @@
 import type { Plan } from '~/contract/publication'
 import type { Settings } from '~/contract/shape'
-import type { Cell } from '~/core/publication/cell'
+import type { Cell } from '~/core/publication/cells/cell'
 import type { Runner } from '~/core/publication/runner'
 import { deviceBirth, deviceDeath, nodeBirth, nodeData, nodeDeath } from '~/core/shape/sparkplug-birth'
 import { deviceId, sparkplugTopicOf } from '~/core/shape/sparkplug-metric'

@@ -1,3 +1,4 @@
+import { fail } from '~/contract/failure'
 import { FoundKind } from '~/contract/find'
 import { allows } from '~/contract/role'
 import { matching } from '~/core/equipment/rule'
@@ -92,7 +93,10 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   previewPublication: async ({ body, request }) => (await askEngine('/publications/preview', { body, signal: request.signal })).json(),
   publicationContract: ({ params, request }) => contract(params.id!, 'contract', request.signal),
   publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
-  goLive: async ({ params, body, caller }) => goLive(database(), params.id!, caller.name, await numbered(params.id!), body.takeBack),
+  goLive: async ({ params, body, caller }) => {
+    await demandScripts(params.id!)
+    return goLive(database(), params.id!, caller.name, await numbered(params.id!), body.takeBack)
+  },
   listVersions: ({ params }) => listVersions(database(), params.id!),
   versionDifferences: async ({ params, query }) => {
     const [before, after] = [await frozen(database(), params.id!, query.from), await frozen(database(), params.id!, query.to)]
@@ -105,6 +109,24 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   },
   pausePublication: ({ params }) => setRunning(database(), params.id!, false),
   resumePublication: ({ params }) => setRunning(database(), params.id!, true),
+}
+
+/** Refuses a go-live with a script that is wrong as it is written. */
+async function demandScripts(id: string): Promise<void> {
+  const { steps = [] } = await getPublication(database(), id)
+  const scripts = steps.flatMap((s, n) => (s.kind === 'script' ? [{ n, code: s.code }] : []))
+  if (scripts.length === 0) return
+  const answer = await askEngine('/publications/scripts', { body: { codes: scripts.map((s) => s.code) } })
+  const { problems } = (await answer.json()) as { problems: (string | null)[] }
+  const wrong = problems.findIndex((p) => p !== null)
+  if (wrong >= 0)
+    throw fail(
+      409,
+      'preflight.stops',
+      `Step ${scripts[wrong]!.n + 1}, Script: ${problems[wrong]}`,
+      'Correct the script, then go live again',
+      'publication',
+    )
 }
 
 /** How a publication is frozen: where its payloads begin with numbers of schemas, a registry has given them before. */

@@ -47,6 +47,6 @@ export function BindingText({ leaf, model }: { leaf: Leaf; model: PlantModel }) 
 /** `°F to °C: ÷ 1.8 − 17.8`; nothing when the units are the same. */
 export function convertedText(leaf: Leaf): string {
   const { fill, convertedFrom, member } = leaf
-  if (!convertedFrom || !fill || fill.kind === 'constant') return ''
+  if (!convertedFrom || !fill || !('factor' in fill)) return ''
   return `${convertedFrom} to ${member.unit}: ${conversionText({ factor: Number(fill.factor.toPrecision(6)), offset: Number(fill.offset.toPrecision(6)) })}`
 }

@@ -1,50 +1,15 @@
+import type { Fill } from '~/contract/fill'
 import type { EpochMs } from '~/contract/id'
-import type { Fill } from '~/contract/publication'
 import type { DataType } from '~/contract/tag'
-import { handlesOf } from '../equipment/resolve'
-import { type Compiled, compileExpression } from '../expression/compile'
-import { conform } from '../value/datatype'
-import type { Scalar } from '../value/deadband'
-import { qualityOf, Status } from '../value/quality'
-import { isTorn, wellFormed } from '../value/well-formed'
-import { fitsSigned64 } from '../value/whole'
+import { type Compiled, compileExpression } from '../../expression/compile'
+import { conform } from '../../value/datatype'
+import type { Scalar } from '../../value/deadband'
+import { qualityOf, Status } from '../../value/quality'
+import { isTorn, wellFormed } from '../../value/well-formed'
+import { fitsSigned64 } from '../../value/whole'
+import { type Cell, NO_TIME, type ValueArrays, worse } from './cell'
 
-/** Present values by tag handle. Times are epoch ms. */
-export interface ValueArrays {
-  value: Scalar[]
-  status: ArrayLike<number>
-  time: ArrayLike<number>
-}
-
-/**
- * One value of a message, made ready: after `read` it holds what its fill gives now. The quality of what is computed is the
- * worst of its inputs'; a bad input, or no answer, makes it bad, without a value.
- */
-export interface Cell {
-  value: Scalar
-  status: number
-  /** Time of the newest input, epoch ms, also before 1970; NaN: it has none, as a constant. */
-  time: EpochMs
-  /** The last value that was good and its time, epoch ms; NaN: there was none yet. */
-  goodValue: Scalar
-  goodTime: EpochMs
-  /** Handles that it reads, each once. */
-  readonly handles: readonly number[]
-  /** How far it must move to count as changed, in its own unit. */
-  readonly width: number
-  /** Why there is no value, when computing it is the reason. */
-  readonly problem: string | null
-  read(from: ValueArrays, now: EpochMs): void
-}
-
-/** No time: every comparison with it is false. */
-const NO_TIME = Number.NaN
-
-/** Worse than another: bad before uncertain before good; of two alike the first stays. */
-const rank = { good: 0, uncertain: 1, bad: 2 }
-const worse = (a: number, b: number) => rank[qualityOf(b)] > rank[qualityOf(a)]
-
-class Constant implements Cell {
+export class Constant implements Cell {
   readonly status = Status.good
   readonly time = NO_TIME
   readonly goodValue: Scalar
@@ -59,7 +24,31 @@ class Constant implements Cell {
   read(): void {}
 }
 
-class FromTag implements Cell {
+/** A value that came out of the step before, as it is. */
+export class FromRow implements Cell {
+  value: Scalar = null
+  status: number = Status.waitingForInitialData
+  time: EpochMs = NO_TIME
+  goodValue: Scalar = null
+  goodTime: EpochMs = NO_TIME
+  readonly handles: readonly number[]
+  readonly width = 0
+  readonly problem = null
+  constructor({ place }: Extract<Fill, { kind: 'row' }>) {
+    this.handles = [place]
+  }
+  read(from: ValueArrays): void {
+    const [place] = this.handles
+    this.value = from.value[place!] ?? null
+    this.status = from.status[place!] ?? Status.waitingForInitialData
+    this.time = from.time[place!] ?? NO_TIME
+    if (this.status >>> 30 !== 0 || this.value === null) return
+    this.goodValue = this.value
+    this.goodTime = this.time
+  }
+}
+
+export class FromTag implements Cell {
   value: Scalar = null
   status: number = Status.waitingForInitialData
   time: EpochMs = NO_TIME
@@ -109,7 +98,7 @@ const converts = (fill: { factor: number; offset: number }) => fill.factor !== 1
  * The value in the member's unit and type. Beyond 2^53 a conversion rounds. What formats disagree about is settled here, for all
  * of them: minus zero is zero, and half a surrogate pair is U+FFFD.
  */
-function finish(value: Scalar, factor: number, offset: number, dataType: DataType): Scalar {
+export function finish(value: Scalar, factor: number, offset: number, dataType: DataType): Scalar {
   if (value === null) return null
   const moved = (typeof value === 'number' || typeof value === 'bigint') && (factor !== 1 || offset !== 0) ? Number(value) * factor + offset : value
   const fit = conform(moved, dataType)
@@ -117,7 +106,7 @@ function finish(value: Scalar, factor: number, offset: number, dataType: DataTyp
   return typeof fit === 'string' ? wellFormed(fit) : fit
 }
 
-class Computed implements Cell {
+export class Computed implements Cell {
   value: Scalar = null
   status: number = Status.waitingForInitialData
   time: EpochMs = NO_TIME
@@ -126,16 +115,17 @@ class Computed implements Cell {
   readonly handles: readonly number[]
   readonly width = 0
   problem: string | null = null
-  private readonly inputs: Cell[]
+  readonly timed: boolean
   private readonly compiled: Compiled | null
   private readonly args: Scalar[]
   constructor(
     private readonly fill: Extract<Fill, { kind: 'expression' }>,
     private readonly dataType: DataType,
     private readonly signed: boolean,
+    private readonly inputs: readonly Cell[],
   ) {
-    this.handles = [...handlesOf(fill)]
-    this.inputs = fill.inputs.map((i) => makeCell(i.fill, i.dataType, signed))
+    this.handles = [...new Set(inputs.flatMap((i) => i.handles))]
+    this.timed = inputs.some((i) => i.timed)
     this.args = this.inputs.map(() => null)
     const compiled = compileExpression(fill.text, fill.inputs)
     this.compiled = 'run' in compiled ? compiled : null
@@ -177,10 +167,4 @@ class Computed implements Cell {
       this.goodTime = this.time
     }
   }
-}
-
-/** `signed`: the shape holds whole numbers up to 2^63 - 1 only (an Int64); larger ones are out of its range. */
-export function makeCell(fill: Fill, dataType: DataType, signed = false): Cell {
-  if (fill.kind === 'constant') return new Constant(fill.value)
-  return fill.kind === 'tag' ? new FromTag(fill, dataType, signed) : new Computed(fill, dataType, signed)
 }

@@ -1,0 +1,109 @@
+import { z } from 'zod'
+import { BridgeBy } from './fill'
+import { DataType } from './tag'
+
+/** A member as it stands in the payload: its names from the top, parted by dots. */
+const Key = z
+  .string()
+  .trim()
+  .min(1, 'Which member?')
+  .max(400)
+  .regex(/^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z0-9_]+)*$/, 'Letters, digits and _, levels parted by dots')
+const Members = z.array(Key).min(1, 'Which members?').max(500)
+const Text = (words: string) => z.string().trim().min(1, words).max(4000)
+/** A span of time, s. */
+const seconds = (least: number, words: string) => z.number({ error: 'A number of seconds' }).min(least, words).max(86_400, 'At most a day')
+
+/** A table in which something is looked up: its first column is what it is looked up by. */
+export const LookupTable = z
+  .object({
+    columns: z.array(z.string().trim().min(1, 'A column has no name').max(100)).min(2, 'At least two columns').max(40),
+    rows: z.array(z.array(z.string().max(500))).max(10_000, 'At most 10,000 rows'),
+  })
+  .superRefine(({ columns, rows }, ctx) => {
+    const uneven = rows.findIndex((r) => r.length !== columns.length)
+    if (uneven >= 0)
+      ctx.addIssue({ code: 'custom', path: ['rows'], message: `Row ${uneven + 1} has ${rows[uneven]!.length} values for ${columns.length} columns` })
+    const seen = new Map<string, number>()
+    for (const [i, [key]] of rows.entries()) {
+      const before = seen.get(key ?? '')
+      if (before !== undefined) {
+        ctx.addIssue({ code: 'custom', path: ['rows'], message: `Row ${i + 1} is for ${key}, as row ${before + 1} is` })
+        return
+      }
+      seen.set(key ?? '', i)
+    }
+  })
+export type LookupTable = z.infer<typeof LookupTable>
+
+/** What numbers become over a window. */
+export const WindowBy = z.enum(['last', 'average', 'least', 'most', 'sum'])
+export type WindowBy = z.infer<typeof WindowBy>
+
+/** A member that a script gives. */
+export const ScriptGives = z.object({ member: Key, dataType: DataType, unit: z.string().trim().max(40).default('') })
+
+/** One change to a message between trigger and shape. Members are meant as they are when its turn comes. */
+export const Step = z.discriminatedUnion('kind', [
+  z.object({
+    kind: z.literal('keep'),
+    condition: Text('What has to hold?').describe('An expression (CEL) over the members of the equipment: what it does not hold for goes no further'),
+    unknown: z.enum(['pass', 'drop']).default('pass').describe('What happens while it has no answer, as when a member is bad'),
+  }),
+  z.object({
+    kind: z.literal('drop'),
+    condition: Text('What is dropped?').describe('An expression (CEL) over the members: what it holds for goes no further'),
+    unknown: z.enum(['pass', 'drop']).default('pass'),
+  }),
+  z.object({ kind: z.literal('repeats') }).describe('What says the same as the message before it goes no further'),
+  z.object({
+    kind: z.literal('set'),
+    member: Key,
+    expression: Text('What is it set to?').describe('An expression (CEL) over the members'),
+    unit: z.string().trim().max(40).optional().describe('Absent: that of the member, if there is one'),
+  }),
+  z.object({ kind: z.literal('rename'), member: Key, to: Key }),
+  z.object({ kind: z.literal('leave'), members: Members, but: z.boolean().default(false).describe('All but these are left out') }),
+  z.object({
+    kind: z.literal('convert'),
+    member: Key,
+    unit: z.string().trim().max(40).optional(),
+    dataType: DataType.optional(),
+  }),
+  z.object({
+    kind: z.literal('lookup'),
+    member: Key.describe('What is looked up'),
+    table: LookupTable,
+    under: Key.optional().describe('Members that it gives stand under this; absent: at the top'),
+    otherwise: z.string().max(500).optional().describe('For what the table does not have; absent: no value'),
+  }),
+  z.object({
+    kind: z.literal('smooth'),
+    members: Members,
+    seconds: seconds(0.1, 'At least 0.1 s').describe('Time constant of the first-order filter'),
+  }),
+  z.object({
+    kind: z.literal('bridge'),
+    members: Members,
+    by: BridgeBy,
+    seconds: seconds(0.1, 'At least 0.1 s').optional().describe('So long at most; absent: for ever'),
+  }),
+  z.object({
+    kind: z.literal('split'),
+    member: Key.describe('A list: each of its items gets a message of its own'),
+    as: Key.optional().describe('Member with the place of the item, from 1'),
+  }),
+  z.object({
+    kind: z.literal('window'),
+    seconds: seconds(0.1, 'At least 0.1 s').describe('One message goes for all that came in so long, when that is over'),
+    by: WindowBy.describe('What numbers become; all else is as it was last'),
+    count: Key.optional().describe('Member with the number of messages that came in'),
+  }),
+  z.object({
+    kind: z.literal('script'),
+    code: z.string().min(1, 'What does it do?').max(20_000).describe('JavaScript: the body of a function of message, equipment and state'),
+    gives: z.array(ScriptGives).max(100).default([]).describe('Members that it adds, or gives another type or unit'),
+  }),
+])
+export type Step = z.infer<typeof Step>
+export type StepKind = Step['kind']

@@ -1,0 +1,56 @@
+import type { Fill } from '~/contract/fill'
+import type { LookupTable } from '~/contract/step'
+import type { DataType } from '~/contract/tag'
+import { Computed, Constant, FromRow, FromTag } from './basic'
+import type { Cell } from './cell'
+import { As, Bridge, Lookup, Smooth, Table } from './made'
+
+/**
+ * Makes the cells of one equipment. What remembers is made once, however many members are made from it: all see the same.
+ * `signed`: the shape holds whole numbers up to 2^63 - 1 only (an Int64); larger ones are out of its range.
+ */
+export class CellMaker {
+  private readonly shared = new Map<string, Cell>()
+  constructor(
+    private readonly tables: readonly Table[] = [],
+    private readonly signed = false,
+  ) {}
+
+  make(fill: Fill, dataType: DataType): Cell {
+    switch (fill.kind) {
+      case 'constant':
+        return new Constant(fill.value)
+      case 'tag':
+        return new FromTag(fill, dataType, this.signed)
+      case 'row':
+        return new FromRow(fill)
+      case 'expression':
+        return new Computed(
+          fill,
+          dataType,
+          this.signed,
+          fill.inputs.map((i) => this.make(i.fill, i.dataType)),
+        )
+      case 'as':
+        return new As(fill, dataType, this.make(fill.input, fill.inputType))
+      case 'lookup':
+        return new Lookup(fill, this.tables[fill.table] ?? new Table({ columns: [], rows: [] }), this.make(fill.input, fill.inputType))
+      case 'smooth':
+        return this.once(fill, () => new Smooth(fill, this.make(fill.input, fill.inputType)))
+      case 'bridge':
+        return this.once(fill, () => new Bridge(fill, this.make(fill.input, fill.inputType)))
+    }
+  }
+
+  private once(fill: Fill, make: () => Cell): Cell {
+    const key = JSON.stringify(fill)
+    let cell = this.shared.get(key)
+    if (!cell) this.shared.set(key, (cell = make()))
+    return cell
+  }
+}
+
+export const tablesOf = (tables: readonly LookupTable[] | undefined): Table[] => (tables ?? []).map((t) => new Table(t))
+
+/** A cell by itself. */
+export const makeCell = (fill: Fill, dataType: DataType): Cell => new CellMaker().make(fill, dataType)
