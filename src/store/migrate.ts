@@ -26,6 +26,7 @@ import * as tokens from './migrations/0022-tokens'
 import * as brokerTerms from './migrations/0023-broker-terms'
 import * as renewal from './migrations/0024-renewal'
 import * as hubTerms from './migrations/0025-hub-terms'
+import * as memory from './migrations/0026-memory'
 
 const migrations = {
   '0001-first': first,
@@ -53,6 +54,7 @@ const migrations = {
   '0023-broker-terms': brokerTerms,
   '0024-renewal': renewal,
   '0025-hub-terms': hubTerms,
+  '0026-memory': memory,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

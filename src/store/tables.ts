@@ -187,6 +187,7 @@ export interface Tables {
     delivery: ColumnType<number | null, never, never>
   }
   delivery: { number: Generated<number>; publication_id: string; destination_id: string }
+  publication_memory: { publication_id: string; place: string; kept: string }
   taken_back: { delivery: number; place: string; key: ColumnType<string, string | undefined, string> }
   outbox_segment: {
     destination_id: string

@@ -42,6 +42,7 @@ const all = [
   '0023-broker-terms',
   '0024-renewal',
   '0025-hub-terms',
+  '0026-memory',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -69,7 +69,14 @@ export class Runner {
     this.watches = [
       ...stages.map((stage, s) => {
         const parts = messages.map((m, n) => ({ equipment: m.equipment, members: null, steering: [], gates: stage.gates[n]!, ...conditionOf(s, n) }))
-        return new Watch({ trigger: s === 0 ? trigger : undefined, equipment: stage.equipment.map((members) => ({ members })), messages: parts }, how)
+        return new Watch(
+          {
+            trigger: s === 0 ? trigger : undefined,
+            equipment: stage.equipment.map((members, e) => ({ id: equipment[e]!.id, members })),
+            messages: parts,
+          },
+          how,
+        )
       }),
       new Watch({ trigger: stages.length === 0 ? trigger : undefined, ...own }, how),
     ]
@@ -108,6 +115,25 @@ export class Runner {
   /** What each step that may hold messages back did. */
   get stepCounts(): StepCount[] {
     return [...this.counts.values()].sort((a, b) => a.step - b.step)
+  }
+
+  /** What its cells keep from one message to the next, by name. */
+  memory(): Map<string, string> {
+    const out = new Map<string, string>()
+    for (const watch of this.watches)
+      for (const [name, one] of watch.remembering) {
+        const kept = one.memory()
+        if (kept !== null) out.set(name, kept)
+      }
+    return out
+  }
+  /** What they kept before. */
+  remember(kept: ReadonlyMap<string, string>): void {
+    for (const watch of this.watches)
+      for (const [name, one] of watch.remembering) {
+        const before = kept.get(name)
+        if (before !== undefined) one.remember(before)
+      }
   }
 
   touchTimed(): void {

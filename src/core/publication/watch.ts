@@ -1,8 +1,9 @@
 import type { Plan, PlanGate, PlanMember, PlanMessage } from '~/contract/publication'
+import { digest } from '../delivery/digest'
 import type { Part } from '../shape/shape'
 import { isChange, type Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
-import type { Cell, ValueArrays } from './cells/cell'
+import type { Cell, Remembering, ValueArrays } from './cells/cell'
 import type { Table } from './cells/made'
 import { CellMaker } from './cells/maker'
 import type { Look } from './timing/hold'
@@ -10,7 +11,7 @@ import type { Look } from './timing/hold'
 /** What is watched: members of equipment, and messages that they make speak. */
 export interface Watched {
   trigger?: Plan['trigger'] | undefined
-  equipment: readonly { members: readonly PlanMember[] }[]
+  equipment: readonly { id: string; members: readonly PlanMember[] }[]
   messages: readonly Pick<PlanMessage, 'equipment' | 'members' | 'steering' | 'condition' | 'gates'>[]
 }
 
@@ -87,6 +88,8 @@ export class Watch {
   readonly handles: number[]
   /** Steps that may hold messages back, in their order. */
   readonly holding: readonly number[]
+  /** What keeps something from one message to the next, by a name that is the same as long as it is made from the same. */
+  readonly remembering: ReadonlyMap<string, Remembering>
 
   constructor(watched: Watched, { tables = [], signed = false }: { tables?: readonly Table[]; signed?: boolean } = {}) {
     const { trigger, equipment, messages } = watched
@@ -133,6 +136,10 @@ export class Watch {
         steering: this.cellsOfEquipment[first ?? 0] ?? [],
       })
     })
+    const named = equipment.flatMap(({ id }, e) =>
+      [...makers[e]!.remembering].map(([made, one]) => [`${id} ${digest(new TextEncoder().encode(made))}`, one] as const),
+    )
+    this.remembering = new Map(named)
     this.holding = [...new Set(this.messages.flatMap((m) => m.gates.map((g) => g.is.step)))].sort((a, b) => a - b)
     this.handles = [...new Set([...this.cellsOf.keys(), ...this.conditionsOf.keys(), ...this.gatesOf.keys()])]
   }

@@ -27,6 +27,8 @@ export interface FlowOptions {
   guarded(work: () => void): void
 }
 
+const NOTHING = '{}'
+
 export const scriptOf = (code: string): Script => ({ key: createHash('sha256').update(code).digest('base64'), code })
 
 /** So many messages of one publication may be with its scripts. */
@@ -80,7 +82,8 @@ export function rowAfter(stage: ScriptStage, equipment: number, row: Row, given:
     const wire = Object.hasOwn(given, m.key) ? given[m.key]! : i < before.length ? toWire(was) : null
     const value = fromWire(wire)
     const same = i < before.length && (value === was || (typeof was === 'number' && Number(value) === was))
-    const fit = conform(same ? was : value, m.dataType)
+    const cut = m.dataType === 'integer' && typeof value === 'number' && !Number.isInteger(value)
+    const fit = cut ? null : conform(same ? was : value, m.dataType)
     if (fit === null && value !== null) return `It gives ${String(value).slice(0, 40)} as ${m.key}, which is no ${m.dataType}`
     after.values.push(fit)
     after.status.push(same ? row.status[i]! : fit === null ? Status.noData : worst)
@@ -96,6 +99,8 @@ export class Flow {
   private readonly stages: readonly PlanStage[]
   /** What each script keeps for each equipment, as JSON. */
   private readonly states: Map<number, string>[]
+  /** Each equipment by its id, and the how manieth it is that a list was split into. */
+  private readonly names: readonly string[]
   private stopTimer: Cancel = () => undefined
   private timerAt = Number.POSITIVE_INFINITY
   /** Messages that are with a script. */
@@ -108,6 +113,12 @@ export class Flow {
     this.windows = this.stages.map(({ work }) => (work.kind === 'window' ? new Window(work) : null))
     this.scripts = this.stages.map(({ work }) => (work.kind === 'script' ? scriptOf(work.code) : null))
     this.states = this.stages.map(() => new Map())
+    const twins = new Map<string, number>()
+    this.names = o.plan.equipment.map(({ id }) => {
+      const twin = twins.get(id) ?? 0
+      twins.set(id, twin + 1)
+      return `${id} ${twin}`
+    })
   }
 
   /** Messages begin their way. */
@@ -116,6 +127,29 @@ export class Flow {
       const row = this.o.runner.take(0, n, whole)
       if (row) this.enter(0, row)
     }
+  }
+
+  /** What its scripts keep, by script and equipment. */
+  memory(): Map<string, string> {
+    const out = new Map<string, string>()
+    this.states.forEach((states, s) => {
+      for (const [equipment, state] of states) out.set(this.placeOf(s, equipment), state)
+    })
+    return out
+  }
+  remember(kept: ReadonlyMap<string, string>): void {
+    this.states.forEach((states, s) => {
+      if (!this.scripts[s]) return
+      for (const e of this.o.plan.equipment.keys()) {
+        const before = kept.get(this.placeOf(s, e))
+        if (before !== undefined) states.set(e, before)
+      }
+    })
+  }
+  /** The how manieth of its scripts it is, so that a script that is mended goes on with what it kept. */
+  private placeOf(s: number, equipment: number): string {
+    const nth = this.scripts.slice(0, s).filter((one) => one !== null).length
+    return `script ${nth} ${this.names[equipment]!}`
   }
 
   private enter(s: number, row: Row): void {
@@ -146,7 +180,7 @@ export class Flow {
     this.underWay++
     // What it kept is that of the message before: they go one after the other.
     const turn = this.turnOf(s, equipment).then(() =>
-      scripts.run(plan.publicationId, this.scripts[s]!, scriptInput(stage, plan, equipment, row, states.get(equipment) ?? '{}', clock.wall())),
+      scripts.run(plan.publicationId, this.scripts[s]!, scriptInput(stage, plan, equipment, row, states.get(equipment) ?? NOTHING, clock.wall())),
     )
     const settled = turn.then(
       (outcome) => guarded(() => this.came(s, stage, equipment, row, outcome)),

@@ -9,6 +9,7 @@ import type { Destinations } from '../destinations/destinations'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
 import { log, wordsOf } from '../log'
+import { StepMemory } from './memory'
 import { Publisher, type PublisherContext } from './publisher'
 
 /** A plan that can't run is tried again so often: a later program, or other values, may run it, ms. */
@@ -48,7 +49,11 @@ export class Publications {
   /** Publications whose version before still has messages on their way. */
   private readonly draining = new Map<string, Promise<void>>()
 
-  constructor(private readonly ctx: PublicationsContext) {}
+  private readonly memory: StepMemory
+
+  constructor(private readonly ctx: PublicationsContext) {
+    this.memory = new StepMemory(ctx.db, ctx.clock, () => this.running.values())
+  }
 
   deliveriesOf(lane: string): readonly number[] {
     return this.byLane.get(lane) ?? []
@@ -99,6 +104,7 @@ export class Publications {
     // What goes out on a connection that is not there yet is taken up with that: the next reading brings both.
     const plans = read.filter((p) => destinations.running.has(this.laneOf(p)))
     const filters = await allReads(db)
+    for (const p of plans) await this.memory.read(p)
     const kept = new Set(live.map((l) => l.publicationId))
     for (const id of [...this.wanted.keys()]) if (!kept.has(id)) this.pause(id)
     for (const p of plans) this.wanted.set(p.publicationId, p.number)
@@ -128,6 +134,12 @@ export class Publications {
     if (!running) return
     this.end(running)
     this.running.delete(id)
+    // What it keeps now is there when it goes on.
+    void Promise.resolve(this.draining.get(id))
+      .then(() => this.memory.keep([running]))
+      .then(() => {
+        if (!this.running.has(id)) this.memory.forget(id)
+      })
     this.byDelivery.delete(running.plan.delivery)
     this.giveSessions()
     this.ctx.event(id, running.plan.name, 'note', 'publication.paused', 'paused')
@@ -136,10 +148,12 @@ export class Publications {
   /** Makes new versions ready, then exchanges old ones for them in one turn: no change of a tag falls between. */
   private async swap(plans: readonly Plan[]): Promise<void> {
     const ready = plans.flatMap((plan) => (this.wanted.get(plan.publicationId) === plan.number ? this.prepare(plan) : []))
+    const replaced = new Map<string, Publisher>()
     for (const p of ready) {
       const old = this.running.get(p.plan.publicationId)
       if (old) {
         this.end(old)
+        replaced.set(p.plan.publicationId, old)
         this.byDelivery.delete(old.plan.delivery)
       }
       this.running.set(p.plan.publicationId, p)
@@ -150,7 +164,12 @@ export class Publications {
     // What the old one still has on its way goes before what the new one says; where there is nothing no turn lies between.
     const draining = ready.flatMap((p) => this.draining.get(p.plan.publicationId) ?? [])
     if (draining.length > 0) await Promise.all(draining)
-    for (const p of ready) if (this.running.get(p.plan.publicationId) === p) p.begin()
+    for (const p of ready) {
+      const id = p.plan.publicationId
+      if (this.running.get(id) !== p) continue
+      p.remember(new Map([...this.memory.of(id), ...(replaced.get(id)?.memory() ?? [])]))
+      p.begin()
+    }
   }
 
   /** One hears nothing new any more; what is on its way through its steps goes out, as long as that takes no longer than it may. */
@@ -239,5 +258,7 @@ export class Publications {
   async stop(): Promise<void> {
     for (const p of this.running.values()) this.end(p)
     await Promise.all(this.draining.values())
+    this.memory.stop()
+    await this.memory.keep(this.running.values())
   }
 }

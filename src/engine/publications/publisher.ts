@@ -140,6 +140,18 @@ export class Publisher {
     if (before !== told) this.ctx.trouble(this.plan.publicationId, this.plan.name, new Error(told))
   }
 
+  /** What its steps keep from one message to the next, by place; null: none of them keeps anything. */
+  memory(): Map<string, string> | null {
+    const all = new Map([...this.runner.memory(), ...(this.flow?.memory() ?? [])])
+    return all.size === 0 ? null : all
+  }
+
+  /** What they kept before: said before it begins. */
+  remember(kept: ReadonlyMap<string, string>): void {
+    this.runner.remember(kept)
+    this.flow?.remember(kept)
+  }
+
   /** From now on it speaks. */
   begin(): void {
     const { clock, table } = this.ctx

@@ -1,7 +1,9 @@
 import { useState } from 'react'
 import type { LastMessage } from '~/contract/live'
 import type { Preview, Publication } from '~/contract/publication'
+import type { Step } from '~/contract/step'
 import { kindOf } from '~/core/address/kinds'
+import { stepNames } from '~/core/publication/steps/apply'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
@@ -16,6 +18,7 @@ export function MessagePeek({
   trouble,
   waiting,
   dirty,
+  steps,
 }: {
   publication: Publication | null
   preview: Preview | null
@@ -24,6 +27,8 @@ export function MessagePeek({
   /** Equipment or destination is still to be chosen. */
   waiting: boolean
   dirty: boolean
+  /** Of the draft. */
+  steps: readonly Step[]
 }) {
   const live = publication?.state === 'live' && !dirty
   const stopped = preview?.findings.find((f) => f.severity === 'stops')
@@ -73,11 +78,21 @@ export function MessagePeek({
               ? `Mend this first: ${stopped.message}`
               : trouble
                 ? ''
-                : 'Looking ...'}
+                : heldWords(preview, steps)}
         </p>
       )}
     </>
   )
+}
+
+/** Why there is no message. */
+function heldWords(preview: Preview | null, steps: readonly Step[]): string {
+  if (!preview) return 'Looking ...'
+  const { heldBy } = preview
+  const step = heldBy === null ? undefined : steps[heldBy]
+  return step
+    ? `Step ${heldBy! + 1}, ${stepNames[step.kind]}, holds this message back with the values of this moment.`
+    : 'Nothing to say with the values of this moment.'
 }
 
 const hops: [keyof LastMessage, string][] = [

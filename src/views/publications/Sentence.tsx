@@ -17,6 +17,7 @@ import { MessagePeek } from './MessagePeek'
 import { Section } from './Section'
 import { SentenceBar } from './SentenceBar'
 import { ShapeForm } from './ShapeForm'
+import { Steps } from './steps/Steps'
 import { useAsSent } from './useAsSent'
 import { usePublicationDraft } from './usePublicationDraft'
 import { Versions } from './Versions'
@@ -57,6 +58,7 @@ const fieldWords = {
   rule: 'What: rule',
   trigger: 'When',
   pace: 'How often',
+  steps: 'Steps',
   shape: 'Shape',
   'address.topic': 'Topic',
   'address.topicRule': 'Names in the topic',
@@ -81,7 +83,7 @@ export function Sentence({ publication, condition, destinations, others, left, a
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const kind = kindOf(draft.address)
-  const asSent = useAsSent(draft.equipmentIds, open === 'shape' || open === 'address' || (open === 'when' && draft.trigger.kind === 'when'))
+  const asSent = useAsSent(draft, open === 'steps' || open === 'shape' || open === 'address' || (open === 'when' && draft.trigger.kind === 'when'))
 
   const findings = preview?.findings ?? []
   const of = (s: Finding['section']) => findings.filter((f) => f.section === s)
@@ -96,7 +98,7 @@ export function Sentence({ publication, condition, destinations, others, left, a
         leftWidth={226}
         peekWidth={324}
         left={left}
-        peek={<MessagePeek publication={publication} preview={preview} trouble={trouble} waiting={waiting} dirty={dirty} />}
+        peek={<MessagePeek publication={publication} preview={preview} trouble={trouble} waiting={waiting} dirty={dirty} steps={draft.steps ?? []} />}
       >
         <form className="flex flex-col gap-2 p-3.5" onSubmit={(e) => e.preventDefault()} aria-label="Publication">
           {own.keptAt !== null && <KeptNote at={own.keptAt} onForget={own.forget} />}
@@ -137,7 +139,18 @@ export function Sentence({ publication, condition, destinations, others, left, a
               onRule={(rule) => set({ rule })}
             />
           </Section>
-          <When draft={draft} set={set} example={asSent.example} fields={fields} findings={of('when')} {...section('when')} />
+          <When draft={draft} set={set} example={asSent.source} fields={fields} findings={of('when')} {...section('when')} />
+          <Steps
+            steps={draft.steps ?? []}
+            onSteps={(steps) => set({ steps: steps.length === 0 ? undefined : [...steps] })}
+            example={asSent.source}
+            preview={preview}
+            fields={fields}
+            held={edit.held !== null}
+            onHold={(hold) => edit.setHeld(hold && preview ? preview.held : null)}
+            findings={of('steps')}
+            {...section('steps')}
+          />
           <Section
             title="Shape"
             summary={shapeOf(draft.shape).summary(draft.shape as never)}

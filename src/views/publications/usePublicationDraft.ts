@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
-import { type Preview, type Publication, PublicationDraft } from '~/contract/publication'
+import { type HeldValues, type Preview, type Publication, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { addressKinds, kindOf, movedTo } from '~/core/address/kinds'
 import { revived } from '~/core/publication/over-mqtt'
@@ -18,6 +18,7 @@ const NAME_MOST = 120
 const sections: [RegExp, string][] = [
   [/^equipmentIds/, 'what'],
   [/^(trigger|pace)/, 'when'],
+  [/^steps/, 'steps'],
   [/^shape/, 'shape'],
   [/^address/, 'address'],
   [/^destinationId/, 'through'],
@@ -53,6 +54,8 @@ export function usePublicationDraft({
   )
   const { draft, setDraft } = own
   const [preview, setPreview] = useState<Preview | null>(null)
+  /** Values of one moment that the steps are worked out on; null: those of now. */
+  const [held, setHeld] = useState<HeldValues | null>(null)
   const [trouble, setTrouble] = useState<Problem | null>(null)
   const [refused, setRefused] = useState<Record<string, string>>({})
   /** Null: as the kind of address has it. */
@@ -95,7 +98,7 @@ export function usePublicationDraft({
   const wrong = useMemo(() => {
     const parsed = PublicationDraft.safeParse({ ...draft, name: draft.name || 'draft' })
     if (parsed.success) return {}
-    const typed = parsed.error.issues.filter((i) => /^(shape|address|trigger|pace)/.test(i.path.join('.')))
+    const typed = parsed.error.issues.filter((i) => /^(shape|address|trigger|pace|steps)/.test(i.path.join('.')))
     return Object.fromEntries(typed.map((i) => [i.path.join('.'), i.message]))
   }, [draft])
   const fields = { ...refused, ...wrong }
@@ -113,7 +116,11 @@ export function usePublicationDraft({
     const abort = new AbortController()
     const look = () =>
       void call('previewPublication', {
-        body: { draft: { ...(JSON.parse(text) as PublicationDraft), name: 'draft' }, ...(publicationId !== undefined && { publicationId }) },
+        body: {
+          draft: { ...(JSON.parse(text) as PublicationDraft), name: 'draft' },
+          ...(publicationId !== undefined && { publicationId }),
+          ...(held && { held }),
+        },
         signal: abort.signal,
       }).then(
         (p) => {
@@ -131,7 +138,7 @@ export function usePublicationDraft({
       clearInterval(again)
       abort.abort()
     }
-  }, [text, waiting, unfit, publicationId])
+  }, [text, waiting, unfit, publicationId, held])
 
   const save = async (): Promise<Publication | null> => {
     const parsed = PublicationDraft.safeParse(draft)
@@ -224,6 +231,8 @@ export function usePublicationDraft({
     chooseDestination,
     beginLike,
     preview,
+    held,
+    setHeld,
     trouble,
     waiting,
     fields,

@@ -32,6 +32,14 @@ export interface Cell {
   read(from: ValueArrays, now: EpochMs): void
 }
 
+/** What keeps something from one reading to the next. */
+export interface Remembering {
+  /** What it keeps, as JSON; null: nothing yet. */
+  memory(): string | null
+  /** What it kept before, as it gave it. */
+  remember(kept: string): void
+}
+
 /** No time: every comparison with it is false. */
 export const NO_TIME = Number.NaN
 

@@ -2,11 +2,13 @@ import type { Fill, FillScalar } from '~/contract/fill'
 import type { EpochMs } from '~/contract/id'
 import type { LookupTable } from '~/contract/step'
 import type { DataType } from '~/contract/tag'
+import type { WireScalar } from '~/contract/value'
 import type { Scalar } from '../../value/deadband'
 import { isoOf } from '../../value/iso-time'
 import { qualityOf, Status } from '../../value/quality'
+import { fromWire, toWire } from '../../value/wire'
 import { finish } from './basic'
-import { type Cell, NO_TIME, type ValueArrays } from './cell'
+import { type Cell, NO_TIME, type Remembering, type ValueArrays } from './cell'
 
 type Of<K extends Fill['kind']> = Extract<Fill, { kind: K }>
 
@@ -152,7 +154,7 @@ export class Lookup extends Made {
  * First-order filter of what is held between its changes: `y` moves towards the input by `1 - exp(-dt / T)` of the way. A bad
  * input leaves it where it was; a clock that is set back holds it.
  */
-export class Smooth extends Made {
+export class Smooth extends Made implements Remembering {
   private y: number | null = null
   private held = 0
   private at = 0
@@ -160,6 +162,16 @@ export class Smooth extends Made {
   constructor({ seconds }: Of<'smooth'>, input: Cell) {
     super(input, input.width, true)
     this.ms = seconds * 1000
+  }
+  memory(): string | null {
+    return this.y === null ? null : JSON.stringify([this.y, this.held, this.at])
+  }
+  remember(kept: string): void {
+    const [y, held, at] = JSON.parse(kept) as unknown[]
+    if (![y, held, at].every((n) => Number.isFinite(n))) return
+    this.y = y as number
+    this.held = held as number
+    this.at = at as number
   }
   protected make(now: EpochMs): void {
     const { value, status } = this.input
@@ -177,16 +189,32 @@ export class Smooth extends Made {
   }
 }
 
+/** A value that was good, and when. */
+interface Known {
+  value: Scalar
+  time: EpochMs
+}
+
 /** What stands in for a bad value: the last good one as last usable, or what the line through the last two gives as sub-normal. */
-export class Bridge extends Made {
-  private before: { value: Scalar; time: EpochMs } | null = null
-  private last: { value: Scalar; time: EpochMs } | null = null
+export class Bridge extends Made implements Remembering {
+  private before: Known | null = null
+  private last: Known | null = null
   private badSince: EpochMs | null = null
   constructor(
     private readonly fill: Of<'bridge'>,
     input: Cell,
   ) {
     super(input, input.width, true)
+  }
+  memory(): string | null {
+    const wire = (v: Known | null) => v && { value: toWire(v.value), time: v.time }
+    return this.last && JSON.stringify([wire(this.last), wire(this.before)])
+  }
+  remember(kept: string): void {
+    const [last, before] = JSON.parse(kept) as ({ value: WireScalar; time: EpochMs | null } | null)[]
+    const known = (v: typeof last | undefined): Known | null => (v ? { value: fromWire(v.value), time: v.time ?? NO_TIME } : null)
+    this.last = known(last)
+    this.before = known(before)
   }
   protected make(now: EpochMs): void {
     const { value, time, status } = this.input

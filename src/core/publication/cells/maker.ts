@@ -2,7 +2,7 @@ import type { Fill } from '~/contract/fill'
 import type { LookupTable } from '~/contract/step'
 import type { DataType } from '~/contract/tag'
 import { Computed, Constant, FromRow, FromTag } from './basic'
-import type { Cell } from './cell'
+import type { Cell, Remembering } from './cell'
 import { As, Bridge, Lookup, Smooth, Table } from './made'
 
 /**
@@ -10,7 +10,7 @@ import { As, Bridge, Lookup, Smooth, Table } from './made'
  * `signed`: the shape holds whole numbers up to 2^63 - 1 only (an Int64); larger ones are out of its range.
  */
 export class CellMaker {
-  private readonly shared = new Map<string, Cell>()
+  private readonly shared = new Map<string, Cell & Remembering>()
   constructor(
     private readonly tables: readonly Table[] = [],
     private readonly signed = false,
@@ -42,7 +42,12 @@ export class CellMaker {
     }
   }
 
-  private once(fill: Fill, make: () => Cell): Cell {
+  /** What keeps something, by what it is made from. */
+  get remembering(): ReadonlyMap<string, Remembering> {
+    return this.shared
+  }
+
+  private once(fill: Fill, make: () => Cell & Remembering): Cell {
     const key = JSON.stringify(fill)
     let cell = this.shared.get(key)
     if (!cell) this.shared.set(key, (cell = make()))

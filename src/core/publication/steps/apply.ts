@@ -51,7 +51,7 @@ export type Between = readonly Pick<Line, 'from' | 'members'>[]
 export function applySteps(steps: readonly Step[], equipment: readonly PlanEquipment[], look: (between: Between) => void = () => undefined): Applied {
   let lines: Line[] = equipment.map(({ name, members }, from) => ({ from, name, members, gates: [], before: [] }))
   const problems: StepProblem[] = []
-  const work: Workings = { known: new Map(), tables: [], stages: [], say: () => undefined, did: () => undefined }
+  const work: Workings = { known: new Map(), tables: [], read: [], stages: [], say: () => undefined, did: () => undefined }
   look(lines)
   steps.forEach((step, n) => {
     const wrong = new Map<string, string[]>()

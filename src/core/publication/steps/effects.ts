@@ -90,8 +90,11 @@ const lookup: Effect<'lookup'> = ({ member: key, table, under, otherwise }, n, l
   const there = line.members.find((m) => m.key === key)
   if (!there) return
   let place = work.tables.indexOf(table)
-  if (place < 0) place = work.tables.push(table) - 1
-  const types = new Table(table)
+  if (place < 0) {
+    place = work.tables.push(table) - 1
+    work.read.push(new Table(table))
+  }
+  const types = work.read[place]!
   for (const [i, column] of table.columns.slice(1).entries()) {
     const to = under ? `${under}.${conditionName(column)}` : conditionName(column)
     const dataType = types.typeOf(i + 1)

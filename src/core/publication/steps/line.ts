@@ -1,5 +1,6 @@
 import type { PlanGate, PlanMember, PlanStage } from '~/contract/publication'
 import type { LookupTable } from '~/contract/step'
+import type { Table } from '../cells/made'
 import type { Known } from '../condition'
 
 /** One equipment's message on its way through the steps. */
@@ -17,6 +18,8 @@ export interface Line {
 export interface Workings {
   known: Known
   tables: LookupTable[]
+  /** The same, made ready. */
+  read: Table[]
   stages: Pick<PlanStage, 'step' | 'work'>[]
   /** Tells what is wrong with a step for one equipment. */
   say(message: string): void

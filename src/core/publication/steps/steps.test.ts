@@ -1,64 +1,18 @@
 import { describe, expect, it } from 'vitest'
-import type { Plan, PlanEquipment } from '~/contract/publication'
+import type { PlanEquipment } from '~/contract/publication'
 import { Step } from '~/contract/step'
-import { member, planOf } from '../../shape/shape-samples'
 import type { Scalar } from '../../value/deadband'
 import { Status } from '../../value/quality'
 import { Runner } from '../runner'
 import { applySteps } from './apply'
 import { allTags, tagsBehind } from './behind'
+import { planWith, type StepInput, T, Values, zone, zoneHandles } from './step-samples'
 
-const T = Date.UTC(2026, 2, 4, 14, 7, 12)
-const tag = (handle: number, width = 0) => ({ kind: 'tag' as const, handle, width, factor: 1, offset: 0 })
-
-/** A zone of a kiln whose tags have the handles from `h` on. */
-const zone = (name: string, h: number): PlanEquipment => ({
-  id: `0197c1d2-0000-7000-8000-0000000000${String(h).padStart(2, '0')}`,
-  name,
-  level: 'work unit',
-  path: ['Varnmoor', name],
-  className: 'Kiln Zone',
-  classVersion: 1,
-  facts: {},
-  members: [
-    member('temperature', 'number', { fill: tag(h), unit: '°C', range: { low: 0, high: 1200 } }),
-    member('setpoint', 'number', { fill: tag(h + 1), unit: '°C' }),
-    member('burning', 'boolean', { fill: tag(h + 2) }),
-    member('program', 'text', { fill: tag(h + 3) }),
-    member('cars', 'integer', { fill: tag(h + 4) }),
-    member('probes.0.wet', 'number', { fill: tag(h + 5), unit: '%' }),
-    member('probes.1.wet', 'number', { fill: tag(h + 6), unit: '%' }),
-  ],
-})
-const handles = 7
-
-/** Values as the live table holds them. */
-class Values {
-  value: Scalar[] = []
-  status: number[] = []
-  time: number[] = []
-  set(handle: number, value: Scalar, time = T, status: number = Status.good): void {
-    this.value[handle] = value
-    this.status[handle] = status
-    this.time[handle] = time
-  }
-}
-
-function planWith(steps: Parameters<typeof Step.parse>[0][], equipment = [zone('Zone 1', 0)]): Plan {
-  const parsed = steps.map((s) => Step.parse(s))
-  const applied = applySteps(parsed, equipment)
-  expect(applied.problems).toEqual([])
-  const after = applied.equipment.map((a) => ({ ...equipment[a.from]!, members: a.members }))
-  const plan = planOf({ kind: 'flat-json' }, after)
-  const messages = plan.messages.map((m, n) => ({ ...m, gates: applied.equipment[n]!.gates }))
-  return { ...plan, trigger: { kind: 'change' }, messages, tables: applied.tables, ...(applied.stages.length > 0 && { stages: applied.stages }) }
-}
-
-function begin(steps: Parameters<typeof Step.parse>[0][], equipment?: PlanEquipment[]) {
+function begin(steps: StepInput[], equipment?: PlanEquipment[]) {
   const plan = planWith(steps, equipment)
   const runner = new Runner(plan)
   const values = new Values()
-  for (let h = 0; h < handles; h++) values.set(h, [640, 650, true, 'P12', 4, 18, 21][h]!)
+  for (let h = 0; h < zoneHandles; h++) values.set(h, [640, 650, true, 'P12', 4, 18, 21][h]!)
   let now = T
   let seq = 0
   const look = (all = false) => {
@@ -92,8 +46,7 @@ function begin(steps: Parameters<typeof Step.parse>[0][], equipment?: PlanEquipm
   }
 }
 
-const wrong = (step: Parameters<typeof Step.parse>[0], equipment = [zone('Zone 1', 0)]) =>
-  applySteps([Step.parse(step)], equipment).problems.map((p) => p.message)
+const wrong = (step: StepInput, equipment = [zone('Zone 1', 0)]) => applySteps([Step.parse(step)], equipment).problems.map((p) => p.message)
 
 describe('steps that make members', () => {
   it('sets a member to an expression over the others, with the worst quality and the newest time of what is in it', () => {
@@ -135,7 +88,7 @@ describe('steps that make members', () => {
   })
 
   it('leaves members out, or all but some', () => {
-    const keys = (steps: Parameters<typeof Step.parse>[0][]) => planWith(steps).equipment[0]!.members.map((m) => m.key)
+    const keys = (steps: StepInput[]) => planWith(steps).equipment[0]!.members.map((m) => m.key)
     expect(keys([{ kind: 'leave', members: ['probes', 'program'] }])).toEqual(['temperature', 'setpoint', 'burning', 'cars'])
     expect(keys([{ kind: 'leave', members: ['probes', 'program'], but: true }])).toEqual(['program', 'probes.0.wet', 'probes.1.wet'])
     // What is left out makes nothing speak.

@@ -1,0 +1,74 @@
+import type { Plan } from '~/contract/publication'
+import type { Db } from '~/store/database'
+import { forgetMemory, keepMemory, memoryOf } from '~/store/publication-memory'
+import type { Cancel, Clock } from '../clock/clock'
+import { log, wordsOf } from '../log'
+import type { Publisher } from './publisher'
+
+/** What steps keep is written so often, ms: so much of it may be lost when the engine is killed. */
+const KEEP_MS = 10_000
+
+/** Whether a plan has steps that keep something from one message to the next. */
+export const remembers = ({ steps = [] }: Pick<Plan, 'steps'>): boolean =>
+  steps.some((s) => s.kind === 'script' || s.kind === 'smooth' || s.kind === 'bridge')
+
+/** What the steps of publications keep, over a start and from one version to the next. */
+export class StepMemory {
+  /** What the database has, by publication. */
+  private readonly kept = new Map<string, Map<string, string>>()
+  private readonly stopKeeping: Cancel
+  private keeping: Promise<void> = Promise.resolve()
+
+  constructor(
+    private readonly db: Db,
+    clock: Clock,
+    private readonly running: () => Iterable<Publisher>,
+  ) {
+    this.stopKeeping = clock.every(KEEP_MS, () => void this.keep(this.running()))
+  }
+
+  /** Reads what was kept, once; without it the steps of a plan begin anew. */
+  async read(plan: Plan): Promise<void> {
+    if (!remembers(plan)) return
+    await this.keeping
+    if (this.kept.has(plan.publicationId)) return
+    this.kept.set(plan.publicationId, await memoryOf(this.db, plan.publicationId))
+  }
+
+  of(publicationId: string): ReadonlyMap<string, string> {
+    return this.kept.get(publicationId) ?? new Map()
+  }
+
+  /** A publication does not run here any more. */
+  forget(publicationId: string): void {
+    this.kept.delete(publicationId)
+  }
+
+  /** Writes what these keep now, as far as it is not written yet; what cannot be written is tried again the next time. */
+  keep(publishers: Iterable<Publisher>): Promise<void> {
+    const all = [...publishers]
+    this.keeping = this.keeping.then(async () => {
+      for (const p of all) if (remembers(p.plan)) await this.keepOne(p)
+    })
+    return this.keeping
+  }
+
+  private async keepOne(p: Publisher): Promise<void> {
+    const id = p.plan.publicationId
+    const now = p.memory() ?? new Map<string, string>()
+    const before = this.kept.get(id) ?? new Map<string, string>()
+    const changed = [...now].filter(([place, kept]) => before.get(place) !== kept)
+    const gone = [...before.keys()].filter((place) => !now.has(place))
+    try {
+      if (changed.length > 0) await keepMemory(this.db, id, changed)
+      if (gone.length > 0) await forgetMemory(this.db, id, gone)
+      if (this.kept.has(id)) this.kept.set(id, now)
+    } catch (e) {
+      log('warn', 'publications', `${p.plan.name}: what its steps keep is not written yet: ${wordsOf(e)}`)
+    }
+  }
+
+  stop(): void {
+    this.stopKeeping()
+  }
+}

@@ -1,0 +1,8 @@
+import { type Kysely, sql } from 'kysely'
+
+/** What the steps of publications keep from one message to the next is there again after a start: the state of scripts, what was smoothed and bridged. */
+export async function up(db: Kysely<unknown>): Promise<void> {
+  await sql`create table publication_memory (
+    publication_id uuid not null references publication on delete cascade, place text not null, kept text not null,
+    primary key (publication_id, place)) with (fillfactor = 50)`.execute(db)
+}
