@@ -10,9 +10,20 @@ const Key = z
   .max(400)
   .regex(/^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z0-9_]+)*$/, 'Letters, digits and _, levels parted by dots')
 const Members = z.array(Key).min(1, 'Which members?').max(500)
-const Text = (words: string) => z.string().trim().min(1, words).max(4000)
+/** What no database keeps in a text. */
+const NUL = [(text: string) => !text.includes('\0'), 'It holds a NUL: take it out'] as const
+const Text = (words: string) =>
+  z
+    .string()
+    .trim()
+    .min(1, words)
+    .max(4000)
+    .refine(...NUL)
 /** A span of time, s. */
 const seconds = (least: number, words: string) => z.number({ error: 'A number of seconds' }).min(least, words).max(86_400, 'At most a day')
+
+/** The most that a table may hold: it goes out with every look at the draft. */
+const TABLE_CHARS = 400_000
 
 /** A table in which something is looked up: its first column is what it is looked up by. */
 export const LookupTable = z
@@ -21,6 +32,10 @@ export const LookupTable = z
     rows: z.array(z.array(z.string().max(500))).max(10_000, 'At most 10,000 rows'),
   })
   .superRefine(({ columns, rows }, ctx) => {
+    const size = [columns, ...rows].reduce((n, r) => n + r.reduce((m, c) => m + c.length, 0), 0)
+    if (size > TABLE_CHARS) ctx.addIssue({ code: 'custom', path: ['rows'], message: `It has ${size} characters: ${TABLE_CHARS} are possible` })
+    const spoilt = rows.findIndex((r) => r.some((c) => c.includes('\0')))
+    if (spoilt >= 0) ctx.addIssue({ code: 'custom', path: ['rows'], message: `Row ${spoilt + 1} holds a NUL: take it out` })
     const uneven = rows.findIndex((r) => r.length !== columns.length)
     if (uneven >= 0)
       ctx.addIssue({ code: 'custom', path: ['rows'], message: `Row ${uneven + 1} has ${rows[uneven]!.length} values for ${columns.length} columns` })
@@ -101,7 +116,12 @@ export const Step = z.discriminatedUnion('kind', [
   }),
   z.object({
     kind: z.literal('script'),
-    code: z.string().min(1, 'What does it do?').max(20_000).describe('JavaScript: the body of a function of message, equipment and state'),
+    code: z
+      .string()
+      .min(1, 'What does it do?')
+      .max(20_000)
+      .refine(...NUL)
+      .describe('JavaScript: the body of a function of message, equipment and state'),
     gives: z.array(ScriptGives).max(100).default([]).describe('Members that it adds, or gives another type or unit'),
   }),
 ])

@@ -177,8 +177,9 @@ export class Runner {
   }
 
   /** A message as last settled on its way into a stage; null: it does not pass. */
-  take(stage: number, n: number, whole: boolean): Row | null {
+  take(stage: number, n: number, whole: boolean, now: number): Row | null {
     const watch = this.watches[stage]!
+    watch.refresh(n, now)
     if (!this.passes(watch, n, whole)) return null
     const { cells } = watch.partsOf(n)[0]!
     watch.said(n)
@@ -205,6 +206,7 @@ export class Runner {
    */
   encode(n: number, now: number, seq: number, all = false): Addressed | null {
     const { last, every } = this
+    last.refresh(n, now)
     if (!this.passes(last, n, all)) return null
     const w = this.writers[n]!
     const whole = all || every === 1 || w.sinceWhole < 0 || (every > 0 && w.sinceWhole + 1 >= every)

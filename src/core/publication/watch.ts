@@ -3,6 +3,7 @@ import { digest } from '../delivery/digest'
 import type { Part } from '../shape/shape'
 import { isChange, type Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
+import { Constant } from './cells/basic'
 import type { Cell, Remembering, ValueArrays } from './cells/cell'
 import type { Table } from './cells/made'
 import { CellMaker } from './cells/maker'
@@ -38,6 +39,8 @@ interface Ready {
   moving: number[]
   /** All cells of its first equipment, for its address. */
   steering: readonly Cell[]
+  /** Cells that read nothing, and still may say something else each time: `now()`. */
+  unread: readonly Cell[]
 }
 
 /** How far a cell must move to count as changed; below zero: that share of what was sent last. */
@@ -48,6 +51,8 @@ function widthOf(trigger: Plan['trigger'] | undefined, { range }: PlanMember, ce
   if (deadband.kind === 'value') return deadband.percent === 0 ? 0 : -deadband.percent / 100
   return range ? (Math.abs(range.high - range.low) * deadband.percent) / 100 : 0
 }
+
+const nothing: ValueArrays = { value: [], status: [], time: [] }
 
 function listed<K>(lists: Map<K, number[]>, key: K, n: number): void {
   const list = lists.get(key)
@@ -127,9 +132,12 @@ export class Watch {
       const steering = message.steering.map((i) => places[first!]![i]!)
       const moving = [...new Set([...behind.flat(), ...steering])].filter((i) => i >= 0)
       for (const i of moving) this.owners[i]!.push(n)
+      const gates = this.gates(message.gates ?? [], n, makers[first ?? 0])
+      const all = [...message.equipment.flatMap((e) => this.cellsOfEquipment[e]!), ...gates.flatMap((g) => g.cell ?? [])]
       this.messages.push({
         condition: this.condition(message, n),
-        gates: this.gates(message.gates ?? [], n, makers[first ?? 0]),
+        gates,
+        unread: all.filter((cell) => cell.handles.length === 0 && !(cell instanceof Constant)),
         parts,
         places: behind,
         moving,
@@ -278,6 +286,11 @@ export class Watch {
     }
     // One silent equipment among many does not keep the others from speaking.
     return waiting === 0 || waiting < moving.length
+  }
+
+  /** Reads what reads nothing, before a message is written. */
+  refresh(n: number, now: number): void {
+    for (const cell of this.messages[n]!.unread) cell.read(nothing, now)
   }
 
   /** Which of the things that a message has to pass holds it back, as last settled, by the place of its step; null: it passes. `whole`: repeats are meant. */

@@ -124,7 +124,7 @@ export class Flow {
   /** Messages begin their way. */
   offer(messages: readonly number[], whole: boolean): void {
     for (const n of messages) {
-      const row = this.o.runner.take(0, n, whole)
+      const row = this.o.runner.take(0, n, whole, this.o.clock.wall())
       if (row) this.enter(0, row)
     }
   }
@@ -165,7 +165,7 @@ export class Flow {
     if (s === this.stages.length - 1) return through(rows)
     for (const row of rows) {
       runner.give(s, row, clock.wall())
-      const next = runner.take(s + 1, row.n, row.whole)
+      const next = runner.take(s + 1, row.n, row.whole, clock.wall())
       if (next) this.enter(s + 1, next)
     }
   }

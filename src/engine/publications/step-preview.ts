@@ -53,7 +53,7 @@ async function staged(
 export async function throughStages(runner: Runner, plan: Plan, now: number, open: () => Promise<Sandbox>): Promise<number | null> {
   const equipment = plan.messages[0]!.equipment[0]!
   for (const [s, stage] of (plan.stages ?? []).entries()) {
-    const row = runner.take(s, 0, true)
+    const row = runner.take(s, 0, true, now)
     if (!row) return runner.stepCounts.find((c) => c.held > 0)?.step ?? stage.step
     const { row: after } = await staged(stage, plan, equipment, row, now, open)
     if (!after) return stage.step

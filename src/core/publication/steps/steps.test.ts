@@ -71,6 +71,17 @@ describe('steps that make members', () => {
     expect(s.say({ 0: 100 })).toMatchObject([{ temperature: 100.5, twice: 201 }])
   })
 
+  it('takes expressions that read nothing for what they are', () => {
+    const s = begin([
+      { kind: 'set', member: 'line', expression: '"K" + "1"' },
+      { kind: 'set', member: 'at', expression: 'now()' },
+      { kind: 'keep', condition: '1.0 < 2.0' },
+    ])
+    expect(s.look()).toMatchObject([{ line: 'K1', at: '2026-03-04T14:07:12.000Z' }])
+    expect(s.say({ 0: 641 })).toHaveLength(1)
+    expect(begin([{ kind: 'drop', condition: 'true', unknown: 'pass' }]).look()).toEqual([])
+  })
+
   it('renames a member, and all under it', () => {
     const s = begin([
       { kind: 'rename', member: 'probes', to: 'moisture' },
