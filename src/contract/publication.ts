@@ -165,6 +165,14 @@ export const Plan = z.object({
 })
 export type Plan = z.infer<typeof Plan>
 
+/** What mends a finding with one press: a change of the draft, or the place where it is mended. */
+export const Mend = z.object({
+  label: z.string(),
+  href: z.string().optional(),
+  set: z.record(z.string(), z.unknown()).optional().describe('Fields of the draft with other values'),
+})
+export type Mend = z.infer<typeof Mend>
+
 /** A finding of the checks before a go-live. */
 export const Finding = z.object({
   severity: z.enum(['stops', 'warns']),
@@ -172,8 +180,17 @@ export const Finding = z.object({
   message: z.string(),
   hint: z.string(),
   step: z.number().int().optional().describe('Place of the step that it is about'),
+  mend: Mend.optional(),
 })
 export type Finding = z.infer<typeof Finding>
+
+/** How far the outbox reaches; null: not known. */
+export const Reach = z.object({
+  perSecond: z.number().nullable().describe('Messages a second'),
+  octets: z.number().nullable().describe('Of one message'),
+  hours: z.number().nullable().describe('So long a link may be away'),
+})
+export type Reach = z.infer<typeof Reach>
 
 /** A level of the topics that a publication would write: how many lie under it. */
 export const TopicNode = z.object({

@@ -7,6 +7,8 @@ export const Version = z.object({
   madeBy: z.string(),
   backTo: z.number().int().nullable().describe('The version that it is again; null: it was frozen anew'),
   live: z.boolean(),
+  note: z.string(),
+  accepted: z.array(z.string()).describe('Warnings that were lived with'),
   equipment: z.number().int(),
   messages: z.number().int(),
 })

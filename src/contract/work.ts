@@ -88,6 +88,8 @@ export const work: Readonly<Record<RouteKey, string>> = {
   previewPublication: 'one compilation and one message, in a thread of its own: 20 s and 1 GB at most, 17 at once, then refused',
   publicationContract: 'the same, with an example for each way in which messages look',
   publicationAsyncApi: 'the same, with an example for each way in which messages look',
+  preflight:
+    'a compilation and one message for each of 100 publications at most, one after the other, in a thread of its own: 20 s and 1 GB at most each',
   goLive: 'one compilation of 10,000 equipment at most in the web process, one version',
   listVersions: 'at most 100 rows, without what is in them',
   versionDifferences: 'two frozen plans of 10,000 equipment at most, compared',

@@ -442,18 +442,29 @@ export class Engine {
 
   /** A draft with the values of this moment, beside what is live; as JSON. */
   preview(draft: PublicationDraft, equipmentId?: string, publicationId?: string, held?: HeldValues): Promise<string> {
-    const destination = this.destinations.get(draft.destinationId)?.destination
-    const live = publicationId === undefined ? undefined : this.publishers.get(publicationId)
     return this.previews.ask({
       kind: 'preview',
+      ...this.draftQuestion(draft, publicationId),
+      ...(equipmentId !== undefined && { equipmentId }),
+      ...(held && { held }),
+    })
+  }
+
+  /** All that is to be known of a draft before it goes live; as JSON. */
+  preflight(draft: PublicationDraft, publicationId: string): Promise<string> {
+    return this.previews.ask({ kind: 'preflight', ...this.draftQuestion(draft, publicationId) })
+  }
+
+  private draftQuestion(draft: PublicationDraft, publicationId?: string) {
+    const destination = this.destinations.get(draft.destinationId)?.destination
+    const live = publicationId === undefined ? undefined : this.publishers.get(publicationId)
+    return {
       draft,
       host: this.host,
       ...(publicationId !== undefined && { publicationId }),
       ...(live && { liveVersion: live.plan.number, rates: live.rates() }),
-      ...(equipmentId !== undefined && { equipmentId }),
-      ...(held && { held }),
       ...(destination && { destination }),
-    })
+    }
   }
 
   /** What is wrong with scripts as they are written; null: nothing. */

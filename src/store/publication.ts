@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
+import type { Accepted } from '~/contract/preflight'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
 import { beyond } from '~/core/publication/beyond'
@@ -107,14 +108,22 @@ export async function changePublication(db: Db, id: string, draft: PublicationDr
   }
 }
 
+/** What is said at a go-live. */
+export interface GoLive {
+  /** What the destination keeps of the version before is taken back. */
+  takeBack: boolean
+  note: string
+  /** Warnings that are lived with. */
+  accepted: readonly Accepted[]
+}
+
 /** Freezes a plan as the next version and makes it live, in one transaction. */
 export async function goLive(
   db: Db,
   id: string,
   by: string,
   freeze: (publication: Publication, tx: Conn) => Promise<Omit<Plan, 'number' | 'delivery'>>,
-  /** What the destination keeps of the version before is taken back. */
-  takeBack = false,
+  how: Partial<GoLive> = {},
 ): Promise<Publication> {
   return transacted(db, async (tx) => {
     await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
@@ -122,7 +131,7 @@ export async function goLive(
     const body = await freeze(publication, tx)
     // By a rule it is for others than when it was written, perhaps.
     if (publication.rule) await listed(tx, id, body.equipment)
-    await putLive(tx, publication, body, { by, takeBack, draftVersion: publication.version })
+    await putLive(tx, publication, body, { by, ...how, draftVersion: publication.version })
     await announce(tx, 'publication')
     return getPublication(tx, id)
   })
@@ -133,7 +142,7 @@ async function putLive(
   tx: Conn,
   { id, liveVersion }: Publication,
   body: Omit<Plan, 'number' | 'delivery'>,
-  { by, takeBack, draftVersion }: { by: string; takeBack: boolean; draftVersion: number },
+  { by, takeBack = false, note = '', accepted = [], draftVersion }: Partial<GoLive> & { by: string; draftVersion: number },
 ): Promise<void> {
   const last = await tx
     .selectFrom('publication_version')
@@ -156,7 +165,7 @@ async function putLive(
   }
   await tx
     .insertInto('publication_version')
-    .values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by })
+    .values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by, note, accepted: JSON.stringify(accepted) })
     .execute()
   await tx.updateTable('publication').set({ state: 'live', live_version: number, live_draft_version: draftVersion }).where('id', '=', id).execute()
 }
@@ -173,7 +182,7 @@ export async function goBack(db: Db, id: string, number: number, by: string): Pr
       throw fail(409, 'version.live', `Version ${number} of ${publication.name} is live`, 'Choose another one', 'publication')
     const { number: _n, delivery: _d, ...plan } = await frozen(tx, id, number)
     await demandPossible(tx, publication.name, plan)
-    await putLive(tx, publication, { ...plan, backTo: plan.backTo ?? number }, { by, takeBack: false, draftVersion: NO_DRAFT })
+    await putLive(tx, publication, { ...plan, backTo: plan.backTo ?? number }, { by, draftVersion: NO_DRAFT })
     await announce(tx, 'publication')
     return getPublication(tx, id)
   })

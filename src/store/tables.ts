@@ -3,6 +3,7 @@ import type { CertificateFacts, Credential } from '~/contract/credential'
 import type { DestinationKind, DestinationSettings } from '~/contract/destination'
 import type { ClassDraft, Equipment, Level, Member } from '~/contract/equipment'
 import type { TakeBackReason } from '~/contract/make'
+import type { Accepted } from '~/contract/preflight'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
@@ -179,6 +180,8 @@ export interface Tables {
     number: number
     plan: Json<Plan>
     made_at: Made
+    note: Generated<string>
+    accepted: ColumnType<Accepted[], string | undefined, string>
     made_by: string
     /** Taken from the plan by the database. */
     reads: ColumnType<string[] | null, never, never>

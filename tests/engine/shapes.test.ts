@@ -286,7 +286,7 @@ it('retained messages that a new address leaves behind are taken back', async ()
   const { leftBehind } = Preview.parse(JSON.parse(await engine.preview(draft, undefined, plan.id)))
   expect(leftBehind).toEqual(['varnmoor/kept/zone-1', 'varnmoor/kept/zone-2', 'varnmoor/kept/zone-3'])
   await changePublication(t.db, plan.id, draft)
-  await goLive(t.db, plan.id, 'test', freeze, true)
+  await goLive(t.db, plan.id, 'test', freeze, { takeBack: true })
   await until(() => heard.filter((h) => h.topic.startsWith('varnmoor/kept/') && h.payload.length === 0).length === 3, 'the empty messages')
   await until(() => heard.filter((h) => h.topic.startsWith('varnmoor/moved/')).length >= 3, 'the new ones')
   // A new subscriber finds the new ones only.

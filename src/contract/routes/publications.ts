@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Id } from '../id'
+import { Accepted, Preflight } from '../preflight'
 import { HeldValues, Preview, Publication, PublicationDraft } from '../publication'
 import { Version, VersionDifferences } from '../version'
 import { Begun, list, type Route } from './route'
@@ -80,9 +81,20 @@ export const publicationsRoutes = {
     body: z
       .object({
         takeBack: z.boolean().default(false).describe('Take back what the destination keeps of the version before, and the new one does not replace'),
+        note: z.string().trim().max(500, 'At most 500 characters').default('').describe('Why, for who looks later'),
+        accepted: z.array(Accepted).max(200).default([]).describe('Warnings of the preflight that are lived with'),
       })
-      .default({ takeBack: false }),
+      .default({ takeBack: false, note: '', accepted: [] }),
     answer: Publication,
+  },
+  preflight: {
+    method: 'POST',
+    path: '/api/publications/preflight',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'All that is to be known of publications, as they are saved, before they go live',
+    body: z.object({ ids: z.array(Id).min(1, 'Which publications?').max(100, 'At most 100 at once') }),
+    answer: list(Preflight),
   },
   listVersions: {
     method: 'GET',

@@ -46,7 +46,7 @@ export interface CompileOptions {
   destination?: Pick<Destination, 'name' | 'kind' | 'settings'>
 }
 
-export type Say = (section: Finding['section'], message: string, hint: string, step?: number) => void
+export type Say = (section: Finding['section'], message: string, hint: string, more?: Pick<Finding, 'step' | 'mend'>) => void
 
 /** Nothing in the plan for the payload, everything for the address. */
 export interface Placed {
@@ -63,8 +63,8 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
   const findings: Finding[] = []
   const saying =
     (severity: Finding['severity']): Say =>
-    (section, message, hint, step) =>
-      findings.push({ severity, section, message, hint, ...(step !== undefined && { step }) })
+    (section, message, hint, more) =>
+      findings.push({ severity, section, message, hint, ...more })
   const [stop, warn] = [saying('stops'), saying('warns')]
   const draft = asPrescribed(wanted)
   const shape = shapeOf(draft.shape)
@@ -176,10 +176,17 @@ function place(draft: PublicationDraft, world: World, stop: Say, warn: Say): Pla
   }
   if (draft.rule && ids.length > 0 && out.length === 0)
     stop('what', 'No equipment that is as the rule says has anything to send', 'Bind its members under Equipment, or change the rule')
-  if (unbound.length > 0) warn('what', `Empty, so left out: ${some(unbound)}`, 'Bind them under Equipment')
-  if (faulty.length > 0) warn('what', `Without a value, so left out: ${some(faulty)}`, 'Mend them under Equipment')
+  if (unbound.length > 0)
+    warn('what', `Empty, so left out: ${some(unbound)}`, 'Bind them under Equipment', { mend: { label: 'Open equipment', href: '/equipment' } })
+  if (faulty.length > 0)
+    warn('what', `Without a value, so left out: ${some(faulty)}`, 'Mend them under Equipment', {
+      mend: { label: 'Open equipment', href: '/equipment' },
+    })
   if (doubtful.length > 0) warn('what', `Does not fit its member: ${some(doubtful)}`, 'Bind another tag, or change the class')
-  if (madeUp.length > 0) warn('what', `Simulated, not measured: ${some(madeUp)}`, 'Put the tags back on their device before receivers rely on them')
+  if (madeUp.length > 0)
+    warn('what', `Simulated, not measured: ${some(madeUp)}`, 'Put the tags back on their device before receivers rely on them', {
+      mend: { label: 'Open tags', href: '/tags' },
+    })
   return out
 }
 
@@ -372,6 +379,7 @@ function checkPlaces(
       'address',
       `${some([...steering])} steers the address and is in the payload too`,
       'Leave it out of the payload, unless receivers want it there',
+      { mend: { label: 'Leave it out of the payload', set: { steersOnly: true } } },
     )
 }
 

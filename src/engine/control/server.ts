@@ -261,6 +261,11 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       return answerJson(res, 200, await engine.preview(draft, equipmentId, publicationId, held))
     }
 
+    case 'POST /publications/preflight': {
+      const { draft, publicationId } = await parse(req, z.object({ draft: PublicationDraft, publicationId: Id }))
+      return answerJson(res, 200, await engine.preflight(draft, publicationId))
+    }
+
     case 'POST /publications/scripts': {
       const { codes } = await parse(req, z.object({ codes: z.array(z.string().max(20_000)).max(50) }))
       return answer(res, 200, { problems: await engine.scriptProblems(codes) })

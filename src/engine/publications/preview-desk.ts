@@ -1,11 +1,20 @@
+import type { HubSettings } from '~/contract/destinations/hub'
+import type { MqttSettings } from '~/contract/destinations/mqtt'
+import type { Preflight } from '~/contract/preflight'
 import type { HeldValues, Plan, Preview, PublicationDraft } from '~/contract/publication'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
+import { contractFindings } from '~/core/publication/preflight/contract-findings'
+import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
+import { qualityFindings } from '~/core/publication/preflight/quality-findings'
+import { type Limits, loadFindings, reachOf } from '~/core/publication/preflight/reach'
 import { allTags } from '~/core/publication/steps/behind'
+import { versionDifferences } from '~/core/publication/version-differences'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db, Noun } from '~/store/database'
 import { planOf, rivalPlans } from '~/store/publication'
+import { listSources } from '~/store/source'
 import { LiveTable } from '../live/table'
 import { ModelCache } from '../world'
 import { exampleOf, previewOf } from './preview'
@@ -30,19 +39,33 @@ export interface PreviewQuestion extends DraftQuestion {
   held?: HeldValues
 }
 
+/** The same, and all that is to be known before it goes live. */
+export interface PreflightQuestion extends Omit<PreviewQuestion, 'kind'> {
+  kind: 'preflight'
+}
+
 export interface ContractQuestion extends DraftQuestion {
   kind: 'contract'
   as: 'contract' | 'asyncapi'
   server: NamedServer
 }
 
-export type Question = PreviewQuestion | ContractQuestion
+export type Question = PreviewQuestion | PreflightQuestion | ContractQuestion
 
 /** Present values of tags, in the order in which they were asked for. */
 export interface Values {
   value: Scalar[]
   status: Uint32Array
   time: Float64Array
+}
+
+const sum = (all: readonly number[]) => all.reduce((a, b) => a + b, 0)
+
+/** What a destination says that it takes. */
+function limitsOf(to: NonNullable<CompileOptions['destination']>): Limits {
+  if (to.kind !== 'hub') return { perSecond: null, perDay: null }
+  const { perSecond, perDay } = (to.settings as HubSettings).profile
+  return { perSecond, perDay }
 }
 
 /** Gives the present values of some tags, by handle. */
@@ -84,7 +107,8 @@ export class PreviewDesk {
   answer(q: Question): Promise<object> {
     const turn = this.queue.then(async () => {
       await this.refresh()
-      return q.kind === 'preview' ? this.preview(q) : this.contract(q)
+      if (q.kind === 'contract') return this.contract(q)
+      return q.kind === 'preview' ? this.preview(q) : this.preflight(q)
     })
     this.queue = turn.catch(() => undefined)
     return turn
@@ -118,6 +142,42 @@ export class PreviewDesk {
       ...(publicationId !== undefined && { publicationId }),
       ...(q.destination && { destination: q.destination }),
     })
+  }
+
+  private async preflight(q: PreflightQuestion): Promise<Omit<Preflight, 'id' | 'name'>> {
+    const { draft, publicationId, liveVersion, destination } = q
+    const { findings, message } = await this.preview({ ...q, kind: 'preview' })
+    const { body } = compile(draft, this.model)
+    const live = await this.live(publicationId, liveVersion)
+    const next: Plan = { ...draft, ...body, publicationId: publicationId ?? 'draft', number: (liveVersion ?? 0) + 1, delivery: 0 }
+    const table = await this.table(allTags(body))
+    const stopped = findings.some((f) => f.severity === 'stops')
+    const perSecond = draft.trigger.kind === 'every' ? body.messages.length / draft.trigger.seconds : live ? sum(q.rates ?? []) : null
+    const reach = reachOf({ perSecond, octets: message?.bytes ?? null }, destination?.settings.outboxMb ?? 0)
+    findings.push(
+      ...qualityFindings(body, (h) => table.status[h]),
+      ...(live && !stopped ? contractFindings(live, next) : []),
+      ...(destination ? loadFindings(reach, limitsOf(destination), destination.name) : []),
+      ...(destination?.kind === 'mqtt'
+        ? loopFindings(
+            body.messages.map((m) => m.place),
+            destination.settings as MqttSettings,
+            await this.readTopics(),
+          )
+        : []),
+    )
+    return { findings, differences: live && versionDifferences(live, next), reach }
+  }
+
+  /** Which topics sources read from brokers. */
+  private async readTopics(): Promise<ReadTopics[]> {
+    const all = await listSources(this.db)
+    const tags = [...this.model.tags.values()]
+    return all.flatMap((s) =>
+      s.kind === 'mqtt'
+        ? [{ source: s.name, host: s.settings.host, port: s.settings.port, addresses: tags.filter((t) => t.sourceId === s.id).map((t) => t.address) }]
+        : [],
+    )
   }
 
   /** What receivers are given: of the live version, or of the draft where nothing is live. */

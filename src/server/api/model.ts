@@ -27,6 +27,7 @@ import { listVersions } from '~/store/version'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
+import { preflight } from '../preflight'
 import { sharedReading } from '../shared-reading'
 
 type Keys =
@@ -53,6 +54,7 @@ type Keys =
   | 'publicationContract'
   | 'publicationAsyncApi'
   | 'goLive'
+  | 'preflight'
   | 'sayPublication'
   | 'listVersions'
   | 'versionDifferences'
@@ -95,8 +97,9 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
   goLive: async ({ params, body, caller }) => {
     await demandScripts(params.id!)
-    return goLive(database(), params.id!, caller.name, await numbered(params.id!), body.takeBack)
+    return goLive(database(), params.id!, caller.name, await numbered(params.id!), body)
   },
+  preflight: ({ body, request }) => preflight(body.ids, request.signal),
   listVersions: ({ params }) => listVersions(database(), params.id!),
   versionDifferences: async ({ params, query }) => {
     const [before, after] = [await frozen(database(), params.id!, query.from), await frozen(database(), params.id!, query.to)]

@@ -1,4 +1,5 @@
 import { Plus } from 'lucide-react'
+import { useState } from 'react'
 import type { Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
@@ -14,6 +15,7 @@ import { useFrame, useWatch } from '../app/live/live'
 import { glyphOf } from '../shared/condition'
 import { Failed } from '../shared/Failed'
 import { EmptyStation } from '../shared/Onward'
+import { SeveralDialog } from './preflight/SeveralDialog'
 import { Sentence } from './Sentence'
 
 export function PublicationsPage() {
@@ -24,6 +26,7 @@ export function PublicationsPage() {
   const [id, setId] = useTextInAddress('id', 'push')
   const [adding, setAdding] = useAdding()
   const [, setTo] = useParam('to')
+  const [several, setSeveral] = useState(false)
   const chosenId = adding ? 'new' : id
   const setChosen = (next: string) => {
     setAdding(next === 'new')
@@ -44,20 +47,30 @@ export function PublicationsPage() {
     </Button>
   )
   const left = (
-    <ul aria-label="Publications">
-      {list.map((p) => {
-        const c = p.state === 'live' ? conditions?.[p.id] : undefined
-        return (
-          <PickRow key={p.id} picked={p.id === chosen?.id} onPick={() => setChosen(p.id)}>
-            <Glyph state={glyphOf(c)} title={c ? c.state : p.state} />
-            <span className="truncate" title={p.name}>
-              {p.name}
-            </span>
-            <PickFigure>{c ? rateText(c.rate) : p.state}</PickFigure>
-          </PickRow>
-        )
-      })}
-    </ul>
+    <>
+      {several && <SeveralDialog publications={list} onClose={() => setSeveral(false)} />}
+      <ul aria-label="Publications">
+        {list.map((p) => {
+          const c = p.state === 'live' ? conditions?.[p.id] : undefined
+          return (
+            <PickRow key={p.id} picked={p.id === chosen?.id} onPick={() => setChosen(p.id)}>
+              <Glyph state={glyphOf(c)} title={c ? c.state : p.state} />
+              <span className="truncate" title={p.name}>
+                {p.name}
+              </span>
+              <PickFigure>{c ? rateText(c.rate) : p.state}</PickFigure>
+            </PickRow>
+          )
+        })}
+      </ul>
+      {list.length > 1 && mayEdit && (
+        <div className="px-2 py-1.5">
+          <Button small kind="quiet" onClick={() => setSeveral(true)}>
+            Several at once
+          </Button>
+        </div>
+      )}
+    </>
   )
   const unanswered = !publications.data || !destinations.data
   if (unanswered || (list.length === 0 && chosenId !== 'new'))

@@ -11,6 +11,7 @@ export function Section({
   error,
   open,
   onToggle,
+  onMend,
   children,
 }: {
   title: string
@@ -19,6 +20,8 @@ export function Section({
   error?: string | undefined
   open: boolean
   onToggle(): void
+  /** Changes the draft so that a finding goes. */
+  onMend?: ((set: Record<string, unknown>) => void) | undefined
   children: ReactNode
 }) {
   return (
@@ -37,7 +40,7 @@ export function Section({
                 <Glyph state={f.severity === 'stops' ? 'bad' : 'uncertain'} />
               </span>
               <span>
-                {f.message}. <span className="text-muted">{f.hint}</span>
+                {f.message}. <span className="text-muted">{f.hint}</span> <MendLink finding={f} onMend={onMend} />
               </span>
             </li>
           ))}
@@ -46,4 +49,21 @@ export function Section({
       {open && <div className="border-t border-line px-3 py-2.5">{children}</div>}
     </section>
   )
+}
+
+/** What mends a finding: a press, or the way to where it is mended. */
+export function MendLink({ finding: { mend }, onMend }: { finding: Finding; onMend?: ((set: Record<string, unknown>) => void) | undefined }) {
+  if (mend?.set && onMend)
+    return (
+      <button type="button" className="text-slate underline" onClick={() => onMend(mend.set!)}>
+        {mend.label}
+      </button>
+    )
+  if (mend?.href)
+    return (
+      <a className="text-slate underline" href={mend.href}>
+        {mend.label}
+      </a>
+    )
+  return null
 }

@@ -1,7 +1,7 @@
 import { type ReactNode, useMemo } from 'react'
 import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
-import type { Finding, Publication } from '~/contract/publication'
+import type { Finding, Publication, PublicationDraft } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { shapeOf } from '~/core/shape/registry'
@@ -14,9 +14,11 @@ import { AddressForm } from './address/AddressForm'
 import { ContractLinks } from './ContractLinks'
 import { Safely, Through } from './clauses'
 import { MessagePeek } from './MessagePeek'
+import { GoLiveDialog } from './preflight/GoLiveDialog'
 import { Section } from './Section'
 import { SentenceBar } from './SentenceBar'
 import { ShapeForm } from './ShapeForm'
+import { fieldWords } from './setting-words'
 import { Steps } from './steps/Steps'
 import { useAsSent } from './useAsSent'
 import { usePublicationDraft } from './usePublicationDraft'
@@ -51,36 +53,13 @@ function BeginLike({ others, onLike }: { others: readonly Publication[]; onLike(
   )
 }
 
-/** What the parts of a publication are called where two versions are compared. */
-const fieldWords = {
-  name: 'Name',
-  equipmentIds: 'What: equipment',
-  rule: 'What: rule',
-  trigger: 'When',
-  pace: 'How often',
-  steps: 'Steps',
-  shape: 'Shape',
-  'address.topic': 'Topic',
-  'address.topicRule': 'Names in the topic',
-  'address.key': 'Key',
-  'address.headers': 'Headers',
-  'address.qos': 'QoS',
-  'address.retain': 'Retained',
-  'address.contentType': 'Content type',
-  'address.responseTopic': 'Response topic',
-  'address.expiryS': 'Expires after, s',
-  address: 'Address',
-  steersOnly: 'Steering members left out',
-  destinationId: 'Destination',
-}
-
 /** A publication as a sentence: what, when, in what shape, to which topic, through which destination, how safely. */
 export function Sentence({ publication, condition, destinations, others, left, add, onSaved }: Props) {
   const equipment = useCall('outlineEquipment')
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
   const edit = usePublicationDraft({ publication, destinations, onSaved })
-  const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty } = edit
+  const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty, busy } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const kind = kindOf(draft.address)
   const asSent = useAsSent(draft, open === 'steps' || open === 'shape' || open === 'address' || (open === 'when' && draft.trigger.kind === 'when'))
@@ -88,11 +67,26 @@ export function Sentence({ publication, condition, destinations, others, left, a
   const findings = preview?.findings ?? []
   const of = (s: Finding['section']) => findings.filter((f) => f.section === s)
   const byId = useMemo(() => new Map((equipment.data ?? []).map((e) => [e.id, e])), [equipment.data])
-  const section = (id: string) => ({ open: open === id, onToggle: () => setOpen(open === id ? null : id) })
+  const onMend = (change: Record<string, unknown>) => set(change as Partial<PublicationDraft>)
+  const section = (id: string) => ({ open: open === id, onToggle: () => setOpen(open === id ? null : id), onMend })
 
   return (
     <>
       <SentenceBar publication={publication} condition={condition} edit={edit} mayEdit={mayEdit} add={add} />
+      {edit.going && (
+        <GoLiveDialog
+          publication={edit.going.publication}
+          preflight={edit.going.preflight}
+          trouble={edit.going.trouble}
+          busy={busy === 'live'}
+          onGo={(choice) => void edit.freeze(edit.going!.publication, choice)}
+          onMend={(change) => {
+            edit.setGoing(null)
+            onMend(change)
+          }}
+          onClose={edit.leaveGoing}
+        />
+      )}
       <ThreeParts
         id="publication"
         leftWidth={226}

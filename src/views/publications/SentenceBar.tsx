@@ -43,6 +43,11 @@ export function SentenceBar({ publication, condition, edit, mayEdit, add }: Prop
           {stops > 0 ? `${stops} ${stops === 1 ? 'error' : 'errors'}` : `${findings.length} ${findings.length === 1 ? 'warning' : 'warnings'}`}
         </span>
       )}
+      {publication && (
+        <Button disabled={!mayEdit || unfit} title="Looks at tags, contract and destination, and freezes nothing" onClick={() => void goLive(true)}>
+          Preflight
+        </Button>
+      )}
       {add}
       {publication && !live && (
         <Button

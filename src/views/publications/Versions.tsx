@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Publication } from '~/contract/publication'
-import type { Version, VersionDifference } from '~/contract/version'
+import type { Version, VersionDifference, VersionDifferences } from '~/contract/version'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { Loading } from '~/ui/Notes'
@@ -10,6 +10,7 @@ import { call, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Failed } from '../shared/Failed'
 import { tellFailure } from '../shared/problems'
+import { settingWords } from './setting-words'
 
 const many = (n: number, one: string) => `${countText(n)} ${n === 1 ? one : `${one}s`}`
 
@@ -63,6 +64,17 @@ export function Versions({ publication, open }: { publication: Publication; open
                 </Button>
               )}
             </div>
+            {v.note && <p className="pl-[92px] text-[13px] whitespace-pre-wrap">{v.note}</p>}
+            {v.accepted.length > 0 && (
+              <details className="pl-[92px] text-[13px] text-muted">
+                <summary>{many(v.accepted.length, 'warning')} accepted</summary>
+                <ul>
+                  {v.accepted.map((a) => (
+                    <li key={a}>{a}</li>
+                  ))}
+                </ul>
+              </details>
+            )}
             {looked === v.number && <Differences id={publication.id} from={list[i + 1]!.number} to={v.number} />}
           </li>
         ))}
@@ -82,6 +94,26 @@ const kinds: Record<VersionDifference['kind'], string> = {
   value: 'value',
 }
 
+/** What was and what is, one line each. */
+export function DifferenceLines({ label, differences, count }: VersionDifferences & { label: string }) {
+  return (
+    <>
+      <ul aria-label={label}>
+        {differences.map((d) => (
+          <li key={`${d.what} ${d.kind} ${d.before} ${d.after}`} className="py-px text-[13px]">
+            <span className="text-muted">
+              {settingWords(d)}
+              {kinds[d.kind] && `, ${kinds[d.kind]}`}:
+            </span>{' '}
+            {d.before && <s className="text-muted">{d.before}</s>} {d.after && <b className="font-normal">{d.after}</b>}
+          </li>
+        ))}
+      </ul>
+      {count > differences.length && <p className="text-muted">and {countText(count - differences.length)} more</p>}
+    </>
+  )
+}
+
 function Differences({ id, from, to }: { id: string; from: number; to: number }) {
   const found = useCall('versionDifferences', { params: { id }, query: { from, to } })
   if (found.isPending) return <Loading />
@@ -90,18 +122,7 @@ function Differences({ id, from, to }: { id: string; from: number; to: number })
     <div className="mt-1 border-l-2 border-line pl-3">
       <Failed of={found} />
       {found.data && count === 0 && <p className="text-muted">Nothing differs from version {from}.</p>}
-      <ul aria-label={`Differences of version ${to}`}>
-        {differences.map((d) => (
-          <li key={`${d.what} ${d.kind} ${d.before} ${d.after}`} className="py-px text-[13px]">
-            <span className="text-muted">
-              {d.what}
-              {kinds[d.kind] && `, ${kinds[d.kind]}`}:
-            </span>{' '}
-            {d.before && <s className="text-muted">{d.before}</s>} {d.after && <b className="font-normal">{d.after}</b>}
-          </li>
-        ))}
-      </ul>
-      {count > differences.length && <p className="text-muted">and {countText(count - differences.length)} more</p>}
+      <DifferenceLines label={`Differences of version ${to}`} differences={differences} count={count} />
     </div>
   )
 }

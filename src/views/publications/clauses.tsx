@@ -11,6 +11,7 @@ import type { PublicationEdit } from './usePublicationDraft'
 interface Clause {
   open: boolean
   onToggle(): void
+  onMend?: ((set: Record<string, unknown>) => void) | undefined
   findings: readonly Finding[]
   error?: string | undefined
 }

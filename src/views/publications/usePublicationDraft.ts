@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
+import type { Preflight } from '~/contract/preflight'
 import { type HeldValues, type Preview, type Publication, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { addressKinds, kindOf, movedTo } from '~/core/address/kinds'
@@ -10,6 +11,7 @@ import { useInAddress, useParam } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
 import { isConflict, tellFailure } from '../shared/problems'
 import { useDraft } from '../shared/useDraft'
+import type { GoLiveChoice } from './preflight/GoLiveDialog'
 
 /** Longest name of a publication, characters. */
 const NAME_MOST = 120
@@ -60,6 +62,8 @@ export function usePublicationDraft({
   const [refused, setRefused] = useState<Record<string, string>>({})
   /** Null: as the kind of address has it. */
   const [takeBack, setTakeBack] = useState<boolean | null>(null)
+  /** A go-live that waits for somebody to accept what the preflight found. */
+  const [going, setGoing] = useState<{ publication: Publication; preflight: Preflight | null; trouble: Problem | null } | null>(null)
   const [busy, setBusy] = useState<'save' | 'live' | 'pause' | 'say' | null>(null)
   const [open, setOpen] = useInAddress<string | null>(
     (params) => params.get('section') ?? (publication ? null : 'what'),
@@ -174,20 +178,42 @@ export function usePublicationDraft({
     toast.success(`${saved.name} is saved`)
     onSaved(saved.id)
   }
-  const goLive = async () => {
-    const saved = dirty ? await save() : publication
-    if (!saved) return
+  const freeze = async (saved: Publication, choice: GoLiveChoice) => {
     setBusy('live')
     try {
-      const now = await call('goLive', { params: { id: saved.id }, body: { takeBack: takeBack ?? kindOf(draft.address).leaves.taken } })
+      const body = { ...choice, takeBack: takeBack ?? kindOf(draft.address).leaves.taken }
+      const now = await call('goLive', { params: { id: saved.id }, body })
       toast.success(`${now.name} is live, version ${now.liveVersion}`)
+      setGoing(null)
     } catch (e) {
       tellFailure(e)
     } finally {
       setBusy(null)
-      await refresh('listPublications')
+      await refresh('listPublications', 'listVersions')
       onSaved(saved.id)
     }
+  }
+  /** Looks at everything first; where nothing is to be known, and nobody wants to see it, it goes live at once. */
+  const goLive = async (show = false) => {
+    const saved = dirty ? await save() : publication
+    if (!saved) return
+    setBusy('live')
+    if (show) setGoing({ publication: saved, preflight: null, trouble: null })
+    try {
+      const [preflight = null] = await call('preflight', { body: { ids: [saved.id] } })
+      if (!show && preflight?.findings.length === 0) return await freeze(saved, { note: '', accepted: [] })
+      setGoing({ publication: saved, preflight, trouble: null })
+    } catch (e) {
+      setGoing({ publication: saved, preflight: null, trouble: failureIn(e) })
+    } finally {
+      setBusy(null)
+    }
+  }
+  const leaveGoing = () => {
+    const saved = going?.publication
+    setGoing(null)
+    // What was new is there now.
+    if (saved && !publication) void refresh('listPublications').then(() => onSaved(saved.id))
   }
   const run = async (what: 'pausePublication' | 'resumePublication') => {
     setBusy('pause')
@@ -245,6 +271,10 @@ export function usePublicationDraft({
     setTakeBack,
     saveOnly,
     goLive,
+    freeze,
+    going,
+    setGoing,
+    leaveGoing,
     run,
     sayNow,
     remove,

@@ -1,7 +1,7 @@
 import type { MqttAddress } from '~/contract/addresses/mqtt'
 import { proxyUses } from '~/contract/broker-reach'
 import { brokerPlace, serversOf } from '~/contract/place'
-import type { Finding } from '~/contract/publication'
+import type { Finding, Mend } from '~/contract/publication'
 import { assurances } from '../../delivery/envelope'
 import { qosOf } from '../../mqtt/qos'
 import { shapeOf } from '../../shape/registry'
@@ -40,11 +40,16 @@ export const mqttAddress: AddressKind<'mqtt'> = {
   placeFindings: topicFindings,
   safety(a, shape) {
     const out: Finding[] = []
-    const say = (message: string, hint: string) => out.push(finding('warns', 'safely', message, hint))
-    if (a.retain && a.qos === 0) say('A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept')
-    if (a.qos === 0 && !shapeOf(shape).fixed) say('At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once')
+    const say = (message: string, hint: string, mend?: Mend) => out.push({ ...finding('warns', 'safely', message, hint), ...(mend && { mend }) })
+    const atOnce: Mend = { label: 'Send at QoS 1', set: { address: { ...a, qos: 1 } } }
+    if (a.retain && a.qos === 0)
+      say('A retained message at QoS 0 may be lost on its way', 'QoS 1 makes sure that the last value is the one kept', atOnce)
+    if (a.qos === 0 && !shapeOf(shape).fixed) say('At QoS 0 nothing is sent again after a lost link', 'Choose QoS 1 to send at least once', atOnce)
     if (a.retain && 'members' in shape && shape.members === 'changed')
-      say('A retained message with only what changed gives a new subscriber a part', 'Send all members, or do not retain')
+      say('A retained message with only what changed gives a new subscriber a part', 'Send all members, or do not retain', {
+        label: 'Send all members',
+        set: { shape: { ...shape, members: 'all' } },
+      })
     return out
   },
   beyond(a, shape, { protocol }) {

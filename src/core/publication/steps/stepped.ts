@@ -29,7 +29,7 @@ export function stepped({ steps = [], shape }: PublicationDraft, source: readonl
     source.map((p) => p.plan),
   )
   for (const { step, message } of problems)
-    stop('steps', `Step ${step + 1}, ${stepNames[steps[step]!.kind]}: ${message}`, 'Correct the step, or leave it out', step)
+    stop('steps', `Step ${step + 1}, ${stepNames[steps[step]!.kind]}: ${message}`, 'Correct the step, or leave it out', { step })
   const placed = equipment.map(({ from, members }): AfterSteps['placed'][number] => {
     const { one, plan, of } = source[from]!
     return { one, plan: { ...plan, members }, of: { ...of, members: members.map((m) => m.key) }, from }
@@ -46,11 +46,13 @@ export function stepped({ steps = [], shape }: PublicationDraft, source: readonl
       shape.kind === 'sparkplug-b'
         ? 'Births tell the values of the moment, which it has not seen: leave it out, or take another shape'
         : 'Take a shape with a message for each equipment, or leave the step out',
-      taking.step,
+      { step: taking.step },
     )
   const split = steps.findIndex((s) => s.kind === 'split')
   if (split >= 0 && shape.kind === 'sparkplug-b')
-    stop('steps', `Step ${split + 1}, Split: a device is one equipment, and its items would share its name`, 'Model the items as equipment', split)
+    stop('steps', `Step ${split + 1}, Split: a device is one equipment, and its items would share its name`, 'Model the items as equipment', {
+      step: split,
+    })
   return { placed, gatesOf: equipment.map((e) => e.gates), tables, stages }
 }
 
@@ -65,7 +67,7 @@ export function gated({ steps = [] }: PublicationDraft, messages: PlanMessage[],
         'steps',
         `Step ${step + 1}, ${stepNames[steps[step]!.kind]}: one message about many equipment cannot be kept for some of them`,
         'Take a shape with a message for each equipment',
-        step,
+        { step },
       )
       return
     }

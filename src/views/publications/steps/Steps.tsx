@@ -23,6 +23,7 @@ interface Props {
   onHold(held: boolean): void
   open: boolean
   onToggle(): void
+  onMend?: ((set: Record<string, unknown>) => void) | undefined
   findings: readonly Finding[]
 }
 
@@ -39,7 +40,7 @@ function membersAt(steps: readonly Step[], example: PlanEquipment | null): PlanE
 }
 
 /** What is done to each message on its way, one step after the other. */
-export function Steps({ steps, onSteps, example, preview, fields, held, onHold, findings, open, onToggle }: Props) {
+export function Steps({ steps, onSteps, example, preview, fields, held, onHold, findings, open, onToggle, onMend }: Props) {
   const [chosen, setChosen] = useState<number | null>(null)
   const history = useStepHistory(steps, onSteps)
   const at = useMemo(() => membersAt(steps, example), [steps, example])
@@ -77,6 +78,7 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
         findings={findings}
         open={open}
         onToggle={onToggle}
+        onMend={onMend}
       >
         <div className="grid gap-2">
           {steps.length > 0 && (

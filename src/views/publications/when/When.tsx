@@ -15,6 +15,7 @@ interface Props {
   fields: Readonly<Record<string, string>>
   open: boolean
   onToggle(): void
+  onMend?: ((set: Record<string, unknown>) => void) | undefined
   findings: readonly Finding[]
 }
 

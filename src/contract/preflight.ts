@@ -1,0 +1,18 @@
+import { z } from 'zod'
+import { Id } from './id'
+import { Finding, Reach } from './publication'
+import { VersionDifferences } from './version'
+
+/** All that is to be known of a publication before it goes live. */
+export const Preflight = z.object({
+  id: Id,
+  name: z.string(),
+  findings: z.array(Finding),
+  differences: VersionDifferences.nullable().describe('To the live version; null: nothing was live'),
+  reach: Reach,
+})
+export type Preflight = z.infer<typeof Preflight>
+
+/** A warning that somebody accepted, as it was told. */
+export const Accepted = z.object({ section: Finding.shape.section, message: z.string().max(2000) })
+export type Accepted = z.infer<typeof Accepted>

@@ -1,0 +1,123 @@
+import { useState } from 'react'
+import type { Accepted, Preflight } from '~/contract/preflight'
+import type { Publication } from '~/contract/publication'
+import { Button } from '~/ui/Button'
+import { Modal } from '~/ui/Modal'
+import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
+import { countText } from '~/ui/time'
+import { DifferenceLines } from '../Versions'
+import { FindingList, findingKey } from './FindingList'
+import { reachWords } from './words'
+
+export interface GoLiveChoice {
+  note: string
+  accepted: Accepted[]
+}
+
+/** Warnings that somebody lives with. */
+export function useAccepted() {
+  const [accepted, setAccepted] = useState<ReadonlySet<string>>(new Set())
+  const accept = (keys: readonly string[], yes: boolean) =>
+    setAccepted((now) => new Set(yes ? [...now, ...keys] : [...now].filter((k) => !keys.includes(k))))
+  return [accepted, accept] as const
+}
+
+const NOTE_MOST = 500
+
+/** Everything that is to be known before a go-live: what stops it, what has to be lived with, what changes outside. */
+export function GoLiveDialog({
+  publication,
+  preflight,
+  trouble,
+  busy,
+  onGo,
+  onMend,
+  onClose,
+}: {
+  publication: Publication
+  /** Null: it is looked. */
+  preflight: Preflight | null
+  /** Why there is none. */
+  trouble: Problem | null
+  busy: boolean
+  onGo(choice: GoLiveChoice): void
+  onMend(set: Record<string, unknown>): void
+  onClose(): void
+}) {
+  const [accepted, accept] = useAccepted()
+  const [note, setNote] = useState('')
+  const findings = preflight?.findings ?? []
+  const stops = findings.filter((f) => f.severity === 'stops')
+  const warnings = findings.filter((f) => f.severity === 'warns')
+  const open = warnings.filter((f) => !accepted.has(findingKey(f)))
+  const go = () => onGo({ note, accepted: warnings.map(({ section, message }) => ({ section, message })) })
+  const title = `${publication.name}: version ${(publication.liveVersion ?? 0) + 1}`
+  return (
+    <Modal
+      open
+      onClose={onClose}
+      title={title}
+      width={720}
+      foot={
+        <>
+          <span className="mr-auto text-muted">
+            {stops.length > 0
+              ? `${stops.length} ${stops.length === 1 ? 'error stops' : 'errors stop'} it`
+              : open.length > 0
+                ? `${open.length} ${open.length === 1 ? 'warning is' : 'warnings are'} still to be accepted`
+                : ''}
+          </span>
+          <Button onClick={onClose}>Leave it as it is</Button>
+          <Button kind="main" busy={busy} disabled={!preflight || stops.length > 0 || open.length > 0} onClick={go}>
+            Go live
+          </Button>
+        </>
+      }
+    >
+      {trouble && <ProblemNote problem={trouble} />}
+      {!preflight && !trouble && <p className="text-muted">Looking at tags, contract and destination ...</p>}
+      {preflight && (
+        <div className="grid gap-3">
+          <section aria-label="Preflight">
+            <div className="flex items-baseline gap-3">
+              <Heading>Preflight</Heading>
+              {open.length > 1 && (
+                <button type="button" className="text-xs text-slate underline" onClick={() => accept(warnings.map(findingKey), true)}>
+                  Accept all warnings
+                </button>
+              )}
+            </div>
+            {findings.length === 0 ? (
+              <p className="text-good">Nothing is wrong with it.</p>
+            ) : (
+              <FindingList findings={findings} accepted={accepted} onAccept={(f, yes) => accept([findingKey(f)], yes)} onMend={onMend} />
+            )}
+            {reachWords(preflight.reach) && <p className="mt-1 text-muted">{reachWords(preflight.reach)}.</p>}
+          </section>
+          {preflight.differences && (
+            <section aria-label="What changes">
+              <Heading>What changes against version {publication.liveVersion}</Heading>
+              {preflight.differences.count === 0 ? (
+                <p className="text-muted">Nothing: it would be frozen as it is live.</p>
+              ) : (
+                <DifferenceLines label="What changes" {...preflight.differences} />
+              )}
+            </section>
+          )}
+          <section aria-label="Note">
+            <Heading>Why, for who looks later</Heading>
+            <textarea
+              aria-label="Note"
+              rows={2}
+              maxLength={NOTE_MOST}
+              className="w-full rounded-sm border border-line bg-sheet px-2 py-1"
+              value={note}
+              onChange={(e) => setNote(e.target.value)}
+            />
+            {note.length > NOTE_MOST - 50 && <span className="text-xs text-muted">{countText(NOTE_MOST - note.length)} characters left</span>}
+          </section>
+        </div>
+      )}
+    </Modal>
+  )
+}
