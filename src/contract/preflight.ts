@@ -10,6 +10,7 @@ export const Preflight = z.object({
   findings: z.array(Finding),
   differences: VersionDifferences.nullable().describe('To the live version; null: nothing was live'),
   reach: Reach,
+  acceptedBefore: z.array(z.string()).describe('Warnings that were accepted with the live version'),
 })
 export type Preflight = z.infer<typeof Preflight>
 

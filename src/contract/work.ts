@@ -38,6 +38,8 @@ export const work: Readonly<Record<RouteKey, string>> = {
   removeDestination: 'a row with all that hangs on it; refused while publications go there',
   destinationOwnView: 'two requests of 8 s to the registry of the hub, every 5 s at most however many look',
   listAsides: 'at most 200 rows, 4 KiB of each payload',
+  readAside: 'one row, 256 KiB at most',
+  sendAside: 'one message of 512 kB at most into the outbox',
   removeAsides: 'at most 1,000 rows a connection',
   checkDestination: 'a handful of connections to one broker, 10 s each, ended when the asker goes; told in the events',
   listCredentials: whole,

@@ -66,6 +66,7 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   addDestination: { kind: 'destination' },
   changeDestination: { kind: 'destination', all: destinations },
   removeDestination: { kind: 'destination', all: destinations },
+  sendAside: { kind: 'destination', after: (answer) => ({ sent: (answer as { topic: string }).topic }) },
   removeAsides: { kind: 'destination', all: destinations },
   addCredential: { kind: 'credential' },
   keepHanded: { kind: 'credential', after: (answer) => (answer as { name: string; kind: string }[]).map(({ name, kind }) => ({ name, kind })) },

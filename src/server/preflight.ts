@@ -4,6 +4,7 @@ import { stopWords } from '~/core/credential/ending-words'
 import { ENDS_SOON_DAYS } from '~/core/credential/validity'
 import { getDestination } from '~/store/destination'
 import { getPublication } from '~/store/publication'
+import { listVersions } from '~/store/version'
 import { database } from './context'
 import { endings } from './endings'
 import { askEngine } from './engine-client'
@@ -37,12 +38,19 @@ export async function preflight(ids: readonly string[], signal: AbortSignal): Pr
   for (const id of ids) {
     const draft = await getPublication(database(), id)
     const answer = await askEngine('/publications/preflight', { body: { draft, publicationId: id }, signal })
-    const { findings, ...rest } = (await answer.json()) as Omit<Preflight, 'id' | 'name'>
+    const { findings, ...rest } = (await answer.json()) as Omit<Preflight, 'id' | 'name' | 'acceptedBefore'>
     const { enabled, name } = await getDestination(database(), draft.destinationId)
     const off: Finding[] = enabled
       ? []
       : [{ severity: 'warns', section: 'through', message: `${name} is switched off`, hint: 'Messages wait in its outbox until it is switched on' }]
-    out.push({ id, name: draft.name, findings: [...findings, ...off, ...(await endingFindings(draft))], ...rest })
+    const [before] = draft.liveVersion === null ? [] : (await listVersions(database(), id)).filter((v) => v.number === draft.liveVersion)
+    out.push({
+      id,
+      name: draft.name,
+      acceptedBefore: before?.accepted ?? [],
+      findings: [...findings, ...off, ...(await endingFindings(draft))],
+      ...rest,
+    })
   }
   return out
 }

@@ -224,6 +224,11 @@ export interface Tables {
     code: string
     message: string
     hint: string
+    /** How many its payload had; null: it is from before this was kept. */
+    octets: number | null
+    again_seq: number | null
+    again_at: Date | null
+    again_by: string | null
   }
   engine_lease: { one: Generated<boolean>; epoch: number; holder: Json<object> | null }
   engine_pulse: { one: Generated<boolean>; at: Date }

@@ -1,4 +1,4 @@
-import { api, expect, logIn, port, test } from './support'
+import { api, expect, goLive, logIn, port, test } from './support'
 
 const place = `239.192.77.3:${port + 29}`
 
@@ -53,7 +53,7 @@ test('a destination for datagrams is added: its check fails at the interface, is
   await expect(address).toContainText('Groups by which routers')
   await where.fill(place)
   await expect(page.getByText('By the standard a datagram holds')).toBeVisible()
-  await page.getByRole('button', { name: 'Go live' }).click()
+  await goLive(page)
   await expect(page.locator('[data-state="live"]')).toContainText('version 1')
   await page.goto('/proof')
   const line = page.locator('[data-line="Zone 5, in datagrams"]')

@@ -1,6 +1,6 @@
 import type { Locator, Page } from '@playwright/test'
 import type { Equipment, EquipmentClass } from '~/contract/equipment'
-import { api, expect, logIn, test } from './support'
+import { api, expect, goLive, logIn, test } from './support'
 
 const equipment = () => api<Equipment[]>('GET', '/api/equipment')
 const classes = () => api<EquipmentClass[]>('GET', '/api/classes')
@@ -156,7 +156,7 @@ test('six dryer chambers from a class, a numbered pattern, a naming pattern, a p
     const peek = page.getByRole('complementary', { name: 'Peek' })
     await expect(peek).toContainText(shown)
     if (!topic) await expect(peek.getByRole('table', { name: 'Read again' })).toContainText('product')
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     await expect(page.getByText('Confirmed by witness')).toBeVisible()
     await page.goto('/proof')

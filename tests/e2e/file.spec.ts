@@ -1,7 +1,7 @@
 import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { objectBucket, objectKeys } from '../../src/standins/plant'
-import { api, demo, expect, logIn, panel, port, test } from './support'
+import { api, demo, expect, goLive, logIn, panel, port, test } from './support'
 
 const lake = join(demo, 'files', 'by-hand')
 const objectsUrl = `https://127.0.0.1:${port + 25}`
@@ -67,7 +67,7 @@ test('a folder is added: its check fails where a file lies, is mended, and what 
   await path.fill('../{unit}')
   await expect(address).toContainText('No level may begin with a dot')
   await path.fill('kiln/{unit}/{time.year}')
-  await page.getByRole('button', { name: 'Go live' }).click()
+  await goLive(page)
   await expect(page.locator('[data-state="live"]')).toContainText('version 1')
   await page.goto('/proof')
   const line = page.locator('[data-line="Zone 6, in files"]')

@@ -1,4 +1,4 @@
-import { api, expect, ledger, logIn, panel, test, wholeLog } from './support'
+import { api, expect, goLive, ledger, logIn, panel, test, wholeLog } from './support'
 
 const put = (faults: object) =>
   fetch(`${panel}/api/receiver/faults`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(faults) })
@@ -71,7 +71,7 @@ test('a web server is added: its check fails for a log-in that is refused and fo
   await path.fill('by-hand/{unit}')
   await address.getByLabel('Method').selectOption('PUT')
   await expect(address.getByRole('tree', { name: 'Topics' })).toContainText('zone-5')
-  await page.getByRole('button', { name: 'Go live' }).click()
+  await goLive(page)
   await expect(page.locator('[data-state="live"]')).toContainText('version 1')
   await expect(page.getByText('Confirmed by witness')).toBeVisible()
   await page.goto('/proof')

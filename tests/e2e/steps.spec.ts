@@ -1,5 +1,5 @@
 import type { Publication } from '~/contract/publication'
-import { api, expect, logIn, test } from './support'
+import { api, expect, goLive, logIn, test } from './support'
 
 type Draft = Omit<Publication, 'id' | 'version' | 'state' | 'liveVersion' | 'editedSinceLive'>
 
@@ -71,7 +71,7 @@ test('two steps and a script: before and after stand beside each, what is wrong 
     const held = await set.textContent()
     await expect(set).toHaveText(held!)
 
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     await expect(page.getByText('Confirmed by witness')).toBeVisible()
     const kinds = (await d.stored()).steps!.map((s) => s.kind)

@@ -1,4 +1,4 @@
-import { api, expect, ledger, logIn, panel, tellPanel, test, wholeLog } from './support'
+import { api, expect, goLive, ledger, logIn, panel, tellPanel, test, wholeLog } from './support'
 
 const put = (faults: object) =>
   fetch(`${panel}/api/stream/faults`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(faults) })
@@ -69,7 +69,7 @@ test('a stream is added: its check fails for a log-in that is meant for elsewher
   await expect(address).toContainText('/ may not stand in a topic there')
   await topic.fill('{enterprise}.works')
   await expect(address.getByRole('tree', { name: 'Topics' })).toContainText('varnmoor.works')
-  await page.getByRole('button', { name: 'Go live' }).click()
+  await goLive(page)
   await expect(page.locator('[data-state="live"]')).toContainText('version 1')
   await expect(page.getByText('Confirmed by witness')).toBeVisible()
   await page.goto('/proof')
@@ -109,10 +109,10 @@ test('a publication whose payloads begin with the number of their schema goes li
     await tellPanel('/api/schemas/faults', { readOnly: true }, 'PUT')
     await logIn(page)
     await page.goto(`/publications?id=${id}`)
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.getByText('the registry does not allow it').first()).toBeVisible()
     await tellPanel('/api/schemas/faults', {}, 'PUT')
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     await expect(page.getByText('Confirmed by witness')).toBeVisible()
   } finally {

@@ -1,6 +1,6 @@
 import pg from 'pg'
 import { recordsLogins } from '../../src/standins/plant'
-import { api, expect, ledger, logIn, test } from './support'
+import { api, expect, goLive, ledger, logIn, test } from './support'
 
 const url = new URL(process.env.EMBRIK_E2E_DATABASE_URL ?? '')
 const { database, writer } = recordsLogins
@@ -69,7 +69,7 @@ test('a database is added: its check fails for a wrong name, and for a table tha
   await table.fill('by_hand_{value.temperature}')
   await expect(address).toContainText('values and times are columns')
   await table.fill('by_hand')
-  await page.getByRole('button', { name: 'Go live' }).click()
+  await goLive(page)
   await expect(page.locator('[data-state="live"]')).toContainText('version 1')
 
   // The witness has nothing by which it could find rows: the check says so, with what mends it.

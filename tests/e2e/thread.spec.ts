@@ -10,7 +10,7 @@ import { eventsReader, type KeptHub } from '../../src/standins/hub/kept'
 import { objectBucket, objectKeys, recordsLogins, relayGroup } from '../../src/standins/plant'
 import { rowsOf } from '../engine/files'
 import { receiver } from '../handed-over'
-import { api, demo, expect, home, ledger, logIn, port, sums, tellPanel, test } from './support'
+import { api, demo, expect, goLive, home, ledger, logIn, port, sums, tellPanel, test } from './support'
 
 test.describe.configure({ mode: 'serial' })
 
@@ -124,7 +124,7 @@ test('a source added anew, refused and then trusted, is followed to the far end'
   await page.getByRole('button', { name: 'Every', exact: true }).click()
   await page.getByLabel('Seconds').fill('1')
   await expect(page.locator('[data-payload]')).toContainText('"temperature"')
-  await page.getByRole('button', { name: 'Go live' }).click()
+  await goLive(page)
   await expect(page.locator('[data-state="live"]')).toContainText('version 1')
   await expect(page.getByText('Confirmed by witness')).toBeVisible()
 

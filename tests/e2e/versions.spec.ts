@@ -1,5 +1,5 @@
 import type { Publication } from '~/contract/publication'
-import { api, expect, ledger, logIn, test } from './support'
+import { api, expect, goLive, ledger, logIn, test } from './support'
 
 test('equipment by rule, another version, what differs, and back to the first in one act', async ({ page }) => {
   const like = (await api<Publication[]>('GET', '/api/publications')).find((p) => p.name === 'Kiln zones, each change')!
@@ -28,7 +28,7 @@ test('equipment by rule, another version, what differs, and back to the first in
     await expect(page.getByRole('button', { name: 'Go live' })).toBeDisabled()
     await what.getByLabel('With the fact').fill('')
     await expect(what.getByRole('status')).toContainText(`Now ${ids.length}:`)
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     expect(
       await api<Publication[]>('GET', '/api/publications').then((all) => all.find((p) => p.id === id)!.equipmentIds.length),
@@ -37,7 +37,7 @@ test('equipment by rule, another version, what differs, and back to the first in
     const when = page.getByRole('region', { name: 'When', exact: true })
     await when.getByRole('button').first().click()
     await when.getByRole('button', { name: 'Every', exact: true }).click()
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 2')
     const before = page.getByRole('region', { name: 'Before', exact: true })
     await before.getByRole('button').first().click()

@@ -1,5 +1,5 @@
 import type { Publication } from '~/contract/publication'
-import { api, expect, ledger, logIn, test } from './support'
+import { api, expect, goLive, ledger, logIn, test } from './support'
 
 type Draft = Omit<Publication, 'id' | 'version' | 'state' | 'liveVersion' | 'editedSinceLive'>
 
@@ -45,7 +45,7 @@ test('a publication on a condition: what is wrong is said beside it, and it goes
     await when.getByLabel('also when it begins to run').check()
     await expect(when).toContainText('on change while temperature > 1.0 holds for 0.5 s')
     await expect(when).toContainText('at most every 30 s, at least every 1 min, at first too')
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     const { trigger, pace } = await d.stored()
     expect([trigger, pace]).toEqual([
@@ -72,7 +72,7 @@ test('a publication by schedule shows its next times; one by hand speaks when so
     await when.getByLabel('Schedule').fill('30 2 * * MON')
     await expect(when.getByRole('list', { name: 'Next times' }).getByRole('listitem')).toHaveCount(5)
     await when.getByRole('button', { name: 'By hand', exact: true }).click()
-    await page.getByRole('button', { name: 'Go live' }).click()
+    await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     await page.getByRole('button', { name: 'Send once' }).click()
     await expect(page.getByText('12 messages went')).toBeVisible()

@@ -1,4 +1,4 @@
-import { api, expect, logIn, pages, sums, test } from './support'
+import { api, expect, goLive, logIn, pages, sums, test } from './support'
 
 test('everything is reached by keyboard: letters, the finder, the filter', async ({ page }) => {
   await logIn(page)
@@ -100,7 +100,7 @@ test('an edit does not change what is live until it goes live again', async ({ p
   // What is live is what was frozen: the message that goes out now has the old topic.
   const peek = page.getByRole('complementary', { name: 'Peek' })
   await expect(peek.getByText('varnmoor/lower-pit/firing/tunnel-kiln-1/state')).toBeVisible()
-  await page.getByRole('button', { name: 'Go live' }).click()
+  await goLive(page)
   await expect(page.locator('[data-state="live"]')).toContainText('version 2')
   await expect(page.getByText('edits not live')).toBeHidden()
   await expect(peek.getByText('varnmoor/lower-pit/kiln', { exact: true })).toBeVisible()

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { Aside } from '../aside'
+import { Aside, AsideWhole, SendAgain } from '../aside'
 import { Credential, CredentialDraft, CredentialPlaces, CredentialRenewal } from '../credential'
 import { Destination, DestinationCheck, DestinationDraft } from '../destination'
 import { Ending } from '../ending'
@@ -63,6 +63,23 @@ export const destinationsRoutes = {
     group: 'Destinations',
     summary: 'What a cloud hub itself says of this sender: whether it is connected, what it took and rejected, its quota',
     answer: OwnView,
+  },
+  readAside: {
+    method: 'GET',
+    path: '/api/asides/:id',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'One message that a destination would not have, with all octets that are kept of it',
+    answer: AsideWhole,
+  },
+  sendAside: {
+    method: 'POST',
+    path: '/api/asides/:id/send',
+    role: 'engineer',
+    group: 'Destinations',
+    summary: 'Send it again, mended or as it was: a message of its own, with an account of its own',
+    body: SendAgain.default({}),
+    answer: AsideWhole,
   },
   removeAsides: {
     method: 'DELETE',

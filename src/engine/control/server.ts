@@ -1,6 +1,7 @@
 import { timingSafeEqual } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { z } from 'zod'
+import { Aside } from '~/contract/aside'
 import { Credential } from '~/contract/credential'
 import { DestinationCheck } from '~/contract/destination'
 import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
@@ -252,6 +253,15 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'POST /destinations/own-view':
       return answer(res, 200, await engine.ownViews.of((await parse(req, z.object({ id: Id }))).id))
+
+    case 'POST /asides/send': {
+      const again = await parse(
+        req,
+        z.object({ delivery: z.number().int(), topic: z.string(), payload: z.base64(), properties: z.string(), assurance: Aside.shape.assurance }),
+      )
+      const { payload, ...message } = again
+      return answer(res, 200, { seq: await engine.publications.sendAgain({ ...message, payload: Buffer.from(payload, 'base64') }) })
+    }
 
     case 'POST /publications/preview': {
       const { draft, equipmentId, publicationId, held } = await parse(

@@ -1,6 +1,7 @@
 import { type Failure, fail } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
+import type { Envelope } from '~/core/delivery/envelope'
 import type { Db } from '~/store/database'
 import { allReads, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf } from '~/store/publication'
 import { tookBack, toTakeBack } from '~/store/taken-back'
@@ -125,6 +126,26 @@ export class Publications {
     const publisher = this.running.get(id)
     if (!publisher) throw fail(409, 'publication.still', 'It does not run', 'Go live, or resume it, first', 'publication')
     return publisher.sayNow()
+  }
+
+  /** Sends octets that a destination would not have before: as a message of its own. Gives its number. */
+  async sendAgain({ delivery, ...message }: Pick<Envelope, 'delivery' | 'topic' | 'payload' | 'properties' | 'assurance'>): Promise<number> {
+    const { destinations, ledger, clock } = this.ctx
+    const lane = this.laneByDelivery.get(delivery)
+    const outbox = lane === undefined ? null : (destinations.running.get(lane)?.outbox ?? null)
+    if (!outbox)
+      throw fail(
+        409,
+        'aside.nowhere',
+        'Its publication or its destination is no more, or is switched off',
+        'Switch the destination on first',
+        'destination',
+      )
+    const now = clock.wall()
+    const { seq, turn } = ledger.account(delivery).next(now)
+    outbox.offer([{ delivery, ...message, seq, turn, deviceAt: now, producedAt: now, madeMono: clock.mono() }])
+    await outbox.stored()
+    return seq
   }
 
   private pause(id: string): void {

@@ -6,7 +6,7 @@ import { allows } from '~/contract/role'
 import type { Source } from '~/contract/source'
 import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceReach, sourceUses, type Use } from '~/core/credential/reach'
-import { listAsides, removeAsides } from '~/store/aside'
+import { getAside, listAsides, removeAsides } from '~/store/aside'
 import { addCredential, addCredentials, bindCredential, demandPlaces, listCredentials, removeCredential } from '~/store/credential'
 import { addDestination, changeDestination, listDestinations, removeDestination } from '~/store/destination'
 import { addEvents } from '~/store/event'
@@ -22,6 +22,7 @@ import { askEngine } from '../engine-client'
 import { lookAt, toKeep } from '../intake/offers'
 import { newAuthority, newCertificate, newRequest, takeAnswer, takeCertificateBack } from '../making'
 import { newContent, replacementCheck } from '../replacement'
+import { sendAgain } from '../send-again'
 import { whileAllowed } from '../streams'
 import { takeOut } from '../take-out'
 
@@ -46,6 +47,8 @@ type Keys =
   | 'addDestination'
   | 'changeDestination'
   | 'listAsides'
+  | 'readAside'
+  | 'sendAside'
   | 'destinationOwnView'
   | 'removeAsides'
   | 'removeDestination'
@@ -171,6 +174,8 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
     const answer = await askEngine('/destinations/own-view', { body: { id: params.id }, signal: request.signal })
     return (await answer.json()) as OwnView
   },
+  readAside: async ({ params }) => (await getAside(database(), Number(params.id))).aside,
+  sendAside: ({ params, body, caller, request }) => sendAgain(Number(params.id), body, caller.name, request.signal),
   removeAsides: ({ params }) => removeAsides(database(), params.id!),
   checkDestination: async ({ body, request, caller }) => {
     demandSound(body)

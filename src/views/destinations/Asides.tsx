@@ -8,25 +8,22 @@ import { countText, Time } from '~/ui/time'
 import { call, refresh, useCall } from '../app/api'
 import { Failed } from '../shared/Failed'
 import { tellFailure } from '../shared/problems'
+import { saveFile } from '../shared/save-file'
 import { type AsideGroup, asideGroups } from './aside-groups'
+import { hexOf, textOf } from './aside-octets'
+import { MendDialog } from './MendDialog'
 
 const FIRST = 5
 
 /** The octets as text where they are some, else as hexadecimal digits. */
-function shown(base64: string): string {
-  const bytes = Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
-  } catch {
-    return Array.from(bytes.subarray(0, 512), (b) => b.toString(16).padStart(2, '0')).join(' ')
-  }
-}
+const shown = (base64: string): string => textOf(base64) ?? hexOf(base64, 512)
 
 /** Messages that the destination would not have, each with its reason and what was in it. */
 export function Asides({ destinationId, mayEdit }: { destinationId: string; mayEdit: boolean }) {
   const asides = useCall('listAsides', { params: { id: destinationId }, refetchMs: 5000 })
   const ask = useAsk()
   const [all, setAll] = useState(false)
+  const [exporting, setExporting] = useState(false)
   const [open, setOpen] = useState<string | null>(null)
   if (asides.error) return <Failed of={asides} flush />
   const list = asides.data ?? []
@@ -43,6 +40,19 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
       tellFailure(e)
     }
   }
+  /** Each whole, a line of JSON each. */
+  const take = async () => {
+    setExporting(true)
+    try {
+      const lines: string[] = []
+      for (const { id } of list) lines.push(JSON.stringify(await call('readAside', { params: { id: String(id) } })))
+      saveFile('aside.ndjson', new Blob([`${lines.join('\n')}\n`], { type: 'application/x-ndjson' }))
+    } catch (e) {
+      tellFailure(e)
+    } finally {
+      setExporting(false)
+    }
+  }
   return (
     <>
       <div className="flex items-end justify-between gap-2">
@@ -50,15 +60,20 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
           Went aside: {list.length === ASIDES_LISTED ? 'the newest ' : ''}
           {countText(list.length)} {list.length === 1 ? 'message' : 'messages'}
         </Heading>
-        {mayEdit && (
-          <Button small onClick={() => void forget()}>
-            Forget them
+        <span className="flex gap-1">
+          <Button small busy={exporting} onClick={() => void take()}>
+            Export them
           </Button>
-        )}
+          {mayEdit && (
+            <Button small onClick={() => void forget()}>
+              Forget them
+            </Button>
+          )}
+        </span>
       </div>
       <ul aria-label="Messages that went aside">
         {(all ? groups : groups.slice(0, FIRST)).map((g) => (
-          <Group key={g.key} group={g} open={open === g.key} onToggle={() => setOpen(open === g.key ? null : g.key)} />
+          <Group key={g.key} group={g} mayEdit={mayEdit} open={open === g.key} onToggle={() => setOpen(open === g.key ? null : g.key)} />
         ))}
       </ul>
       {groups.length > FIRST && !all && (
@@ -71,7 +86,7 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
 }
 
 /** Those of one topic and reason: a line each once it is opened. */
-function Group({ group, open, onToggle }: { group: AsideGroup; open: boolean; onToggle(): void }) {
+function Group({ group, open, onToggle, mayEdit }: { group: AsideGroup; open: boolean; onToggle(): void; mayEdit: boolean }) {
   const [opened, setOpened] = useState<number | null>(null)
   const [newest] = group.asides
   if (!newest) return null
@@ -93,7 +108,13 @@ function Group({ group, open, onToggle }: { group: AsideGroup; open: boolean; on
           <div className="mt-1 text-[12.5px]">{group.hint}</div>
           <ul className="mt-1 max-h-80 overflow-auto">
             {group.asides.map((a) => (
-              <One key={a.id} aside={a} open={length === 1 || opened === a.id} onToggle={() => setOpened(opened === a.id ? null : a.id)} />
+              <One
+                key={a.id}
+                aside={a}
+                mayEdit={mayEdit}
+                open={length === 1 || opened === a.id}
+                onToggle={() => setOpened(opened === a.id ? null : a.id)}
+              />
             ))}
           </ul>
         </>
@@ -102,7 +123,8 @@ function Group({ group, open, onToggle }: { group: AsideGroup; open: boolean; on
   )
 }
 
-function One({ aside, open, onToggle }: { aside: Aside; open: boolean; onToggle(): void }) {
+function One({ aside, open, onToggle, mayEdit }: { aside: Aside; open: boolean; onToggle(): void; mayEdit: boolean }) {
+  const [mending, setMending] = useState(false)
   return (
     <li>
       <button type="button" className="flex w-full justify-between gap-2 py-0.5 text-left text-xs" aria-expanded={open} onClick={onToggle}>
@@ -110,9 +132,22 @@ function One({ aside, open, onToggle }: { aside: Aside; open: boolean; onToggle(
         <Time at={aside.at} date />
       </button>
       {open && (
-        <Pre label="Payload" className="my-1 max-h-48 bg-well p-2 text-xs break-all whitespace-pre-wrap">
-          {shown(aside.payload)}
-        </Pre>
+        <>
+          <Pre label="Payload" className="my-1 max-h-48 bg-well p-2 text-xs break-all whitespace-pre-wrap">
+            {shown(aside.payload)}
+          </Pre>
+          {aside.again ? (
+            <p className="text-xs text-good">
+              Sent again as no. {aside.again.seq} by {aside.again.by}, <Time at={aside.again.at} date />
+            </p>
+          ) : null}
+          {mayEdit && aside.publication !== null && (
+            <Button small onClick={() => setMending(true)}>
+              Mend and send again
+            </Button>
+          )}
+          {mending && <MendDialog id={aside.id} onClose={() => setMending(false)} />}
+        </>
       )}
     </li>
   )

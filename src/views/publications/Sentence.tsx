@@ -75,6 +75,7 @@ export function Sentence({ publication, condition, destinations, others, left, a
       <SentenceBar publication={publication} condition={condition} edit={edit} mayEdit={mayEdit} add={add} />
       {edit.going && (
         <GoLiveDialog
+          key={edit.going.preflight ? 'looked' : 'looking'}
           publication={edit.going.publication}
           preflight={edit.going.preflight}
           trouble={edit.going.trouble}

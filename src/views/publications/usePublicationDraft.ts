@@ -11,7 +11,7 @@ import { useInAddress, useParam } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
 import { isConflict, tellFailure } from '../shared/problems'
 import { useDraft } from '../shared/useDraft'
-import type { GoLiveChoice } from './preflight/GoLiveDialog'
+import { type GoLiveChoice, knownWarnings } from './preflight/GoLiveDialog'
 
 /** Longest name of a publication, characters. */
 const NAME_MOST = 120
@@ -201,7 +201,9 @@ export function usePublicationDraft({
     if (show) setGoing({ publication: saved, preflight: null, trouble: null })
     try {
       const [preflight = null] = await call('preflight', { body: { ids: [saved.id] } })
-      if (!show && preflight?.findings.length === 0) return await freeze(saved, { note: '', accepted: [] })
+      const known = preflight ? knownWarnings(preflight) : []
+      if (!show && preflight?.findings.length === known.length)
+        return await freeze(saved, { note: '', accepted: known.map(({ section, message }) => ({ section, message })) })
       setGoing({ publication: saved, preflight, trouble: null })
     } catch (e) {
       setGoing({ publication: saved, preflight: null, trouble: failureIn(e) })

@@ -15,12 +15,16 @@ export interface GoLiveChoice {
 }
 
 /** Warnings that somebody lives with. */
-export function useAccepted() {
-  const [accepted, setAccepted] = useState<ReadonlySet<string>>(new Set())
+export function useAccepted(before: () => readonly string[] = () => []) {
+  const [accepted, setAccepted] = useState<ReadonlySet<string>>(() => new Set(before()))
   const accept = (keys: readonly string[], yes: boolean) =>
     setAccepted((now) => new Set(yes ? [...now, ...keys] : [...now].filter((k) => !keys.includes(k))))
   return [accepted, accept] as const
 }
+
+/** Warnings that were accepted with the live version already. */
+export const knownWarnings = ({ findings, acceptedBefore }: Preflight) =>
+  findings.filter((f) => f.severity === 'warns' && acceptedBefore.includes(f.message))
 
 const NOTE_MOST = 500
 
@@ -44,7 +48,7 @@ export function GoLiveDialog({
   onMend(set: Record<string, unknown>): void
   onClose(): void
 }) {
-  const [accepted, accept] = useAccepted()
+  const [accepted, accept] = useAccepted(() => (preflight ? knownWarnings(preflight).map(findingKey) : []))
   const [note, setNote] = useState('')
   const findings = preflight?.findings ?? []
   const stops = findings.filter((f) => f.severity === 'stops')

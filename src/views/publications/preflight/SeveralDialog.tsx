@@ -8,7 +8,7 @@ import { Modal } from '~/ui/Modal'
 import { call, failureIn, refresh } from '../../app/api'
 import { tellFailure } from '../../shared/problems'
 import { FindingList, findingKey } from './FindingList'
-import { useAccepted } from './GoLiveDialog'
+import { knownWarnings, useAccepted } from './GoLiveDialog'
 
 /** So many are looked at in one request. */
 const AT_ONCE = 10
@@ -42,6 +42,10 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
         all.push(...(await call('preflight', { body: { ids: some.slice(i, i + AT_ONCE).map((p) => p.id) } })))
       }
       setFound(all)
+      accept(
+        all.flatMap((p) => knownWarnings(p).map((f) => key(p.id, f))),
+        true,
+      )
     } catch (e) {
       tellFailure(e)
     } finally {
