@@ -1,5 +1,5 @@
 // Measures: 50,000 simulated worlds and what each planted mistake takes (`npm run bench -- worlds`, alone), the whole engine beside a bare loop of the same library, parts alone, memory and CPU, start times, and a million messages under
-// random faults. `npm run bench -- thread` (or publications, roads, parts, tags, simulated, import, table, plant, pages, tabs, equipment, shapes, start, faults) takes a part. Nothing asserts what it prints.
+// random faults. `npm run bench -- thread` (or publications, roads, parts, tags, simulated, import, table, plant, pages, tabs, equipment, shapes, steps, start, faults) takes a part. Nothing asserts what it prints.
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import { join } from 'node:path'
@@ -23,7 +23,7 @@ try {
   if (stale(root)) await step('Build', () => build(root))
   const { build: bundle } = await import('esbuild')
   const inBrowser = ['table', 'plant', 'pages', 'tabs']
-  const ownDatabase = ['thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'equipment', 'shapes', 'faults', 'roads']
+  const ownDatabase = ['thread', 'publications', 'parts', 'tags', 'simulated', 'import', 'equipment', 'shapes', 'steps', 'faults', 'roads']
   const asked = process.argv.slice(2)
   const parts = asked.length > 0 ? asked : [...ownDatabase, ...inBrowser, 'start']
   const out = join(root, 'dist', 'bench')

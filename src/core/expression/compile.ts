@@ -212,3 +212,35 @@ export function compileExpression(text: string, variables: readonly ExpressionVa
   }
   return compiled
 }
+
+/** So many compiled expressions are kept. */
+const KEPT = 500
+const kept = new Map<string, Compiled | ExpressionProblem>()
+const remembers = /\b(?:previous|rate)\s*\(/
+
+/**
+ * The same, made once for a text over variables of these names and types: thousands of equipment have the same one. What remembers
+ * something is made each time.
+ */
+export function compiledOnce(text: string, variables: readonly ExpressionVariable[]): Compiled | ExpressionProblem {
+  if (remembers.test(text)) return compileExpression(text, variables)
+  const sign = `${text}\n${variables.map((v) => `${v.name} ${v.dataType}`).join('\n')}`
+  const there = kept.get(sign)
+  if (there) return there
+  const [oldest] = kept.size >= KEPT ? kept.keys() : []
+  if (oldest !== undefined) kept.delete(oldest)
+  const made = compileExpression(text, variables)
+  kept.set(sign, made)
+  return made
+}
+
+const names = new Map<string, readonly string[]>()
+
+/** `namesIn`, looked for once for a text. */
+export function namesOnce(text: string): readonly string[] {
+  let found = names.get(text)
+  if (found) return found
+  if (names.size >= KEPT) names.clear()
+  names.set(text, (found = namesIn(text)))
+  return found
+}

@@ -2,7 +2,7 @@ import type { Fill } from '~/contract/fill'
 import type { PlanMember } from '~/contract/publication'
 import type { DataType } from '~/contract/tag'
 import type { Trigger } from '~/contract/trigger'
-import { compileExpression, type ExpressionVariable, namesIn } from '../expression/compile'
+import { compiledOnce, type ExpressionVariable, namesOnce } from '../expression/compile'
 
 type Members = readonly Pick<PlanMember, 'key' | 'dataType' | 'fill'>[]
 type Condition = Extract<Trigger, { kind: 'when' }>
@@ -17,7 +17,7 @@ function lookedAt(text: string, variables: readonly ExpressionVariable[], known:
   const sign = `${text}\n${variables.map((v) => `${v.name} ${v.dataType}`).join('\n')}`
   const before = known.get(sign)
   if (before !== undefined) return before
-  const compiled = compileExpression(text, variables)
+  const compiled = compiledOnce(text, variables)
   const found = 'run' in compiled ? { dataType: compiled.dataType } : { problem: compiled.message }
   known.set(sign, found)
   return found
@@ -32,7 +32,7 @@ export function expressionFill(
   members: Members,
   known: Known = new Map(),
 ): { fill: Fill; dataType: DataType | null } | { problem: string } {
-  const wanted = new Set(namesIn(text))
+  const wanted = new Set(namesOnce(text))
   const inputs = members
     .map((m) => ({ name: conditionName(m.key), dataType: m.dataType, fill: m.fill }))
     .filter((input, i, all) => wanted.has(input.name) && all.findIndex((other) => other.name === input.name) === i)

@@ -38,11 +38,11 @@ export const fieldWords: Readonly<Record<string, string>> = {
 /** `Topic`; `Step 2, condition`; what has no words of its own is called by its part and its name. */
 export function settingWords({ what, kind }: Pick<VersionDifference, 'what' | 'kind'>): string {
   if (kind !== 'setting') return what
-  const own = fieldWords[what]
+  const own = Object.hasOwn(fieldWords, what) ? fieldWords[what] : undefined
   if (own !== undefined) return own
   const step = /^steps\.(\d+)(?:\.(.+))?$/.exec(what)
   if (step) return `Step ${Number(step[1]) + 1}${step[2] ? `, ${step[2]}` : ''}`
   const [part, ...rest] = what.split('.')
-  const words = fieldWords[part!]
+  const words = Object.hasOwn(fieldWords, part!) ? fieldWords[part!] : undefined
   return words && rest.length > 0 ? `${words}, ${rest.join('.')}` : what
 }

@@ -1,7 +1,7 @@
 import type { Fill } from '~/contract/fill'
 import type { EpochMs } from '~/contract/id'
 import type { DataType } from '~/contract/tag'
-import { type Compiled, compileExpression } from '../../expression/compile'
+import { type Compiled, compiledOnce } from '../../expression/compile'
 import { conform } from '../../value/datatype'
 import type { Scalar } from '../../value/deadband'
 import { qualityOf, Status } from '../../value/quality'
@@ -127,7 +127,7 @@ export class Computed implements Cell {
     this.handles = [...new Set(inputs.flatMap((i) => i.handles))]
     this.timed = inputs.some((i) => i.timed)
     this.args = this.inputs.map(() => null)
-    const compiled = compileExpression(fill.text, fill.inputs)
+    const compiled = compiledOnce(fill.text, fill.inputs)
     this.compiled = 'run' in compiled ? compiled : null
     if (!('run' in compiled)) this.problem = compiled.message
   }
