@@ -56,6 +56,7 @@ import { Targets } from './targets'
 import { Tokens } from './tokens'
 import { Trimming } from './trimming'
 import { VERSION } from './version'
+import { Waiting } from './waiting'
 import { ModelCache } from './world'
 
 export interface EngineOptions {
@@ -106,12 +107,14 @@ export class Engine {
   readonly renewal: Renewal
   readonly targets: Targets
   readonly ownViews: OwnViews
+  readonly waiting: Waiting
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
   sourceContext!: SourceContext
   private timers: Cancel[] = []
   private stopped = false
+  private ending: Promise<void> | null = null
 
   constructor(readonly options: EngineOptions) {
     const { db, url, vault } = options
@@ -208,6 +211,7 @@ export class Engine {
         this.events.add({ severity: 'trouble', where: 'publication', subjectId: id, subject, code: 'publication.fails', message, hint })
       },
     })
+    this.waiting = new Waiting(this.allDestinations, this.publications)
     this.tagTroubles = new TagTroubles({
       clock,
       table: this.table,
@@ -505,7 +509,12 @@ export class Engine {
     return this.publishers.get(publicationId)?.last ?? null
   }
 
-  async stop(): Promise<void> {
+  /** Ends all, once. */
+  stop(): Promise<void> {
+    return (this.ending ??= this.end())
+  }
+
+  private async end(): Promise<void> {
     this.stopped = true
     for (const cancel of this.timers) cancel()
     this.trimming.stop()

@@ -66,6 +66,7 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   addDestination: { kind: 'destination' },
   changeDestination: { kind: 'destination', all: destinations },
   removeDestination: { kind: 'destination', all: destinations },
+  clearWaiting: { kind: 'destination', all: destinations, after: (answer) => answer as { cleared: number } },
   sendAside: { kind: 'destination', after: (answer) => ({ sent: (answer as { topic: string }).topic }) },
   removeAsides: { kind: 'destination', all: destinations },
   addCredential: { kind: 'credential' },

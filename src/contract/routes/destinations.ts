@@ -4,11 +4,13 @@ import { Credential, CredentialDraft, CredentialPlaces, CredentialRenewal } from
 import { Destination, DestinationCheck, DestinationDraft } from '../destination'
 import { Ending } from '../ending'
 import { CheckStep } from '../failure'
+import { Id } from '../id'
 import { HandedOver, KeepHanded, TakenIn } from '../intake'
 import { KeyDownload } from '../key-download'
 import { IssueCertificate, Issued, MakeAuthority, MakeRequest, RequestAnswer, TakeBack } from '../make'
 import { OwnView } from '../own-view'
 import { Replacement, ReplacementCheck } from '../replacement'
+import { WaitingMessages, WaitingWhole } from '../waiting'
 import { Begun, list, type Route } from './route'
 
 /** Destinations and credentials. */
@@ -63,6 +65,32 @@ export const destinationsRoutes = {
     group: 'Destinations',
     summary: 'What a cloud hub itself says of this sender: whether it is connected, what it took and rejected, its quota',
     answer: OwnView,
+  },
+  lookWaiting: {
+    method: 'GET',
+    path: '/api/destinations/:id/outbox',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'What waits in its outbox, a hundred at a time, the oldest first',
+    query: z.object({ from: z.coerce.number().int().min(0).default(0) }),
+    answer: WaitingMessages,
+  },
+  openWaiting: {
+    method: 'GET',
+    path: '/api/destinations/:id/outbox/:delivery/:seq',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'One message that waits, whole, and as its shape reads it',
+    answer: WaitingWhole,
+  },
+  clearWaiting: {
+    method: 'DELETE',
+    path: '/api/destinations/:id/outbox',
+    role: 'engineer',
+    group: 'Destinations',
+    summary: 'Give up what waits: one message, those of a publication, or all; what is on the wire stays',
+    query: z.object({ publicationId: Id.optional(), delivery: z.coerce.number().int().optional(), seq: z.coerce.number().int().optional() }),
+    answer: z.object({ cleared: z.number().int() }),
   },
   readAside: {
     method: 'GET',

@@ -13,6 +13,7 @@ import { ListenQuery } from '~/contract/sources/mqtt'
 import { OpcUaEndpoint } from '~/contract/sources/opcua'
 import { TagWrite } from '~/contract/tag'
 import { TokenRecipe } from '~/contract/token'
+import { WhichWaiting } from '~/contract/waiting'
 import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
 import { demandTypedAgain, getSource, sourcePassword } from '~/store/source'
@@ -253,6 +254,21 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'POST /destinations/own-view':
       return answer(res, 200, await engine.ownViews.of((await parse(req, z.object({ id: Id }))).id))
+
+    case 'POST /outbox/list': {
+      const { destinationId, from } = await parse(req, z.object({ destinationId: Id, from: z.number().int().min(0) }))
+      return answer(res, 200, await engine.waiting.list(destinationId, from))
+    }
+
+    case 'POST /outbox/open': {
+      const { destinationId, delivery, seq } = await parse(req, z.object({ destinationId: Id, delivery: z.number().int(), seq: z.number().int() }))
+      return answer(res, 200, await engine.waiting.open(destinationId, delivery, seq))
+    }
+
+    case 'POST /outbox/clear': {
+      const { destinationId, ...which } = await parse(req, WhichWaiting.extend({ destinationId: Id }))
+      return answer(res, 200, { cleared: await engine.waiting.clear(destinationId, which) })
+    }
 
     case 'POST /asides/send': {
       const again = await parse(

@@ -2,6 +2,7 @@ import type { Lane } from '~/contract/destination'
 import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import { Rate } from '../live/rate'
+import type { DropReason } from '../outbox/options'
 import type { DestinationTarget } from './driver'
 import { Flaps } from './flaps'
 import type { DestinationContext, Severity } from './lane'
@@ -23,7 +24,7 @@ export class LaneCondition {
   private last: number | null = null
   private readonly flaps = new Flaps()
   private lossTold = false
-  private readonly dropped = { full: 0, old: 0 }
+  private readonly dropped = { full: 0, old: 0, told: 0 }
   /** What was refused since something was taken last. */
   private refused: { failure: Failure; count: number; since: number; sinceMono: number } | null = null
   private refusals = { at: Number.NEGATIVE_INFINITY, more: 0 }
@@ -108,7 +109,7 @@ export class LaneCondition {
   }
 
   /** A message was dropped from the outbox before it could go out. */
-  drops(why: 'full' | 'old'): void {
+  drops(why: DropReason): void {
     if (this.dropped[why]++ > 0) return
     this.ctx.clock.after(DROPS_TOGETHER_MS, () => {
       const n = this.dropped[why]
@@ -116,6 +117,10 @@ export class LaneCondition {
       const words = n === 1 ? '1 message dropped' : `${n} messages dropped`
       if (why === 'full') {
         this.event('trouble', 'outbox.full', `${words}, the oldest first: the outbox is full`, 'Give it more room, or bring the link back')
+        return
+      }
+      if (why === 'told') {
+        this.event('note', 'outbox.cleared', `${words} from the outbox, as somebody said`, 'They count as dropped in the ledger')
         return
       }
       const { outboxHours } = this.destination().settings

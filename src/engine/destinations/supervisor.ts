@@ -6,6 +6,7 @@ import type { StoreTrouble } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
 import { Retrying } from '../clock/retrying'
 import { failureOf } from '../failure'
+import type { DropReason } from '../outbox/options'
 import { Outbox } from '../outbox/outbox'
 import { TopicIndex } from '../witness/topics'
 import type { Witness } from '../witness/witness'
@@ -85,7 +86,7 @@ export class DestinationSupervisor implements LaneParts {
         ledger.producedRate.add(1, clock.mono())
         this.ctx.step('stored', e.delivery, e.seq, clock.wall())
       },
-      dropped: (e: Envelope, acknowledged: boolean, why: 'full' | 'old') => {
+      dropped: (e: Envelope, acknowledged: boolean, why: DropReason) => {
         const account = ledger.account(e.delivery)
         if (acknowledged) account.forgotten(e.seq)
         else {

@@ -4,11 +4,14 @@ import type { Clock } from '../clock/clock'
 import type { DropRun } from './drop-runs'
 import type { Packing } from './packing'
 
+/** Why a message is given up: there is no room, it waited too long, or somebody said so. */
+export type DropReason = 'full' | 'old' | 'told'
+
 /** What an outbox tells. */
 export interface OutboxHooks {
   stored(envelope: Envelope): void
   /** Given up, since the outbox is full or it waited too long; `acknowledged`: the destination has it, and only its fate is not known. */
-  dropped(envelope: Envelope, acknowledged: boolean, why: 'full' | 'old'): void
+  dropped(envelope: Envelope, acknowledged: boolean, why: DropReason): void
   /** Pushed out of memory before they could be stored. */
   lost(run: DropRun): void
   /** The row with these numbers is gone or can't be read. */

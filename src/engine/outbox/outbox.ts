@@ -188,6 +188,69 @@ export class Outbox {
     this.o.hooks.dropped(item.envelope, false, 'old')
   }
 
+  /** Messages that wait, in their order, from the `from`th on; those that are on their way to the disk are not among them. */
+  async look(from: number, most: number): Promise<Envelope[]> {
+    const out: Envelope[] = []
+    let skip = from
+    for (const segment of [...this.segments]) {
+      if (out.length >= most) break
+      const left = segment.count - segment.doneCount
+      if (left <= skip) {
+        skip -= left
+        continue
+      }
+      for (const item of segment.items ?? (await this.readOrNone(segment)) ?? []) {
+        if (segment.done[item.index] === 1 || skip-- > 0) continue
+        out.push(item.envelope)
+        if (out.length >= most) break
+      }
+      skip = Math.max(0, skip)
+    }
+    return out
+  }
+
+  /** One of them by its number; null: it does not wait, or cannot be read now. */
+  async lookAt(delivery: number, seq: number): Promise<Envelope | null> {
+    const items = await this.itemsOf((d, first, last) => d === delivery && seq >= first && seq <= last)
+    return items.find(({ envelope: e }) => e.delivery === delivery && e.seq === seq)?.envelope ?? null
+  }
+
+  /** When the oldest of them was made, epoch ms; null: nothing waits, or it cannot be read now. */
+  async oldestAt(): Promise<number | null> {
+    return (await this.look(0, 1))[0]?.producedAt ?? null
+  }
+
+  /** Gives up what `take` wants of what waits, but nothing that is on the wire; gives how many that were. */
+  async clear(take: (e: Envelope) => boolean, concerned: (delivery: number, first: number, last: number) => boolean = () => true): Promise<number> {
+    let count = 0
+    await this.trim(async () => {
+      for (const item of await this.itemsOf(concerned)) {
+        if (item.segment.done[item.index] === 1 || this.onTheWire(item) || !take(item.envelope)) continue
+        this.markDone(item)
+        this.settled(item)
+        this.o.hooks.dropped(item.envelope, false, 'told')
+        count++
+      }
+    })
+    return count
+  }
+
+  /** Whether a message was handed to who sends, and no answer is known. */
+  private onTheWire({ segment, index }: Item): boolean {
+    if (!this.sending) return false
+    const reading = this.segments[this.readAt]
+    return !reading || segment.no < reading.no || (segment.no === reading.no && index < this.readIndex)
+  }
+
+  private async itemsOf(concerned: (delivery: number, first: number, last: number) => boolean): Promise<Item[]> {
+    const out: Item[] = []
+    for (const segment of [...this.segments]) {
+      if (segment.finished || !parseRanges(segment.ranges).some(([d, first, last]) => concerned(d, first, last))) continue
+      for (const item of segment.items ?? (await this.readOrNone(segment)) ?? []) if (segment.done[item.index] === 0) out.push(item)
+    }
+    return out
+  }
+
   /** Its messages, none when they cannot be read; null: not now. */
   private async readOrNone(segment: Segment): Promise<readonly Item[] | null> {
     try {

@@ -4,6 +4,7 @@ import type { OwnView } from '~/contract/own-view'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import type { Source } from '~/contract/source'
+import type { WaitingMessages, WaitingWhole } from '~/contract/waiting'
 import { kindOf } from '~/core/address/kinds'
 import { destinationUses, sourceReach, sourceUses, type Use } from '~/core/credential/reach'
 import { getAside, listAsides, removeAsides } from '~/store/aside'
@@ -47,6 +48,9 @@ type Keys =
   | 'addDestination'
   | 'changeDestination'
   | 'listAsides'
+  | 'lookWaiting'
+  | 'openWaiting'
+  | 'clearWaiting'
   | 'readAside'
   | 'sendAside'
   | 'destinationOwnView'
@@ -173,6 +177,19 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   destinationOwnView: async ({ params, request }) => {
     const answer = await askEngine('/destinations/own-view', { body: { id: params.id }, signal: request.signal })
     return (await answer.json()) as OwnView
+  },
+  lookWaiting: async ({ params, query, request }) => {
+    const answer = await askEngine('/outbox/list', { body: { destinationId: params.id, from: query.from }, signal: request.signal })
+    return (await answer.json()) as WaitingMessages
+  },
+  openWaiting: async ({ params, request }) => {
+    const body = { destinationId: params.id, delivery: Number(params.delivery), seq: Number(params.seq) }
+    return (await (await askEngine('/outbox/open', { body, signal: request.signal })).json()) as WaitingWhole
+  },
+  clearWaiting: async ({ params, query: { publicationId, delivery, seq }, request }) => {
+    const message = delivery !== undefined && seq !== undefined ? { message: { delivery, seq } } : {}
+    const body = { destinationId: params.id, ...(publicationId !== undefined && { publicationId }), ...message }
+    return (await (await askEngine('/outbox/clear', { body, signal: request.signal })).json()) as { cleared: number }
   },
   readAside: async ({ params }) => (await getAside(database(), Number(params.id))).aside,
   sendAside: ({ params, body, caller, request }) => sendAgain(Number(params.id), body, caller.name, request.signal),

@@ -25,6 +25,7 @@ import { Asides } from './Asides'
 import { DestinationForm } from './DestinationForm'
 import { isWitnessed, kindView, placeOf } from './kinds'
 import { OwnView } from './OwnView'
+import { WaitingDialog } from './WaitingDialog'
 
 export function DestinationsPage() {
   const destinations = useCall('listDestinations')
@@ -125,6 +126,7 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
   const c = useFrame('destinations')?.[destination.id]
   const ask = useAsk()
   const credentials = useCall('listCredentials', { enabled: mayEdit })
+  const [looking, setLooking] = useState(false)
   const { settings } = destination
   const view = kindView(destination.kind)
   const warning = view.warning(settings)
@@ -172,6 +174,12 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
       </div>
       <Fact name="Waiting">{c ? `${countText(c.waiting)} messages` : '-'}</Fact>
       <Fact name="On disk">{c ? `${bytesText(c.bytes)} of ${bytesText(c.capBytes)}` : '-'}</Fact>
+      {c && c.waiting > 0 && (
+        <Button small onClick={() => setLooking(true)}>
+          Look inside
+        </Button>
+      )}
+      {looking && <WaitingDialog destination={destination} mayEdit={mayEdit} onClose={() => setLooking(false)} />}
       <Asides destinationId={destination.id} mayEdit={mayEdit} />
       <Heading>Sender</Heading>
       <view.SenderFacts settings={settings} credential={mayEdit ? name : null} />

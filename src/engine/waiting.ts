@@ -1,0 +1,105 @@
+import { fail } from '~/contract/failure'
+import type { Plan, ShownPayload } from '~/contract/publication'
+import { WAITING_PAGE, type WaitingMessage, type WaitingMessages, type WaitingWhole, type WhichWaiting } from '~/contract/waiting'
+import type { Envelope } from '~/core/delivery/envelope'
+import { unpackProperties } from '~/core/delivery/properties'
+import { compressionOf, decoderOf, scopeOf } from '~/core/shape/registry'
+import type { Destinations } from './destinations/destinations'
+import type { Outbox } from './outbox/outbox'
+import { octets, unpack } from './publications/compress'
+import type { Publications } from './publications/publications'
+
+/** So much of a payload is shown, octets. */
+const SHOWN_MAX = 64_000
+const text = (value: unknown) => (value === null ? '' : typeof value === 'object' ? JSON.stringify(value) : String(value))
+
+/** Looks into the outboxes of a destination and of the nodes that speak there. */
+export class Waiting {
+  constructor(
+    private readonly destinations: Destinations,
+    private readonly publications: Publications,
+  ) {}
+
+  private outboxes(destinationId: string): Outbox[] {
+    const all = [...this.destinations.running.values()].filter(({ destination: d }) => d.id === destinationId || d.parentId === destinationId)
+    if (all.length === 0) throw fail(404, 'destination.unknown', 'There is no such destination', 'Refresh the list', 'destination')
+    return all.map((d) => d.outbox)
+  }
+
+  private shown({ delivery, seq, topic, payload, producedAt }: Envelope): WaitingMessage {
+    const publicationId = this.publications.deliveries.find((d) => d.number === delivery)?.publicationId ?? null
+    return { delivery, seq, publicationId, topic, octets: octets(payload).length, producedAt }
+  }
+
+  /** A page of what waits, the oldest first. */
+  async list(destinationId: string, from: number): Promise<WaitingMessages> {
+    const outboxes = this.outboxes(destinationId)
+    const messages: WaitingMessage[] = []
+    let skip = from
+    for (const outbox of outboxes) {
+      const some = await outbox.look(skip, WAITING_PAGE - messages.length)
+      messages.push(...some.map((e) => this.shown(e)))
+      skip = Math.max(0, skip - outbox.waiting)
+      if (messages.length >= WAITING_PAGE) break
+    }
+    const sum = (of: (o: Outbox) => number) => outboxes.reduce((n, o) => n + of(o), 0)
+    return { waiting: sum((o) => o.waiting), bytes: sum((o) => o.bytes), capBytes: sum((o) => o.cap), messages }
+  }
+
+  /** One whole, read again by the shape of its publication where that runs and sends there. */
+  async open(destinationId: string, delivery: number, seq: number): Promise<WaitingWhole> {
+    for (const outbox of this.outboxes(destinationId)) {
+      const found = await outbox.lookAt(delivery, seq)
+      if (found) return { ...this.shown(found), message: payloadOf(found, this.publications.of(delivery)?.plan ?? null) }
+    }
+    throw fail(404, 'outbox.gone', 'It does not wait any more', 'It was sent meanwhile, or given up', 'destination')
+  }
+
+  /** Gives up what is meant, but nothing that is on the wire; gives how many that were. */
+  async clear(destinationId: string, { publicationId, message }: WhichWaiting): Promise<number> {
+    const own = new Set(
+      this.publications.deliveries.filter((d) => publicationId === undefined || d.publicationId === publicationId).map((d) => d.number),
+    )
+    let count = 0
+    for (const outbox of this.outboxes(destinationId))
+      count += await outbox.clear(
+        (e) => (message ? e.delivery === message.delivery && e.seq === message.seq : publicationId === undefined || own.has(e.delivery)),
+        (delivery) => (message ? delivery === message.delivery : publicationId === undefined || own.has(delivery)),
+      )
+    return count
+  }
+}
+
+function payloadOf(e: Envelope, plan: Plan | null): ShownPayload {
+  const { contentType, key, headers, responseTopic, binary } = unpackProperties(e.properties)
+  const sent = octets(e.payload)
+  const none = { kind: '', problem: 'Its publication does not run, or sends elsewhere by now', readings: [] }
+  const message = plan?.messages.find((m) => m.place === e.topic)
+  let read: ShownPayload['read'] = none
+  let before = sent
+  if (plan && message) {
+    const compression = compressionOf(plan.shape)
+    try {
+      before = compression === 'none' ? sent : unpack(compression, sent)
+      const decoded = decoderOf(plan.shape, scopeOf(plan, message))(before, Object.fromEntries(headers))
+      read =
+        'problem' in decoded
+          ? { ...none, problem: decoded.problem }
+          : { kind: decoded.kind, problem: '', readings: decoded.readings.slice(0, 200).map((r) => ({ ...r, value: text(r.value) })) }
+    } catch (problem) {
+      read = { ...none, problem: problem instanceof Error ? problem.message : String(problem) }
+    }
+  }
+  const cut = Buffer.from(before.subarray(0, SHOWN_MAX))
+  return {
+    payload: binary ? cut.toString('base64') : cut.toString(),
+    binary,
+    bytes: sent.length,
+    bytesBefore: before.length,
+    contentType,
+    key,
+    headers,
+    responseTopic,
+    read,
+  }
+}
