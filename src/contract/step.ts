@@ -8,7 +8,7 @@ const Key = z
   .trim()
   .min(1, 'Which member?')
   .max(400)
-  .regex(/^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z0-9_]+)*$/, 'Letters, digits and _, levels parted by dots')
+  .regex(/^(?:[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z0-9_]+)*)?$/, 'Letters, digits and _, levels parted by dots')
 const Members = z.array(Key).min(1, 'Which members?').max(500)
 /** What no database keeps in a text. */
 const NUL = [(text: string) => !text.includes('\0'), 'It holds a NUL: take it out'] as const

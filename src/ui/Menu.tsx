@@ -13,11 +13,14 @@ export function Menu({
   items,
   head,
   align = 'end',
+  leaves = false,
 }: {
   children: ReactNode
   items: readonly MenuItem[]
   head?: string
   align?: 'start' | 'end'
+  /** What is done takes the focus with it: it does not go back to the button. */
+  leaves?: boolean
 }) {
   return (
     <DropdownMenu.Root>
@@ -26,6 +29,7 @@ export function Menu({
         <DropdownMenu.Content
           align={align}
           sideOffset={4}
+          {...(leaves && { onCloseAutoFocus: (e: Event) => e.preventDefault() })}
           // What lies behind the menu is not clicked with it.
           onClick={(e) => e.stopPropagation()}
           className="z-40 min-w-40 rounded-sm border border-line bg-sheet py-1 shadow-[0_6px_24px_rgb(0_0_0/0.18)]"

@@ -42,7 +42,7 @@ test('equipment by rule, another version, what differs, and back to the first in
     const before = page.getByRole('region', { name: 'Before', exact: true })
     await before.getByRole('button').first().click()
     await before.getByRole('button', { name: 'Show differences' }).click()
-    await expect(before.getByRole('list', { name: 'Differences of version 2' })).toContainText('trigger.kind: change every')
+    await expect(before.getByRole('list', { name: 'Differences of version 2' })).toContainText('When: trigger: change every')
     await before.getByRole('button', { name: 'Go back to it' }).click()
     await page.getByRole('alertdialog').getByRole('button', { name: 'Go back to version 1' }).click()
     await expect(page.locator('[data-state="live"]')).toContainText('version 3')

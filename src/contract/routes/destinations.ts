@@ -94,7 +94,7 @@ export const destinationsRoutes = {
   },
   readAside: {
     method: 'GET',
-    path: '/api/asides/:id',
+    path: '/api/asides/:number',
     role: 'viewer',
     group: 'Destinations',
     summary: 'One message that a destination would not have, with all octets that are kept of it',
@@ -102,7 +102,7 @@ export const destinationsRoutes = {
   },
   sendAside: {
     method: 'POST',
-    path: '/api/asides/:id/send',
+    path: '/api/asides/:number/send',
     role: 'engineer',
     group: 'Destinations',
     summary: 'Send it again, mended or as it was: a message of its own, with an account of its own',

@@ -191,8 +191,8 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
     const body = { destinationId: params.id, ...(publicationId !== undefined && { publicationId }), ...message }
     return (await (await askEngine('/outbox/clear', { body, signal: request.signal })).json()) as { cleared: number }
   },
-  readAside: async ({ params }) => (await getAside(database(), Number(params.id))).aside,
-  sendAside: ({ params, body, caller, request }) => sendAgain(Number(params.id), body, caller.name, request.signal),
+  readAside: async ({ params }) => (await getAside(database(), asideNumber(params.number))).aside,
+  sendAside: ({ params, body, caller, request }) => sendAgain(asideNumber(params.number), body, caller.name, request.signal),
   removeAsides: ({ params }) => removeAsides(database(), params.id!),
   checkDestination: async ({ body, request, caller }) => {
     demandSound(body)
@@ -241,3 +241,6 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
   },
   removeCredential: ({ params }) => removeCredential(database(), params.id!),
 }
+
+/** The number of a message that went aside; what is none is a message that is not there. */
+const asideNumber = (text: string | undefined): number => (/^\d{1,15}$/.test(text ?? '') ? Number(text) : 0)

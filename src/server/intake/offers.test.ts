@@ -71,14 +71,14 @@ describe('what is told of what was handed over', () => {
     expect(await lookAt(handed(files, { phrases: ['slip', 'glaze'] }), [], NOW)).toMatchObject({ locked: false, offers: [{ name: 'kiln-7' }] })
   })
 
-  it('a store that asks to hash the pass phrase for hours is refused at once', async () => {
+  it('a store that asks to hash the pass phrase for hours is refused at once', { timeout: 120_000 }, async () => {
     const made = ['pkcs8', '-topk8', '-v2', 'aes-256-cbc', '-iter', '3000000', '-passout', 'pass:glaze', '-in', 'kiln-7.key', '-out', 'slow.pem']
     m.openssl(...made)
     const told = await lookAt(handed({ 'slow.pem': m.text('slow.pem') }, { phrases: ['a', 'b', 'c'] }), [], NOW)
     expect(told.pieces).toMatchObject([{ state: 'broken', detail: expect.stringContaining('takes too long') }])
   })
 
-  it('all that is locked is paid from one purse, in whatever order it stands', { timeout: 60_000 }, async () => {
+  it('all that is locked is paid from one purse, in whatever order it stands', { timeout: 120_000 }, async () => {
     m.openssl('pkcs8', '-topk8', '-v2', 'aes-256-cbc', '-iter', '1500000', '-passout', 'pass:glaze', '-in', 'kiln-7.key', '-out', 'dear.pem')
     const files = Object.fromEntries(Array.from({ length: 6 }, (_, i) => [`${i}.pem`, m.text('dear.pem')]))
     const told = await lookAt(handed(files, { phrases: ['slip'] }), [], NOW)

@@ -45,7 +45,7 @@ export function Asides({ destinationId, mayEdit }: { destinationId: string; mayE
     setExporting(true)
     try {
       const lines: string[] = []
-      for (const { id } of list) lines.push(JSON.stringify(await call('readAside', { params: { id: String(id) } })))
+      for (const { id } of list) lines.push(JSON.stringify(await call('readAside', { params: { number: String(id) } })))
       saveFile('aside.ndjson', new Blob([`${lines.join('\n')}\n`], { type: 'application/x-ndjson' }))
     } catch (e) {
       tellFailure(e)

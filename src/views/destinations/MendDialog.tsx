@@ -12,7 +12,7 @@ import { fromHex, fromText, hexOf, textOf } from './aside-octets'
 
 /** A message that went aside, whole: mended, or as it was, it goes out once more. */
 export function MendDialog({ id, onClose }: { id: number; onClose(): void }) {
-  const message = useCall('readAside', { params: { id: String(id) } })
+  const message = useCall('readAside', { params: { number: String(id) } })
   if (!message.data)
     return (
       <Modal open onClose={onClose} title="Mend and send again">
@@ -38,7 +38,7 @@ function MendForm({ message, onClose }: { message: AsideWhole; onClose(): void }
     setProblem({})
     try {
       const body = { ...(topic !== message.topic && { topic }), ...(text !== before && octets !== null && { payload: octets }) }
-      const now = await call('sendAside', { params: { id: String(message.id) }, body })
+      const now = await call('sendAside', { params: { number: String(message.id) }, body })
       toast.success(`Sent again as no. ${now.again?.seq}`)
       await refresh('listAsides')
       onClose()

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Publication } from '~/contract/publication'
 import type { Version, VersionDifference, VersionDifferences } from '~/contract/version'
+import { some } from '~/core/address/some'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { Loading } from '~/ui/Notes'
@@ -94,12 +95,24 @@ const kinds: Record<VersionDifference['kind'], string> = {
   value: 'value',
 }
 
+/** What is so of several equipment in the same words is said once. */
+function together(all: readonly VersionDifference[]): VersionDifference[] {
+  const groups = new Map<string, { first: VersionDifference; names: string[] }>()
+  for (const d of all) {
+    const key = d.kind === 'setting' ? `setting ${d.what}` : `${d.kind}\n${d.before}\n${d.after}`
+    const group = groups.get(key)
+    if (group) group.names.push(d.what)
+    else groups.set(key, { first: d, names: [d.what] })
+  }
+  return [...groups.values()].map(({ first, names }) => ({ ...first, what: some(names) }))
+}
+
 /** What was and what is, one line each. */
 export function DifferenceLines({ label, differences, count }: VersionDifferences & { label: string }) {
   return (
     <>
       <ul aria-label={label}>
-        {differences.map((d) => (
+        {together(differences).map((d) => (
           <li key={`${d.what} ${d.kind} ${d.before} ${d.after}`} className="py-px text-[13px]">
             <span className="text-muted">
               {settingWords(d)}

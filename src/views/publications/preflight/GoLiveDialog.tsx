@@ -108,7 +108,7 @@ export function GoLiveDialog({
               )}
             </section>
           )}
-          <section aria-label="Note">
+          <section aria-label="Why">
             <Heading>Why, for who looks later</Heading>
             <textarea
               aria-label="Note"

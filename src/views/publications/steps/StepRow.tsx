@@ -1,5 +1,5 @@
 import { ChevronDown, ChevronUp, X } from 'lucide-react'
-import { type KeyboardEvent, useId } from 'react'
+import { type KeyboardEvent, useEffect, useId, useRef } from 'react'
 import type { StepShown } from '~/contract/publication'
 import type { Step } from '~/contract/step'
 import { stepNames } from '~/core/publication/steps/apply'
@@ -19,6 +19,8 @@ export interface StepRowProps {
   error(field: string): string | undefined
   /** What preflight says of it. */
   stops: string
+  /** It was added just now: what is typed goes into its first field. */
+  fresh: boolean
   onToggle(): void
   onChange(step: Step): void
   onMove(by: -1 | 1): void
@@ -40,8 +42,12 @@ function outcomeWords({ result, passing, changeCount, microseconds }: StepShown)
 }
 
 /** One step: what it says, what it does to a real message, and opened what can be changed of it. */
-export function StepRow({ step, n, count, open, shown, members, error, stops, onToggle, onChange, onMove, onRemove }: StepRowProps) {
+export function StepRow({ step, n, count, open, shown, members, error, stops, fresh, onToggle, onChange, onMove, onRemove }: StepRowProps) {
   const id = useId()
+  const fields = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    if (fresh) fields.current?.querySelector<HTMLElement>('input, select, textarea, .cm-content')?.focus()
+  }, [fresh])
   const name = stepNames[step.kind]
   const keys = (e: KeyboardEvent) => {
     if (!e.altKey || (e.key !== 'ArrowUp' && e.key !== 'ArrowDown')) return
@@ -82,7 +88,7 @@ export function StepRow({ step, n, count, open, shown, members, error, stops, on
         </button>
       </div>
       {open && (
-        <div id={id} className="grid gap-2 pb-2.5 pl-7">
+        <div id={id} ref={fields} className="grid gap-2 pr-3 pb-2.5 pl-7">
           <StepFields
             step={step}
             members={members}

@@ -42,6 +42,7 @@ function membersAt(steps: readonly Step[], example: PlanEquipment | null): PlanE
 /** What is done to each message on its way, one step after the other. */
 export function Steps({ steps, onSteps, example, preview, fields, held, onHold, findings, open, onToggle, onMend }: Props) {
   const [chosen, setChosen] = useState<number | null>(null)
+  const [fresh, setFresh] = useState<number | null>(null)
   const history = useStepHistory(steps, onSteps)
   const at = useMemo(() => membersAt(steps, example), [steps, example])
   const shown = preview?.steps.length === steps.length ? preview.steps : []
@@ -49,10 +50,12 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
   const add = (step: Step) => {
     history.set([...steps, step])
     setChosen(steps.length)
+    setFresh(steps.length)
   }
   const remove = (n: number) => {
     history.set(steps.filter((_, i) => i !== n))
     setChosen(null)
+    setFresh(null)
     toast(`Step ${n + 1}, ${stepNames[steps[n]!.kind]}, is taken out`, { action: { label: 'Undo', onClick: () => onSteps(steps) } })
   }
   const move = (n: number, by: -1 | 1) => {
@@ -60,6 +63,7 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
     if (to < 0 || to >= steps.length) return
     history.set(steps.toSpliced(n, 1).toSpliced(to, 0, steps[n]!))
     setChosen((c) => (c === n ? to : c === to ? n : c))
+    setFresh(null)
   }
   const keys = (e: KeyboardEvent) => {
     const typing = e.target instanceof HTMLElement && (e.target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(e.target.tagName))
@@ -91,6 +95,7 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
                   n={n}
                   count={steps.length}
                   open={chosen === n}
+                  fresh={fresh === n}
                   shown={shown[n] ?? null}
                   members={at[n] ?? []}
                   error={(field) => fields[`steps.${n}.${field}`]}
@@ -107,6 +112,7 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
           <div className="flex items-center gap-3">
             <Menu
               align="start"
+              leaves
               items={stepOffers.map(({ kind, says }) => ({ label: `${stepNames[kind]}: ${says}`, onSelect: () => add(freshStep(kind)) }))}
             >
               <Button small>

@@ -31,7 +31,12 @@ export function TableFields({ step, members, error, onChange }: StepFieldsProps<
       <Line label="looks up" error={error('member')}>
         <MemberInput label="Member" value={step.member} members={members.map((m) => m.key)} onChange={(member) => onChange({ ...step, member })} />
       </Line>
-      <Line label="in" error={problem ?? error('table.rows') ?? error('table.columns') ?? (rows.length === 0 ? error('table.columns.0') : undefined)}>
+      <Line
+        label="in"
+        error={
+          problem ?? error('table.rows') ?? error('table.columns') ?? (rows.length === 0 && error('table.columns.0') ? 'Take in a file' : undefined)
+        }
+      >
         <DropArea onFiles={(files) => void take(files[0])} className="px-2 py-1.5">
           {rows.length === 0 ? (
             <span className="text-muted">A CSV file: its first row names the columns, its first column is what is looked up.</span>

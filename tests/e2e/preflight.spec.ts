@@ -1,0 +1,151 @@
+import type { Destination } from '~/contract/destination'
+import type { Publication } from '~/contract/publication'
+import type { Version } from '~/contract/version'
+import { api, expect, goLive, logIn, tellPanel, test } from './support'
+
+type Draft = Omit<Publication, 'id' | 'version' | 'state' | 'liveVersion' | 'editedSinceLive'>
+
+/** A draft of its own, like one that is live; gives how to end it. */
+async function draft(name: string, part: Partial<Draft> = {}) {
+  const like = (await api<Publication[]>('GET', '/api/publications')).find((p) => p.name === 'Kiln zones, each change')!
+  const { id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...rest } = like
+  const address = { ...rest.address, topic: `varnmoor/${name}/{unit}` }
+  const { id } = await api<Publication>('POST', '/api/publications', { ...rest, name, address, ...part } as Draft)
+  return {
+    id,
+    destinationId: rest.destinationId,
+    versions: () => api<Version[]>('GET', `/api/publications/${id}/versions`),
+    async end() {
+      await api('POST', `/api/publications/${id}/pause`).catch(() => null)
+      await api('DELETE', `/api/publications/${id}`)
+    },
+  }
+}
+
+test('a live publication is edited: what receivers would not expect is told, accepted by name and kept with the version; then it goes back', async ({
+  page,
+}) => {
+  const d = await draft('edited-live')
+  try {
+    await api('POST', `/api/publications/${d.id}/live`, {})
+    await logIn(page)
+    await page.goto(`/publications?id=${d.id}&section=steps`)
+    await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+    const steps = page.getByRole('region', { name: 'Steps', exact: true })
+    await steps.getByRole('button', { name: 'Add a step' }).click()
+    await page.getByRole('menuitem', { name: /^Convert/ }).click()
+    const row = steps.getByRole('listitem', { name: 'Step 1: Convert' })
+    await row.getByLabel('Member', { exact: true }).fill('temperature')
+    await row.getByLabel('Unit').fill('°F')
+    await expect(row.getByRole('table', { name: 'Before and after' })).toContainText('°F')
+    await page.getByRole('button', { name: 'Go live' }).click()
+    const dialog = page.getByRole('dialog')
+    await expect(dialog).toContainText('temperature is in °F now, was in °C')
+    await expect(dialog.getByRole('region', { name: 'What changes' })).toContainText('temperature')
+    await expect(dialog.getByRole('button', { name: 'Go live' })).toBeDisabled()
+    for (const box of await dialog.getByRole('checkbox', { name: /^Accept:/ }).all()) await box.check()
+    await dialog.getByLabel('Note').fill('Works in Ohio read it')
+    await dialog.getByRole('button', { name: 'Go live' }).click()
+    await expect(page.locator('[data-state="live"]')).toContainText('version 2')
+    const [second] = await d.versions()
+    expect(second).toMatchObject({ number: 2, note: 'Works in Ohio read it' })
+    expect(second!.accepted.join()).toContain('temperature is in °F now')
+    await page.goto(`/publications?id=${d.id}&section=before`)
+    const before = page.getByRole('region', { name: 'Before', exact: true })
+    await expect(before).toContainText('Works in Ohio read it')
+    await before.getByText(/warnings? accepted/).click()
+    await expect(before).toContainText('temperature is in °F now')
+    await before.getByRole('button', { name: 'Go back to it' }).click()
+    await page
+      .getByRole('alertdialog')
+      .getByRole('button', { name: /^Go back/ })
+      .click()
+    await expect(page.locator('[data-state="live"]')).toContainText('version 3')
+    // The wall has its line through all of it.
+    await page.goto('/proof')
+    await expect(page.locator('[data-line="edited-live"]')).toBeVisible()
+    await expect(page.locator('[data-line="edited-live"] [data-count="missing"]')).toHaveText('0')
+  } finally {
+    await d.end()
+  }
+})
+
+test('a finding is mended with one press', async ({ page }) => {
+  const d = await draft('steered', {})
+  try {
+    await logIn(page)
+    await page.goto(`/publications?id=${d.id}&section=address`)
+    const address = page.getByRole('region', { name: 'Address', exact: true })
+    const topic = address.getByRole('textbox', { name: /^Topic/ }).first()
+    await topic.click()
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('varnmoor/steered/{unit}/{value.burner}')
+    await page.keyboard.press('Escape')
+    await expect(address).toContainText('steers the address and is in the payload too')
+    await address.getByRole('button', { name: 'Leave it out of the payload' }).click()
+    await expect(address).not.toContainText('steers the address and is in the payload too')
+  } finally {
+    await d.end()
+  }
+})
+
+test('several publications go live and pause with one preflight', async ({ page }) => {
+  const [a, b] = [await draft('several-a'), await draft('several-b')]
+  try {
+    await logIn(page)
+    await page.goto('/publications')
+    await page.getByRole('button', { name: 'Several at once' }).click()
+    const dialog = page.getByRole('dialog')
+    for (const name of ['several-a', 'several-b']) await dialog.getByRole('checkbox', { name: new RegExp(name) }).check()
+    await dialog.getByRole('button', { name: 'Preflight' }).click()
+    await expect(dialog.getByRole('button', { name: /^Go live with 2$/ }).or(dialog.getByText(/still to be accepted/))).toBeVisible()
+    for (const box of await dialog.getByRole('checkbox', { name: /^Accept:/ }).all()) await box.check()
+    await dialog.getByRole('button', { name: 'Go live with 2' }).click()
+    await expect(dialog).toBeHidden()
+    const states = async () => {
+      const all = await api<Publication[]>('GET', '/api/publications')
+      return [a, b].map(({ id }) => all.find((p) => p.id === id)!.state)
+    }
+    expect(await states()).toEqual(['live', 'live'])
+    await page.getByRole('button', { name: 'Several at once' }).click()
+    for (const name of ['several-a', 'several-b']) await dialog.getByRole('checkbox', { name: new RegExp(name) }).check()
+    await dialog.getByRole('button', { name: 'Pause 2' }).click()
+    await expect(dialog).toBeHidden()
+    expect(await states()).toEqual(['paused', 'paused'])
+  } finally {
+    await a.end()
+    await b.end()
+  }
+})
+
+test('a message that went aside is opened, mended and sent again; what waits is looked at and cleared', async ({ page }) => {
+  const d = await draft('mended', { trigger: { kind: 'hand' } })
+  try {
+    await logIn(page)
+    await page.goto(`/publications?id=${d.id}`)
+    await goLive(page)
+    await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+    // The broker hangs up on it, again and again, until it goes aside.
+    await tellPanel('/api/broker/faults', { hangUpOn: 'mended/' }, 'PUT')
+    await api('POST', `/api/publications/${d.id}/say`)
+    await page.goto(`/destinations?id=${d.destinationId}`)
+    const asides = page.getByRole('list', { name: 'Messages that went aside' })
+    const group = asides.getByRole('button', { name: /mended\// }).first()
+    await expect(group).toBeVisible({ timeout: 90_000 })
+    await tellPanel('/api/broker/faults', {}, 'PUT')
+    await group.click()
+    await page.getByRole('button', { name: 'Mend and send again' }).first().click()
+    const dialog = page.getByRole('dialog')
+    await dialog.getByLabel('Topic').fill('varnmoor/mended/by-hand')
+    await dialog.getByRole('button', { name: 'Send it mended' }).click()
+    await expect(dialog).toBeHidden()
+    await expect(page.getByText(/Sent again as no\. \d+ by/)).toBeVisible()
+    const destination = (await api<Destination[]>('GET', '/api/destinations')).find((x) => x.id === d.destinationId)!
+    expect(destination.name).not.toBe('')
+    await page.goto('/proof')
+    await expect(page.locator('[data-line="mended"] [data-count="missing"]')).toHaveText('0')
+  } finally {
+    await tellPanel('/api/broker/faults', {}, 'PUT').catch(() => null)
+    await d.end()
+  }
+})
