@@ -456,7 +456,9 @@ export class Engine {
 
   /** All that is to be known of a draft before it goes live; as JSON. */
   preflight(draft: PublicationDraft, publicationId: string): Promise<string> {
-    return this.previews.ask({ kind: 'preflight', ...this.draftQuestion(draft, publicationId) })
+    const sender = this.destinations.get(draft.destinationId)?.present()
+    const away = sender?.state === 'trouble' ? sender.reason : undefined
+    return this.previews.ask({ kind: 'preflight', ...this.draftQuestion(draft, publicationId), ...(away !== undefined && { away }) })
   }
 
   private draftQuestion(draft: PublicationDraft, publicationId?: string) {

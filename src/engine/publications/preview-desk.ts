@@ -42,6 +42,8 @@ export interface PreviewQuestion extends DraftQuestion {
 /** The same, and all that is to be known before it goes live. */
 export interface PreflightQuestion extends Omit<PreviewQuestion, 'kind'> {
   kind: 'preflight'
+  /** Why its destination is not reached at this moment; absent: it is. */
+  away?: string
 }
 
 export interface ContractQuestion extends DraftQuestion {
@@ -154,6 +156,14 @@ export class PreviewDesk {
     const stopped = findings.some((f) => f.severity === 'stops')
     const perSecond = draft.trigger.kind === 'every' ? body.messages.length / draft.trigger.seconds : live ? sum(q.rates ?? []) : null
     const reach = reachOf({ perSecond, octets: message?.bytes ?? null }, destination?.settings.outboxMb ?? 0)
+    if (q.away !== undefined && destination)
+      findings.push({
+        severity: 'warns',
+        section: 'through',
+        message: `${destination.name} is not reached now: ${q.away}`,
+        hint: 'Messages wait in its outbox until it is',
+        mend: { label: 'Open destinations', href: '/destinations' },
+      })
     findings.push(
       ...qualityFindings(body, (h) => table.status[h]),
       ...(live && !stopped ? contractFindings(live, next) : []),

@@ -132,12 +132,12 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
               >
                 Resume {paused.length > 0 && paused.length}
               </Button>
-              {ready ? (
-                <Button kind="main" disabled={some.length === 0} onClick={() => void goLive()}>
+              {found ? (
+                <Button kind="main" disabled={!ready} onClick={() => void goLive()}>
                   Go live with {some.length}
                 </Button>
               ) : (
-                <Button kind="main" disabled={some.length === 0 || found !== null} onClick={() => void look()}>
+                <Button kind="main" disabled={some.length === 0} onClick={() => void look()}>
                   Preflight
                 </Button>
               )}

@@ -1,6 +1,8 @@
 import { javascript } from '@codemirror/lang-javascript'
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import { type Diagnostic, setDiagnostics } from '@codemirror/lint'
 import { EditorView } from '@codemirror/view'
+import { tags } from '@lezer/highlight'
 import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror'
 import { X } from 'lucide-react'
 import { useEffect, useMemo, useRef } from 'react'
@@ -12,6 +14,18 @@ import type { StepFieldsProps } from './fields'
 import { Line } from './parts'
 
 type Script = Extract<Step, { kind: 'script' }>
+
+/** Code in our own colours, in both themes. */
+const colours = HighlightStyle.define([
+  { tag: [tags.keyword, tags.operatorKeyword, tags.controlKeyword, tags.definitionKeyword], color: 'var(--clay)' },
+  { tag: [tags.string, tags.special(tags.string), tags.regexp], color: 'var(--good)' },
+  { tag: [tags.number, tags.bool, tags.null], color: 'var(--slate)' },
+  { tag: tags.comment, color: 'var(--muted)', fontStyle: 'italic' },
+])
+const gutter = EditorView.theme({
+  '.cm-gutters': { background: 'transparent', color: 'var(--muted)', borderRight: '1px solid var(--line)' },
+  '.cm-activeLineGutter': { background: 'transparent' },
+})
 
 /** Where a problem says that it is, as an offset into the text. */
 function placeOf(text: string, problem: string): { from: number; to: number } {
@@ -28,7 +42,14 @@ function placeOf(text: string, problem: string): { from: number; to: number } {
 function ScriptEditor({ value, problem, onChange }: { value: string; problem: string; onChange(text: string): void }) {
   const editor = useRef<ReactCodeMirrorRef>(null)
   const extensions = useMemo(
-    () => [editorLook, javascript(), EditorView.lineWrapping, EditorView.contentAttributes.of({ 'aria-label': 'Script' })],
+    () => [
+      editorLook,
+      gutter,
+      javascript(),
+      syntaxHighlighting(colours),
+      EditorView.lineWrapping,
+      EditorView.contentAttributes.of({ 'aria-label': 'Script' }),
+    ],
     [],
   )
   useEffect(() => {
@@ -39,7 +60,7 @@ function ScriptEditor({ value, problem, onChange }: { value: string; problem: st
     view.dispatch(setDiagnostics(view.state, marks))
   }, [problem])
   return (
-    <div className="min-w-0 rounded-sm border border-line bg-sheet">
+    <div className="min-w-0">
       <CodeMirror
         ref={editor}
         value={value}

@@ -88,7 +88,7 @@ export function StepRow({ step, n, count, open, shown, members, error, stops, fr
         </button>
       </div>
       {open && (
-        <div id={id} ref={fields} className="grid gap-2 pr-3 pb-2.5 pl-7">
+        <div id={id} ref={fields} className="grid grid-cols-[minmax(0,1fr)] gap-2 pr-3 pb-2.5 pl-7">
           <StepFields
             step={step}
             members={members}

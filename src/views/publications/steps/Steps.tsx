@@ -84,7 +84,7 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
         onToggle={onToggle}
         onMend={onMend}
       >
-        <div className="grid gap-2">
+        <div className="grid grid-cols-[minmax(0,1fr)] gap-2">
           {steps.length > 0 && (
             <ol className="rounded-sm border border-line" aria-label="Steps in their order">
               {steps.map((step, n) => (

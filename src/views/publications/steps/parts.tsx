@@ -117,7 +117,7 @@ export function Expression({ label, value, members, onChange }: { label: string;
     detail: unit ? `${words}, ${unit}` : words,
   }))
   return (
-    <div className="min-w-0 rounded-sm border border-line bg-sheet">
+    <div className="min-w-0">
       <ExpressionEditor label={label} value={value} variables={variables} offer={() => []} onUse={() => undefined} onChange={onChange} />
     </div>
   )
