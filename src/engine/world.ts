@@ -1,7 +1,7 @@
 import type { Equipment, EquipmentClass, RecordColumn } from '~/contract/equipment'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { Resolver } from '~/core/equipment/resolve'
-import type { World } from '~/core/publication/compile'
+import type { World } from '~/core/publication/placed'
 import { pointerPart } from '~/core/source/json-leaf'
 import { qualityOf } from '~/core/value/quality'
 import { listClasses } from '~/store/class'

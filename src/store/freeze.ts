@@ -1,6 +1,7 @@
 import { FailureError, fail } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
-import { compile, publisherOf, type World } from '~/core/publication/compile'
+import { compile, publisherOf } from '~/core/publication/compile'
+import type { World } from '~/core/publication/placed'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { type RegisteredSchema, withNumbers } from '~/core/publication/registered'
 import { listClasses } from './class'

@@ -6,9 +6,10 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings, type ShapeInput, ShapeSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { addressWriter } from '../address/topic-template'
-import { type CompileOptions, compile, type World } from './compile'
+import { type CompileOptions, compile } from './compile'
 import { leftBehind } from './left-behind'
 import { type OverMqtt, overMqtt } from './over-mqtt'
+import type { World } from './placed'
 import { valueFindings } from './value-findings'
 
 const tag = (id: string, handle: number, name: string): Tag => ({

@@ -2,7 +2,7 @@ import type { AsSent, PlanEquipment } from '~/contract/publication'
 import { outsideName } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { Resolver } from '../equipment/resolve'
-import type { World } from './compile'
+import type { World } from './placed'
 
 /** The first of these equipment as it would be sent, for what placeholders may name, and the keys of the members that all of them have. */
 export function asSent(world: World, ids: readonly string[]): AsSent {

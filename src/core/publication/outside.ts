@@ -3,7 +3,8 @@ import type { PlanEquipment, PlanMessage, Publication } from '~/contract/publica
 import type { Difference, Outside } from '~/contract/tag'
 import { placeText } from '../address/topic-template'
 import { handlesOf } from '../equipment/resolve'
-import { compile, type PlanBody, type World } from './compile'
+import { compile, type PlanBody } from './compile'
+import type { World } from './placed'
 
 const TOLD = 500
 

@@ -5,9 +5,10 @@ import type { Plan, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { Status } from '~/core/value/quality'
-import { compile, type World } from './compile'
+import { compile } from './compile'
 import { outsideDifferences } from './outside'
 import { type OverMqtt, overMqtt } from './over-mqtt'
+import type { World } from './placed'
 import { Runner } from './runner'
 
 const zoneClass = {

@@ -21,13 +21,12 @@ import type { Scripts } from '../scripts/scripts'
 import { inCompartment } from '../watchdog'
 import { Due } from './due'
 import { Flow } from './flow'
+import { KindRates } from './kind-rates'
 import { type Packed, packer, shownPayload } from './message'
 import { deviceLost, sparkplugSession } from './sparkplug-session'
 
 /** How often another message is picked to be shown with its way, ms. */
 const SHOW_EVERY_MS = 1000
-/** Rates are counted by halves of a minute, ms. */
-const HALF_MS = 30_000
 /** Commands that cannot be carried out are told so often at most, ms. */
 const COMMANDS_TOLD_MS = 10_000
 /** A shown message that is not confirmed by then is replaced. */
@@ -65,18 +64,13 @@ export class Publisher {
   /** Messages that failed in a step, and why the last one did. */
   private stepTrouble = { count: 0, words: null as string | null }
   private unsubscribe: Cancel = () => undefined
-  private stopHalves: Cancel = () => undefined
   private readonly since: number
-  private readonly sinceMono: number
   private readonly pack: ReturnType<typeof packer>
   private readonly decoders = new Map<number, Decoder>()
   /** What its destination's connection has to do for it; null: nothing. */
   readonly session: NodeSession | null
   readonly rate = new Rate()
-  /** Messages of each kind that were sent in this half minute and in the one before. */
-  private sentNow: Uint32Array
-  private sentBefore: Uint32Array
-  private halfSince: number
+  private readonly kinds: KindRates
   private lastAt: number | null = null
   private shownAt = Number.NEGATIVE_INFINITY
   /** Messages whose devices were told to be lost. */
@@ -97,11 +91,9 @@ export class Publisher {
     if (isFramed(plan.shape) && plan.messages.some((m) => m.schemaId === undefined))
       throw fail(409, 'publication.schemas', 'Its schemas have no numbers', 'Go live again: the registry gives them then', 'publication')
     this.since = clock.wall()
-    this.sinceMono = this.halfSince = clock.mono()
+    this.kinds = new KindRates(plan.messages.length, clock)
     this.runner = new Runner(plan, host)
     this.pack = packer(plan)
-    this.sentNow = new Uint32Array(plan.messages.length)
-    this.sentBefore = new Uint32Array(plan.messages.length)
     this.session =
       plan.shape.kind === 'sparkplug-b'
         ? sparkplugSession(plan, plan.shape, this.runner, table, {
@@ -154,12 +146,8 @@ export class Publisher {
 
   /** From now on it speaks. */
   begin(): void {
-    const { clock, table } = this.ctx
-    this.stopHalves = clock.every(HALF_MS, () => {
-      this.sentBefore = this.sentNow
-      this.sentNow = new Uint32Array(this.plan.messages.length)
-      this.halfSince = clock.mono()
-    })
+    const { table } = this.ctx
+    this.kinds.begin()
     for (const h of this.runner.handles) this.runner.touch(h)
     const changed = () => this.due.changed()
     this.unsubscribe = table.onBatch((handles) => {
@@ -228,7 +216,7 @@ export class Publisher {
         // Numbers are given when nothing can go wrong any more.
         for (const b of before ?? []) add(b.place, b.packed, message.at)
         add(message.place, packed, message.at)
-        this.sentNow[n]!++
+        this.kinds.sent(n)
         this.due.spoke(n, madeMono)
         last = { n, message, packed }
       } catch (e) {
@@ -355,16 +343,13 @@ export class Publisher {
 
   /** Messages a second of each kind, over the last half to whole minute. */
   rates(): number[] {
-    const now = this.ctx.clock.mono()
-    const first = this.halfSince - this.sinceMono < HALF_MS
-    const seconds = Math.max(1, (now - (first ? this.sinceMono : this.halfSince - HALF_MS)) / 1000)
-    return Array.from(this.sentNow, (n, i) => (n + this.sentBefore[i]!) / seconds)
+    return this.kinds.perSecond()
   }
 
   /** It hears and says nothing new any more. */
   stop(): void {
     this.unsubscribe()
-    this.stopHalves()
+    this.kinds.stop()
     this.due.stop()
   }
 

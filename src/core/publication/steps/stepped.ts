@@ -3,7 +3,7 @@ import type { PlanGate, PlanMessage, PlanStage, PublicationDraft } from '~/contr
 import type { LookupTable } from '~/contract/step'
 import { some } from '../../address/some'
 import { shapeOf } from '../../shape/registry'
-import type { Placed, Say } from '../compile'
+import type { Placed, Say } from '../placed'
 import { applySteps, stepNames } from './apply'
 
 /** Equipment after the steps, each with the place of the one that it was. */
