@@ -202,6 +202,7 @@ export class Engine {
       ledger: this.ledger,
       destinations: this.allDestinations,
       scripts: this.scripts,
+      mayKeep: () => this.lease.valid(),
       host: this.host,
       event: (id, subject, severity, code, message, hint = '') =>
         this.events.add({ severity, where: 'publication', subjectId: id, subject, code, message, hint }),

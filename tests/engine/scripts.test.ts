@@ -104,6 +104,13 @@ describe('scripts in their thread', () => {
     expect(all.at(-1)).toMatchObject({ message: { n: 1099 } })
   })
 
+  it('of a program that is not there are told so, and not waited for', { timeout: 60_000 }, async () => {
+    const s = new ThreadedScripts('/tmp/nowhere/scripts.mjs', realClock)
+    made.push(s)
+    const outcome = await n(s, 'one', 1)
+    expect(outcome.kind === 'failed' && outcome.problem.message).toContain('Its thread ended')
+  })
+
   it('end when the engine stops', async () => {
     const s = begin()
     const hanging = s.run('one', endless(1), input)

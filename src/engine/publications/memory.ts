@@ -23,6 +23,8 @@ export class StepMemory {
     private readonly db: Db,
     clock: Clock,
     private readonly running: () => Iterable<Publisher>,
+    /** Whether this engine is the one that writes. */
+    private readonly mayKeep: () => boolean,
   ) {
     this.stopKeeping = clock.every(KEEP_MS, () => void this.keep(this.running()))
   }
@@ -54,6 +56,7 @@ export class StepMemory {
   }
 
   private async keepOne(p: Publisher): Promise<void> {
+    if (!this.mayKeep()) return
     const id = p.plan.publicationId
     const now = p.memory() ?? new Map<string, string>()
     const before = this.kept.get(id) ?? new Map<string, string>()

@@ -22,6 +22,8 @@ export interface PublicationsContext extends Omit<PublisherContext, 'outbox' | '
   db: Db
   ledger: Ledger
   destinations: Destinations
+  /** Whether this engine is the one that writes. */
+  mayKeep(): boolean
   event(id: string, name: string, severity: 'good' | 'note' | 'trouble', code: string, message: string, hint?: string): void
 }
 
@@ -53,7 +55,7 @@ export class Publications {
   private readonly memory: StepMemory
 
   constructor(private readonly ctx: PublicationsContext) {
-    this.memory = new StepMemory(ctx.db, ctx.clock, () => this.running.values())
+    this.memory = new StepMemory(ctx.db, ctx.clock, () => this.running.values(), ctx.mayKeep)
   }
 
   deliveriesOf(lane: string): readonly number[] {

@@ -71,6 +71,7 @@ export class Publisher {
   readonly session: NodeSession | null
   readonly rate = new Rate()
   private readonly kinds: KindRates
+  private producedCount = 0
   private lastAt: number | null = null
   private shownAt = Number.NEGATIVE_INFINITY
   /** Messages whose devices were told to be lost. */
@@ -159,13 +160,15 @@ export class Publisher {
 
   /** Says how things are, once, because somebody asked for it; gives how many messages went. */
   sayNow(): number {
-    let count = 0
+    let asked = 0
+    const before = this.producedCount
     this.guarded(() => {
-      count = this.due.byHand()
+      asked = this.due.byHand()
     })
     if (this.failing !== null)
       throw fail(409, 'publication.failing', `Its messages can't be made: ${this.failing}`, 'Correct it and go live again', 'publication')
-    return count
+    // What goes through steps that take their time is on its way.
+    return this.flow ? asked : this.producedCount - before
   }
 
   /** What goes wrong in making its messages is its own trouble. */
@@ -217,6 +220,7 @@ export class Publisher {
         for (const b of before ?? []) add(b.place, b.packed, message.at)
         add(message.place, packed, message.at)
         this.kinds.sent(n)
+        this.producedCount++
         this.due.spoke(n, madeMono)
         last = { n, message, packed }
       } catch (e) {

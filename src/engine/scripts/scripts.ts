@@ -77,6 +77,8 @@ export class ThreadedScripts implements Scripts {
   private begunAt = Number.NEGATIVE_INFINITY
   private stopAgain: Cancel = () => undefined
   private stopped = false
+  /** How often a thread ended one after the other without having done anything. */
+  private fruitless = 0
   /** How often each script ended its thread, and when last. */
   private readonly ends = new Map<string, { count: number; at: number }>()
 
@@ -159,6 +161,7 @@ export class ThreadedScripts implements Scripts {
     const worker = new Worker(this.program, { workerData: { at: this.at.buffer } })
     worker.on('message', (m: FromScripts) => {
       if (this.worker !== worker) return
+      this.fruitless = 0
       const job = this.underWay.get(m.id)
       if (!job) return
       this.underWay.delete(m.id)
@@ -206,6 +209,10 @@ export class ThreadedScripts implements Scripts {
       const { key } = culprit.script
       this.ends.set(key, { count: (this.ends.get(key)?.count ?? 0) + 1, at: this.clock.mono() })
       culprit.done({ kind: 'failed', problem: { message: words, line: null, column: null }, console: [] })
+    } else if (++this.fruitless >= ENDS_MOST) {
+      // It is not a script's doing: nobody waits for what does not come.
+      for (const job of this.underWay.values()) job.done({ kind: 'failed', problem: { message: words, line: null, column: null }, console: [] })
+      this.underWay.clear()
     }
     this.again()
   }

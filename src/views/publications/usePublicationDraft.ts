@@ -232,7 +232,7 @@ export function usePublicationDraft({
     setBusy('say')
     try {
       const { messages } = await call('sayPublication', { params: { id: publication!.id } })
-      if (messages === 0) toast('Nothing went: its tags have no values yet')
+      if (messages === 0) toast('Nothing went: its tags have no values yet, or a step holds it back')
       else toast.success(messages === 1 ? 'One message went' : `${messages} messages went`)
     } catch (e) {
       tellFailure(e)
