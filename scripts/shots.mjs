@@ -37,6 +37,29 @@ try {
     await page.screenshot({ path: join(folder, `${name}.png`) })
     console.log(`  ${name}`)
   }
+  /** A draft with steps, like a publication that is live; gives its id. */
+  const withSteps = async () => {
+    const like = (await api('/api/publications')).find((p) => p.name === 'Kiln zones, each change')
+    const { id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...rest } = like
+    const code = [
+      '// Starts of the burner, counted here',
+      'if (message.burner && !state.burner) state.starts = (state.starts ?? 0) + 1',
+      'state.burner = message.burner',
+      'message.starts = state.starts ?? 0',
+      'return message',
+    ].join('\n')
+    const data = {
+      ...rest,
+      name: 'Zones, deviations and starts',
+      address: { ...rest.address, topic: '{enterprise}/{site}/{area}/{centre}/{unit}/starts' },
+      steps: [
+        { kind: 'keep', condition: 'burner && temperature > 80.0', unknown: 'pass' },
+        { kind: 'set', member: 'deviation', expression: 'round(temperature - setpoint, 1)', unit: 'K' },
+        { kind: 'script', code, gives: [{ member: 'starts', dataType: 'integer', unit: '' }] },
+      ],
+    }
+    return (await (await page.request.post(`${web}/api/publications`, { data, headers: { origin: web } })).json()).id
+  }
   const theme = (t) => page.evaluate((x) => localStorage.setItem('theme', x), t)
   await theme('light')
   // Let the picture fill: sparklines and bricks need some minutes of values.
@@ -85,9 +108,12 @@ try {
   })
   await shot('equipment', `/equipment?id=${zone4.id}`)
   await shot('classes', '/equipment/classes')
-  await shot('publication', '/publications', async () => {
-    await page.getByRole('region', { name: 'Address' }).getByRole('button').first().click()
+  const stepped = await withSteps()
+  await shot('publication', `/publications?id=${stepped}&section=steps`, async () => {
+    await page.getByRole('listitem', { name: 'Step 3: Script' }).getByRole('button').first().click()
+    await page.getByRole('table', { name: 'Before and after' }).waitFor()
   })
+  await page.request.delete(`${web}/api/publications/${stepped}`, { headers: { origin: web } })
   await shot('shapes', '/publications', async () => {
     await page.getByRole('region', { name: 'Shape' }).getByRole('button').first().click()
     await page.getByLabel('Format').selectOption('pubsub-uadp')

@@ -1,4 +1,3 @@
-import type { Destination } from '~/contract/destination'
 import type { Publication } from '~/contract/publication'
 import type { Version } from '~/contract/version'
 import { api, expect, goLive, logIn, tellPanel, test } from './support'
@@ -118,7 +117,7 @@ test('several publications go live and pause with one preflight', async ({ page 
   }
 })
 
-test('a message that went aside is opened, mended and sent again; what waits is looked at and cleared', async ({ page }) => {
+test('a message that went aside is opened, mended and sent again', async ({ page }) => {
   const d = await draft('mended', { trigger: { kind: 'hand' } })
   try {
     await logIn(page)
@@ -140,12 +139,39 @@ test('a message that went aside is opened, mended and sent again; what waits is 
     await dialog.getByRole('button', { name: 'Send it mended' }).click()
     await expect(dialog).toBeHidden()
     await expect(page.getByText(/Sent again as no\. \d+ by/)).toBeVisible()
-    const destination = (await api<Destination[]>('GET', '/api/destinations')).find((x) => x.id === d.destinationId)!
-    expect(destination.name).not.toBe('')
     await page.goto('/proof')
     await expect(page.locator('[data-line="mended"] [data-count="missing"]')).toHaveText('0')
   } finally {
     await tellPanel('/api/broker/faults', {}, 'PUT').catch(() => null)
+    await d.end()
+  }
+})
+
+test('what waits is looked at, opened whole and skipped; the rest goes out when the link is back', async ({ page }) => {
+  const d = await draft('waits', { trigger: { kind: 'hand' } })
+  try {
+    await logIn(page)
+    await page.goto(`/publications?id=${d.id}`)
+    await goLive(page)
+    await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+    await tellPanel('/api/broker/cut', { seconds: 45 })
+    await page.goto(`/destinations?id=${d.destinationId}`)
+    await expect(page.getByText(/^trouble/).first()).toBeVisible()
+    const { messages } = await api<{ messages: number }>('POST', `/api/publications/${d.id}/say`)
+    await page.getByRole('button', { name: 'Look inside' }).click()
+    const dialog = page.getByRole('dialog')
+    const waiting = dialog.getByRole('list', { name: 'Messages that wait' }).getByRole('button', { name: /varnmoor\/waits\// })
+    await expect(waiting).toHaveCount(messages)
+    await waiting.first().click()
+    await expect(dialog.getByRole('region', { name: 'Message' })).toContainText('"temperature"')
+    await dialog.getByRole('button', { name: 'Skip this message' }).click()
+    await page.getByRole('alertdialog').getByRole('button', { name: 'Skip message' }).click()
+    await expect(waiting).toHaveCount(messages - 1)
+    await page.goto('/proof')
+    const line = page.locator('[data-line="waits"]')
+    await expect.poll(async () => Number(await line.locator('[data-count="arrived"]').textContent()), { timeout: 120_000 }).toBe(messages - 1)
+    await expect(line.locator('[data-count="missing"]')).toHaveText('0')
+  } finally {
     await d.end()
   }
 })
