@@ -263,6 +263,7 @@ export const Preview = z.object({
   steps: z.array(StepShown).default([]).describe('What each step does to it'),
   heldBy: z.number().int().nullable().default(null).describe('Place of the step that holds it back; null: none does'),
   held: HeldValues.default([]).describe('The values that it was made from: handed in again, it is made from them once more'),
+  reach: Reach.nullable().default(null).describe('How far the outbox reaches, at the rate of the live version or of the clock'),
   leftBehind: z
     .array(z.string())
     .describe('Where the destination would keep something of the live version: places, with keys where it has them; the first ones'),

@@ -17,7 +17,7 @@ import { planOf, rivalPlans } from '~/store/publication'
 import { listSources } from '~/store/source'
 import { LiveTable } from '../live/table'
 import { ModelCache } from '../world'
-import { exampleOf, previewOf } from './preview'
+import { exampleOf, loadOf, previewOf } from './preview'
 
 /** What is asked about a draft. */
 export interface DraftQuestion {
@@ -60,8 +60,6 @@ export interface Values {
   status: Uint32Array
   time: Float64Array
 }
-
-const sum = (all: readonly number[]) => all.reduce((a, b) => a + b, 0)
 
 /** What a destination says that it takes. */
 function limitsOf(to: NonNullable<CompileOptions['destination']>): Limits {
@@ -154,8 +152,8 @@ export class PreviewDesk {
     const next: Plan = { ...draft, ...body, publicationId: publicationId ?? 'draft', number: (liveVersion ?? 0) + 1, delivery: 0 }
     const table = await this.table(allTags(body))
     const stopped = findings.some((f) => f.severity === 'stops')
-    const perSecond = draft.trigger.kind === 'every' ? body.messages.length / draft.trigger.seconds : live ? sum(q.rates ?? []) : null
-    const reach = reachOf({ perSecond, octets: message?.bytes ?? null }, destination?.settings.outboxMb ?? 0)
+    const load = loadOf(draft, body.messages.length, message?.bytes ?? null, live ? q.rates : undefined)
+    const reach = reachOf(load, destination?.settings.outboxMb ?? 0)
     if (q.away !== undefined && destination)
       findings.push({
         severity: 'warns',

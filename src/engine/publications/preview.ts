@@ -6,6 +6,7 @@ import { topicTree } from '~/core/address/topic-tree'
 import { type Compiled, type CompileOptions, compile, type PlanBody } from '~/core/publication/compile'
 import { leftBehind } from '~/core/publication/left-behind'
 import type { World } from '~/core/publication/placed'
+import { type Load, reachOf } from '~/core/publication/preflight/reach'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { Runner } from '~/core/publication/runner'
 import { applySteps } from '~/core/publication/steps/apply'
@@ -75,20 +76,35 @@ export async function previewOf(draft: PublicationDraft, world: World, table: Li
     })
   if (live && draft.rule) findings.push(...joining(live, body))
   const shown = body.messages.find((m) => m.equipment.some((e) => body.equipment[e]!.id === o.equipmentId)) ?? body.messages[0]
+  const made =
+    shown && !findings.some((f) => (f.section === 'shape' || f.section === 'steps') && f.severity === 'stops')
+      ? await oneMessage(draft, compiled, shown, table, o)
+      : { topic: null, message: null, heldBy: null }
   return {
     findings,
     topics: topics.slice(0, TOPICS),
     topicCount: new Set(topics).size,
     equipment: shown ? (shown.equipment.length === 1 ? body.equipment[shown.equipment[0]!]!.name : `${shown.equipment.length} equipment`) : null,
-    ...(shown && !findings.some((f) => (f.section === 'shape' || f.section === 'steps') && f.severity === 'stops')
-      ? await oneMessage(draft, compiled, shown, table, o)
-      : { topic: null, message: null, heldBy: null }),
+    ...made,
     ...(await stepsOf(draft, compiled, shown, table)),
+    reach: o.destination
+      ? reachOf(loadOf(draft, body.messages.length, made.message?.bytes ?? null, live && o.rates), o.destination.settings.outboxMb)
+      : null,
     leftBehind: behind.slice(0, TOPICS).map(({ place, key }) => (key === '' ? place : `${place}, key ${key}`)),
     leftBehindCount: behind.length,
     tree: topicTree(topics, rateOf(draft, live, o.rates), kindOf(draft.address).levels.separator),
     converted,
   }
+}
+
+/** What would be sent, as far as it is known: by the clock, or as the live version does it. */
+export function loadOf(
+  { trigger }: Pick<PublicationDraft, 'trigger'>,
+  messages: number,
+  octets: number | null,
+  rates: readonly number[] | undefined,
+): Load {
+  return { perSecond: trigger.kind === 'every' ? messages / trigger.seconds : rates ? rates.reduce((a, b) => a + b, 0) : null, octets }
 }
 
 /** Equipment that a rule is for now, and was not when it went live; and the other way round. */

@@ -4,6 +4,7 @@ import { kindOf } from '~/core/address/kinds'
 import { SelectField } from '~/ui/Field'
 import { countText } from '~/ui/time'
 import { isWitnessed } from '../destinations/kinds'
+import { holdsWords } from './preflight/words'
 import { Section } from './Section'
 import type { PublicationEdit } from './usePublicationDraft'
 
@@ -64,7 +65,8 @@ export function Safely({ destination, edit, ...clause }: Clause & { destination:
                 and <b>{destination.settings.outboxHours} h</b>
               </>
             )}
-            , oldest dropped first; {isWitnessed(destination) ? 'a witness reads it back' : 'no witness'}
+            {edit.preview?.reach && holdsWords(edit.preview.reach) && `, ${holdsWords(edit.preview.reach)}`}, oldest dropped first;{' '}
+            {isWitnessed(destination) ? 'a witness reads it back' : 'no witness'}
           </>
         ) : (
           '-'
