@@ -147,6 +147,8 @@ const split: Effect<'split'> = ({ member: list, as }, _n, line, work) => {
     items.set(place!, [...(items.get(place!) ?? []), { ...m, key: rest ?? list.split('.').at(-1)! }])
   }
   if (items.size === 0) return
+  const taken = as === undefined ? null : inTheWay(own, as)
+  if (taken) return void work.say(`its place cannot be ${as}: ${taken}`)
   work.did()
   const lines: Line[] = []
   for (const [place, members] of items) {
