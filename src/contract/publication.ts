@@ -100,7 +100,13 @@ export const PlanStage = z.object({
   equipment: z.array(z.array(PlanMember)).describe('Members of each equipment when its turn comes'),
   gates: z.array(z.array(PlanGate)).describe('For each message, before it'),
   work: z.discriminatedUnion('kind', [
-    z.object({ kind: z.literal('window'), seconds: z.number(), by: WindowBy, count: z.string().nullable() }),
+    z.object({
+      kind: z.literal('window'),
+      seconds: z.number(),
+      messages: z.number().int().nullable().default(null),
+      by: WindowBy,
+      count: z.string().nullable(),
+    }),
     z.object({ kind: z.literal('script'), code: z.string(), gives: z.array(ScriptGives) }),
   ]),
 })

@@ -112,6 +112,13 @@ export const Step = z.discriminatedUnion('kind', [
     kind: z.literal('window'),
     seconds: seconds(0.1, 'At least 0.1 s').describe('One message goes for all that came in so long, when that is over'),
     by: WindowBy.describe('What numbers become; all else is as it was last'),
+    messages: z
+      .number({ error: 'A number of messages' })
+      .int('A whole number')
+      .min(1, 'At least 1')
+      .max(100_000, 'At most 100,000')
+      .optional()
+      .describe('It is over too when so many came in'),
     count: Key.optional().describe('Member with the number of messages that came in'),
   }),
   z.object({

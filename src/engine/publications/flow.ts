@@ -155,8 +155,9 @@ export class Flow {
   private enter(s: number, row: Row): void {
     const window = this.windows[s]
     if (window) {
-      window.offer(row, this.o.clock.mono())
-      this.arm()
+      const full = window.offer(row, this.o.clock.mono())
+      if (full) this.leave(s, [full])
+      else this.arm()
     } else this.script(s, row)
   }
 

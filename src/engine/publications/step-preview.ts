@@ -34,8 +34,8 @@ async function staged(
 ): Promise<{ row: Row | null; problem: string; console: string[]; microseconds: number | null }> {
   if (stage.work.kind === 'window') {
     const window = new Window(stage.work)
-    window.offer(row, 0)
-    return { row: window.due(0, true)[0]!, problem: '', console: [], microseconds: null }
+    const full = window.offer(row, 0)
+    return { row: full ?? window.due(0, true)[0]!, problem: '', console: [], microseconds: null }
   }
   const sandbox = await open()
   const script = scriptOf(stage.work.code)

@@ -191,6 +191,14 @@ function pause(work: PlanStage['work'], line: Line, workings: Workings): void {
   workings.did()
 }
 
+const windowOf = ({ seconds, messages, by, count }: Of<'window'>) => ({
+  kind: 'window' as const,
+  seconds,
+  messages: messages ?? null,
+  by,
+  count: count ?? null,
+})
+
 /** What each kind of step does. */
 export const effects: { [K in StepKind]: Effect<K> } = {
   keep: (step, n, line, work) => void gate(step, true, n, line, work),
@@ -209,12 +217,12 @@ export const effects: { [K in StepKind]: Effect<K> } = {
   smooth,
   bridge,
   split,
-  window: ({ seconds, by, count }, _n, line, work) => void pause({ kind: 'window', seconds, by, count: count ?? null }, line, work),
+  window: (step, _n, line, work) => void pause(windowOf(step), line, work),
   script: ({ code, gives }, _n, line, work) => void pause({ kind: 'script', code, gives }, line, work),
 }
 
 /** What a step does that takes its time; null: it takes none. */
 export function workOf(step: Step): PlanStage['work'] | null {
-  if (step.kind === 'window') return { kind: 'window', seconds: step.seconds, by: step.by, count: step.count ?? null }
+  if (step.kind === 'window') return windowOf(step)
   return step.kind === 'script' ? { kind: 'script', code: step.code, gives: step.gives } : null
 }

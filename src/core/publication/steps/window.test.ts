@@ -7,7 +7,7 @@ import { Window } from './window'
 
 const row = (value: Scalar, status: number = Status.good, time = 0, n = 0) => ({ n, whole: false, values: [value], status: [status], time: [time] })
 const over = (by: WindowBy, rows: ReturnType<typeof row>[]) => {
-  const w = new Window({ kind: 'window', seconds: 10, by, count: 'count' })
+  const w = new Window({ kind: 'window', seconds: 10, messages: null, by, count: 'count' })
   for (const r of rows) w.offer(r, 0)
   return w.due(10_000)[0]!
 }
@@ -39,7 +39,7 @@ describe('a window', () => {
   })
 
   it('counts what came in, begins with the first and ends when its time is over', () => {
-    const w = new Window({ kind: 'window', seconds: 10, by: 'sum', count: 'count' })
+    const w = new Window({ kind: 'window', seconds: 10, messages: null, by: 'sum', count: 'count' })
     expect(w.nextAt).toBe(Number.POSITIVE_INFINITY)
     w.offer(row(1), 500)
     w.offer(row(2), 9000)
@@ -53,6 +53,14 @@ describe('a window', () => {
       [3, 7, 1],
       [0, 5, 1],
     ])
+  })
+
+  it('is over too when so many came in, for each kind of message by itself', () => {
+    const w = new Window({ kind: 'window', seconds: 10, messages: 3, by: 'sum', count: 'count' })
+    const got = [1, 2, 3, 4, 5, 6, 7].map((v, i) => w.offer(row(v, Status.good, 0, i === 3 ? 1 : 0), i))
+    expect(got.map((r) => r?.values ?? null)).toEqual([null, null, [6, 3], null, null, null, [18, 3]])
+    expect(w.due(0, true).map((r) => [r.n, ...r.values])).toEqual([[1, 4, 1]])
+    expect(new Window({ kind: 'window', seconds: 10, messages: 1, by: 'last', count: null }).offer(row(5), 0)).toMatchObject({ values: [5] })
   })
 
   it('has the newest time, and the worst quality of what it is made of', () => {

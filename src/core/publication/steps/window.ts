@@ -82,7 +82,8 @@ export class Window {
     return at
   }
 
-  offer(row: Row, mono: number): void {
+  /** Takes a message; gives what is gathered when it was the last that there is room for. */
+  offer(row: Row, mono: number): Row | null {
     let open = this.open.get(row.n)
     if (!open) {
       open = { until: mono + this.work.seconds * 1000, count: 0, whole: false, sums: row.values.map(() => new Sum(this.work.by)) }
@@ -91,6 +92,7 @@ export class Window {
     open.count++
     open.whole ||= row.whole
     for (let i = 0; i < row.values.length; i++) open.sums[i]!.add(row.values[i]!, row.status[i]!, row.time[i]!)
+    return this.work.messages !== null && open.count >= this.work.messages ? this.close(row.n, open) : null
   }
 
   /** Those that are over; with `all` every one. */
@@ -98,18 +100,22 @@ export class Window {
     const out: Row[] = []
     for (const [n, open] of this.open) {
       if (!all && open.until > mono) break
-      this.open.delete(n)
-      const results = open.sums.map((s) => s.result)
-      const counted = this.work.count === null ? [] : [{ value: open.count, status: Status.good, time: Number.NaN }]
-      const members = [...results, ...counted]
-      out.push({
-        n,
-        whole: open.whole,
-        values: members.map((m) => m.value),
-        status: members.map((m) => m.status),
-        time: members.map((m) => m.time),
-      })
+      out.push(this.close(n, open))
     }
     return out
+  }
+
+  private close(n: number, open: Open): Row {
+    this.open.delete(n)
+    const results = open.sums.map((s) => s.result)
+    const counted = this.work.count === null ? [] : [{ value: open.count, status: Status.good, time: Number.NaN }]
+    const members = [...results, ...counted]
+    return {
+      n,
+      whole: open.whole,
+      values: members.map((m) => m.value),
+      status: members.map((m) => m.status),
+      time: members.map((m) => m.time),
+    }
   }
 }

@@ -189,10 +189,30 @@ const Split: Fields<'split'> = ({ step, members, error, onChange }) => {
   )
 }
 
+/** A number of messages; empty where none is wanted. */
+function CountInput({ value, onChange }: { value: number | undefined; onChange(value: number | undefined): void }) {
+  return (
+    <span className="inline-flex items-center gap-1.5">
+      <input
+        aria-label="Or after so many messages"
+        inputMode="numeric"
+        className="field w-20 font-mono"
+        placeholder="-"
+        value={value === undefined || Number.isNaN(value) ? '' : String(value)}
+        onChange={(e) => onChange(e.target.value.trim() === '' ? undefined : Number(e.target.value))}
+      />
+      messages
+    </span>
+  )
+}
+
 const WindowFields: Fields<'window'> = ({ step, error, onChange }) => (
   <>
     <Line label="over" error={error('seconds')}>
       <SpanInput label="Window" value={step.seconds} onChange={(seconds) => onChange({ ...step, seconds: seconds ?? Number.NaN })} />
+    </Line>
+    <Line label="or after" error={error('messages')}>
+      <CountInput value={step.messages} onChange={(messages) => onChange(optional(step, 'messages', messages))} />
     </Line>
     <Line label="numbers">
       <Choice label="Numbers become" value={step.by} options={windowChoices} onChange={(by) => onChange({ ...step, by })} />

@@ -40,7 +40,7 @@ export function stepWords(step: Step): string {
     case 'split':
       return `${step.member || missing}, a message for each item`
     case 'window':
-      return `${spanWords(step.seconds)}: numbers become ${windowWords[step.by]}`
+      return `${spanWords(step.seconds)}${step.messages === undefined ? '' : ` or ${count(step.messages, 'message')}`}: numbers become ${windowWords[step.by]}`
     case 'script': {
       const lines = step.code.split('\n').filter((l) => l.trim() !== '' && !l.trim().startsWith('//'))
       return lines.length <= 1 ? lines.join('').trim() || missing : `${count(lines.length, 'line')}: ${lines[0]!.trim()}`
