@@ -187,6 +187,7 @@ export const Finding = z.object({
   hint: z.string(),
   step: z.number().int().optional().describe('Place of the step that it is about'),
   mend: Mend.optional(),
+  told: z.boolean().optional().describe('It only tells what the destination is like: nobody has to accept it'),
 })
 export type Finding = z.infer<typeof Finding>
 

@@ -11,6 +11,7 @@ import { useInAddress, useParam } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
 import { isConflict, tellFailure } from '../shared/problems'
 import { useDraft } from '../shared/useDraft'
+import { toAccept } from './preflight/FindingList'
 import { type GoLiveChoice, knownWarnings } from './preflight/GoLiveDialog'
 
 /** Longest name of a publication, characters. */
@@ -202,7 +203,7 @@ export function usePublicationDraft({
     try {
       const [preflight = null] = await call('preflight', { body: { ids: [saved.id] } })
       const known = preflight ? knownWarnings(preflight) : []
-      if (!show && preflight?.findings.length === known.length)
+      if (!show && preflight && !preflight.findings.some((f) => f.severity === 'stops') && toAccept(preflight.findings).length === known.length)
         return await freeze(saved, { note: '', accepted: known.map(({ section, message }) => ({ section, message })) })
       setGoing({ publication: saved, preflight, trouble: null })
     } catch (e) {

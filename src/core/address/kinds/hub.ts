@@ -43,14 +43,15 @@ export const hubAddress: AddressKind<'hub'> = {
     if (profile.oneLevel && (a.topic.includes('/') || LEVELS.test(a.topic)))
       stop(`A ${profile.placeWord} has no levels at this hub`, 'Take {name} or a text without slashes')
     if (profile.declared)
-      out.push(
-        finding(
+      out.push({
+        ...finding(
           'warns',
           'through',
           `The hub takes only what was declared there as ${profile.placeWord}`,
           'Declare each at the hub: what it does not know goes aside',
         ),
-      )
+        told: true,
+      })
     if (profile.properties === 'none' && a.headers.length > 0)
       out.push(finding('warns', 'through', 'This hub has nothing beside a payload: headers are left out', 'Put into the payload what receivers need'))
     return out

@@ -5,6 +5,9 @@ import { MendLink } from '../Section'
 /** What stands for a finding when it is accepted. */
 export const findingKey = ({ section, message }: Pick<Finding, 'section' | 'message'>): string => `${section}\n${message}`
 
+/** Warnings that somebody has to accept before it goes live. */
+export const toAccept = (findings: readonly Finding[]): Finding[] => findings.filter((f) => f.severity === 'warns' && !f.told)
+
 /** Findings of one publication: what stops it first; each warning can be accepted by itself. */
 export function FindingList({
   findings,
@@ -22,9 +25,9 @@ export function FindingList({
     <ul className="grid gap-1">
       {sorted.map((f) => (
         <li key={findingKey(f)} className="grid grid-cols-[18px_64px_minmax(0,1fr)] items-start gap-x-2">
-          {f.severity === 'stops' ? (
+          {f.severity === 'stops' || f.told ? (
             <span className="pt-0.5">
-              <Glyph state="bad" title="stops it" />
+              <Glyph state={f.severity === 'stops' ? 'bad' : 'uncertain'} title={f.severity === 'stops' ? 'stops it' : 'to be known'} />
             </span>
           ) : (
             <input

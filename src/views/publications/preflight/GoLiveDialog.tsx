@@ -6,7 +6,7 @@ import { Modal } from '~/ui/Modal'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
 import { DifferenceLines } from '../Versions'
-import { FindingList, findingKey } from './FindingList'
+import { FindingList, findingKey, toAccept } from './FindingList'
 import { reachWords } from './words'
 
 export interface GoLiveChoice {
@@ -23,8 +23,7 @@ export function useAccepted(before: () => readonly string[] = () => []) {
 }
 
 /** Warnings that were accepted with the live version already. */
-export const knownWarnings = ({ findings, acceptedBefore }: Preflight) =>
-  findings.filter((f) => f.severity === 'warns' && acceptedBefore.includes(f.message))
+export const knownWarnings = ({ findings, acceptedBefore }: Preflight) => toAccept(findings).filter((f) => acceptedBefore.includes(f.message))
 
 const NOTE_MOST = 500
 
@@ -52,7 +51,7 @@ export function GoLiveDialog({
   const [note, setNote] = useState('')
   const findings = preflight?.findings ?? []
   const stops = findings.filter((f) => f.severity === 'stops')
-  const warnings = findings.filter((f) => f.severity === 'warns')
+  const warnings = toAccept(findings)
   const open = warnings.filter((f) => !accepted.has(findingKey(f)))
   const go = () => onGo({ note, accepted: warnings.map(({ section, message }) => ({ section, message })) })
   const title = `${publication.name}: version ${(publication.liveVersion ?? 0) + 1}`

@@ -7,7 +7,7 @@ import { Glyph } from '~/ui/Glyph'
 import { Modal } from '~/ui/Modal'
 import { call, failureIn, refresh } from '../../app/api'
 import { tellFailure } from '../../shared/problems'
-import { FindingList, findingKey } from './FindingList'
+import { FindingList, findingKey, toAccept } from './FindingList'
 import { knownWarnings, useAccepted } from './GoLiveDialog'
 
 /** So many are looked at in one request. */
@@ -28,7 +28,7 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
   const some = publications.filter((p) => chosen.has(p.id))
   const key = (id: string, f: Parameters<typeof findingKey>[0]) => `${id} ${findingKey(f)}`
   const stops = (found ?? []).filter((p) => p.findings.some((f) => f.severity === 'stops'))
-  const open = (found ?? []).flatMap((p) => p.findings.filter((f) => f.severity === 'warns' && !accepted.has(key(p.id, f))))
+  const open = (found ?? []).flatMap((p) => toAccept(p.findings).filter((f) => !accepted.has(key(p.id, f))))
   const choose = (ids: readonly string[], yes: boolean) => {
     setChosen((now) => new Set(yes ? [...now, ...ids] : [...now].filter((id) => !ids.includes(id))))
     setFound(null)
@@ -83,7 +83,7 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
       'Going live',
       some,
       (p) => {
-        const warnings = found!.find((f) => f.id === p.id)!.findings.filter((f) => f.severity === 'warns')
+        const warnings = toAccept(found!.find((f) => f.id === p.id)!.findings)
         return call('goLive', { params: { id: p.id }, body: { accepted: warnings.map(({ section, message }) => ({ section, message })) } })
       },
       'live',
@@ -165,7 +165,7 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
             className="ml-auto text-xs text-slate underline"
             onClick={() =>
               accept(
-                found!.flatMap((p) => p.findings.filter((f) => f.severity === 'warns').map((f) => key(p.id, f))),
+                found!.flatMap((p) => toAccept(p.findings).map((f) => key(p.id, f))),
                 true,
               )
             }
