@@ -156,7 +156,7 @@ test('what waits is looked at, opened whole and skipped; the rest goes out when 
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     await tellPanel('/api/broker/cut', { seconds: 45 })
     await page.goto(`/destinations?id=${d.destinationId}`)
-    await expect(page.getByText(/^trouble/).first()).toBeVisible()
+    await expect(page.getByText('trouble: The broker hung up').first()).toBeVisible()
     const { messages } = await api<{ messages: number }>('POST', `/api/publications/${d.id}/say`)
     await page.getByRole('button', { name: 'Look inside' }).click()
     const dialog = page.getByRole('dialog')

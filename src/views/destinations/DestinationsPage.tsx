@@ -175,9 +175,11 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
       <Fact name="Waiting">{c ? `${countText(c.waiting)} messages` : '-'}</Fact>
       <Fact name="On disk">{c ? `${bytesText(c.bytes)} of ${bytesText(c.capBytes)}` : '-'}</Fact>
       {c && c.waiting > 0 && (
-        <Button small onClick={() => setLooking(true)}>
-          Look inside
-        </Button>
+        <div className="pt-1.5">
+          <Button small onClick={() => setLooking(true)}>
+            Look inside
+          </Button>
+        </div>
       )}
       {looking && <WaitingDialog destination={destination} mayEdit={mayEdit} onClose={() => setLooking(false)} />}
       <Asides destinationId={destination.id} mayEdit={mayEdit} />
