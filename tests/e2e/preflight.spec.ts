@@ -1,25 +1,6 @@
 import type { Publication } from '~/contract/publication'
-import type { Version } from '~/contract/version'
+import { draft } from './draft'
 import { api, expect, goLive, logIn, tellPanel, test } from './support'
-
-type Draft = Omit<Publication, 'id' | 'version' | 'state' | 'liveVersion' | 'editedSinceLive'>
-
-/** A draft of its own, like one that is live; gives how to end it. */
-async function draft(name: string, part: Partial<Draft> = {}) {
-  const like = (await api<Publication[]>('GET', '/api/publications')).find((p) => p.name === 'Kiln zones, each change')!
-  const { id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...rest } = like
-  const address = { ...rest.address, topic: `varnmoor/${name}/{unit}` }
-  const { id } = await api<Publication>('POST', '/api/publications', { ...rest, name, address, ...part } as Draft)
-  return {
-    id,
-    destinationId: rest.destinationId,
-    versions: () => api<Version[]>('GET', `/api/publications/${id}/versions`),
-    async end() {
-      await api('POST', `/api/publications/${id}/pause`).catch(() => null)
-      await api('DELETE', `/api/publications/${id}`)
-    },
-  }
-}
 
 test('a live publication is edited: what receivers would not expect is told, accepted by name and kept with the version; then it goes back', async ({
   page,

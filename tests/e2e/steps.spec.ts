@@ -1,23 +1,5 @@
-import type { Publication } from '~/contract/publication'
-import { api, expect, goLive, logIn, test } from './support'
-
-type Draft = Omit<Publication, 'id' | 'version' | 'state' | 'liveVersion' | 'editedSinceLive'>
-
-/** A draft of its own, like one that is live; gives how to end it. */
-async function draft(name: string, part: Partial<Draft> = {}) {
-  const like = (await api<Publication[]>('GET', '/api/publications')).find((p) => p.name === 'Kiln zones, each change')!
-  const { id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...rest } = like
-  const address = { ...rest.address, topic: `varnmoor/${name}/{unit}` }
-  const { id } = await api<Publication>('POST', '/api/publications', { ...rest, name, address, ...part } as Draft)
-  return {
-    id,
-    stored: async () => (await api<Publication[]>('GET', '/api/publications')).find((p) => p.id === id)!,
-    async end() {
-      await api('POST', `/api/publications/${id}/pause`).catch(() => null)
-      await api('DELETE', `/api/publications/${id}`)
-    },
-  }
-}
+import { draft } from './draft'
+import { expect, goLive, logIn, test } from './support'
 
 test('two steps and a script: before and after stand beside each, what is wrong is said where it is, and it goes live', async ({ page }) => {
   const d = await draft('with-steps')

@@ -7,7 +7,7 @@ import type { Scalar } from '../../value/deadband'
 import { qualityOf, Status } from '../../value/quality'
 import { isTorn, wellFormed } from '../../value/well-formed'
 import { fitsSigned64 } from '../../value/whole'
-import { type Cell, NO_TIME, type ValueArrays, worse } from './cell'
+import { type Cell, Held, NO_TIME, type ValueArrays, worse } from './cell'
 
 export class Constant implements Cell {
   readonly status = Status.good
@@ -25,16 +25,12 @@ export class Constant implements Cell {
 }
 
 /** A value that came out of the step before, as it is. */
-export class FromRow implements Cell {
-  value: Scalar = null
-  status: number = Status.waitingForInitialData
-  time: EpochMs = NO_TIME
-  goodValue: Scalar = null
-  goodTime: EpochMs = NO_TIME
+export class FromRow extends Held implements Cell {
   readonly handles: readonly number[]
   readonly width = 0
   readonly problem = null
   constructor({ place }: Extract<Fill, { kind: 'row' }>) {
+    super()
     this.handles = [place]
   }
   read(from: ValueArrays): void {
@@ -42,18 +38,11 @@ export class FromRow implements Cell {
     this.value = from.value[place!] ?? null
     this.status = from.status[place!] ?? Status.waitingForInitialData
     this.time = from.time[place!] ?? NO_TIME
-    if (this.status >>> 30 !== 0 || this.value === null) return
-    this.goodValue = this.value
-    this.goodTime = this.time
+    this.keepGood()
   }
 }
 
-export class FromTag implements Cell {
-  value: Scalar = null
-  status: number = Status.waitingForInitialData
-  time: EpochMs = NO_TIME
-  goodValue: Scalar = null
-  goodTime: EpochMs = NO_TIME
+export class FromTag extends Held implements Cell {
   readonly handles: readonly number[]
   readonly width: number
   readonly problem = null
@@ -62,6 +51,7 @@ export class FromTag implements Cell {
     private readonly dataType: DataType,
     private readonly signed: boolean,
   ) {
+    super()
     this.handles = [fill.handle]
     this.width = fill.width * Math.abs(fill.factor)
   }
@@ -74,10 +64,7 @@ export class FromTag implements Cell {
     this.value = finish(raw, this.fill.factor, this.fill.offset, this.dataType)
     if (typeof this.value === 'string' && this.value !== raw && this.status >>> 30 === 0 && isTorn(raw)) this.status = Status.subNormal
     if (typeof raw === 'bigint') this.large(raw)
-    if (this.status >>> 30 === 0 && this.value !== null) {
-      this.goodValue = this.value
-      this.goodTime = this.time
-    }
+    this.keepGood()
   }
 
   /** What became of a whole number beyond 2^53: kept, rounded (uncertain), or more than the shape holds (bad, without a value). */
@@ -106,12 +93,7 @@ export function finish(value: Scalar, factor: number, offset: number, dataType: 
   return typeof fit === 'string' ? wellFormed(fit) : fit
 }
 
-export class Computed implements Cell {
-  value: Scalar = null
-  status: number = Status.waitingForInitialData
-  time: EpochMs = NO_TIME
-  goodValue: Scalar = null
-  goodTime: EpochMs = NO_TIME
+export class Computed extends Held implements Cell {
   readonly handles: readonly number[]
   readonly width = 0
   problem: string | null = null
@@ -124,6 +106,7 @@ export class Computed implements Cell {
     private readonly signed: boolean,
     private readonly inputs: readonly Cell[],
   ) {
+    super()
     this.handles = [...new Set(inputs.flatMap((i) => i.handles))]
     this.timed = inputs.some((i) => i.timed)
     this.args = this.inputs.map(() => null)
@@ -162,9 +145,6 @@ export class Computed implements Cell {
     if (this.value === null) {
       this.status = Status.noAnswer
       this.problem = this.compiled.problem
-    } else if (status >>> 30 === 0) {
-      this.goodValue = this.value
-      this.goodTime = this.time
-    }
+    } else this.keepGood()
   }
 }

@@ -1,6 +1,6 @@
 import type { EpochMs } from '~/contract/id'
 import type { Scalar } from '../../value/deadband'
-import { qualityOf } from '../../value/quality'
+import { qualityOf, Status } from '../../value/quality'
 
 /** Present values by tag handle. Times are epoch ms. */
 export interface ValueArrays {
@@ -46,3 +46,19 @@ export const NO_TIME = Number.NaN
 /** Worse than another: bad before uncertain before good; of two alike the first stays. */
 const rank = { good: 0, uncertain: 1, bad: 2 }
 export const worse = (a: number, b: number) => rank[qualityOf(b)] > rank[qualityOf(a)]
+
+/** What every cell that reads something holds. */
+export abstract class Held {
+  value: Scalar = null
+  status: number = Status.waitingForInitialData
+  time: EpochMs = NO_TIME
+  goodValue: Scalar = null
+  goodTime: EpochMs = NO_TIME
+
+  /** What it holds is the last good value from now on, if it is one. */
+  protected keepGood(): void {
+    if (this.status >>> 30 !== 0 || this.value === null) return
+    this.goodValue = this.value
+    this.goodTime = this.time
+  }
+}

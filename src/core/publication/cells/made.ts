@@ -8,17 +8,12 @@ import { isoOf } from '../../value/iso-time'
 import { qualityOf, Status } from '../../value/quality'
 import { fromWire, toWire } from '../../value/wire'
 import { finish } from './basic'
-import { type Cell, NO_TIME, type Remembering, type ValueArrays } from './cell'
+import { type Cell, Held, NO_TIME, type Remembering, type ValueArrays } from './cell'
 
 type Of<K extends Fill['kind']> = Extract<Fill, { kind: K }>
 
 /** What a cell that is made from another one shares with all such. */
-abstract class Made implements Cell {
-  value: Scalar = null
-  status: number = Status.waitingForInitialData
-  time: EpochMs = NO_TIME
-  goodValue: Scalar = null
-  goodTime: EpochMs = NO_TIME
+abstract class Made extends Held implements Cell {
   problem: string | null = null
   readonly handles: readonly number[]
   readonly width: number
@@ -28,6 +23,7 @@ abstract class Made implements Cell {
     width: number,
     timed = false,
   ) {
+    super()
     this.handles = input.handles
     this.width = width
     this.timed = timed || (input.timed ?? false)
@@ -42,9 +38,7 @@ abstract class Made implements Cell {
     this.problem = this.input.problem
     this.value = null
     this.make(now)
-    if (this.status >>> 30 !== 0 || this.value === null) return
-    this.goodValue = this.value
-    this.goodTime = this.time
+    this.keepGood()
   }
 }
 
