@@ -1,6 +1,6 @@
 import type { Publication } from '~/contract/publication'
 import { draft } from './draft'
-import { api, expect, goLive, logIn, tellPanel, test } from './support'
+import { api, barriers, expect, goLive, logIn, tellPanel, test } from './support'
 
 test('a live publication is edited: what receivers would not expect is told, accepted by name and kept with the version; then it goes back', async ({
   page,
@@ -23,6 +23,7 @@ test('a live publication is edited: what receivers would not expect is told, acc
     await expect(dialog).toContainText('temperature is in °F now, was in °C')
     await expect(dialog.getByRole('region', { name: 'What changes' })).toContainText('temperature')
     await expect(dialog.getByRole('button', { name: 'Go live' })).toBeDisabled()
+    expect(await barriers(page)).toEqual([])
     for (const box of await dialog.getByRole('checkbox', { name: /^Accept:/ }).all()) await box.check()
     await dialog.getByLabel('Note').fill('Works in Ohio read it')
     await dialog.getByRole('button', { name: 'Go live' }).click()
@@ -145,6 +146,7 @@ test('what waits is looked at, opened whole and skipped; the rest goes out when 
     await expect(waiting).toHaveCount(messages)
     await waiting.first().click()
     await expect(dialog.getByRole('region', { name: 'Message' })).toContainText('"temperature"')
+    expect(await barriers(page)).toEqual([])
     await dialog.getByRole('button', { name: 'Skip this message' }).click()
     await page.getByRole('alertdialog').getByRole('button', { name: 'Skip message' }).click()
     await expect(waiting).toHaveCount(messages - 1)

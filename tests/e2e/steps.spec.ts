@@ -1,5 +1,5 @@
 import { draft } from './draft'
-import { expect, goLive, logIn, test } from './support'
+import { barriers, expect, goLive, logIn, test } from './support'
 
 test('two steps and a script: before and after stand beside each, what is wrong is said where it is, and it goes live', async ({ page }) => {
   const d = await draft('with-steps')
@@ -50,6 +50,7 @@ test('two steps and a script: before and after stand beside each, what is wrong 
 
     await steps.getByRole('button', { name: 'Hold these values' }).click()
     await expect(steps).toContainText('work on the values of the moment')
+    expect(await barriers(page)).toEqual([])
     const held = await set.textContent()
     await expect(set).toHaveText(held!)
 
