@@ -39,7 +39,7 @@ export class Waiting {
     for (const outbox of outboxes) {
       const some = await outbox.look(skip, WAITING_PAGE - messages.length)
       messages.push(...some.map((e) => this.shown(e)))
-      skip = Math.max(0, skip - outbox.waiting)
+      skip = Math.max(0, skip - outbox.onDisk)
       if (messages.length >= WAITING_PAGE) break
     }
     const sum = (of: (o: Outbox) => number) => outboxes.reduce((n, o) => n + of(o), 0)

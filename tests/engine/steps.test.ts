@@ -104,6 +104,18 @@ describe('a script', () => {
     expect(arrived().map((m) => m.n)).toEqual([1, 4])
   })
 
+  it('that always fails for one equipment of many is told once, however often the others go through', { timeout: 60_000 }, async () => {
+    s = await begin([{ kind: 'script', code: 'if (equipment.name === "Zone 2") null.x\nreturn message', gives: [] }], { zones: 3 })
+    s.change(100)
+    await until(() => s.counts()!.arrived >= 200, 'the others')
+    await exact()
+    expect(condition()).toMatchObject({
+      state: 'trouble',
+      reason: expect.stringContaining('100 messages did not get through: step 1, Script: line 1'),
+    })
+    expect((await s.events()).filter((e) => e.message.includes('step 1, Script'))).toHaveLength(1)
+  })
+
   it('has its state again after a pause, and in the next version', { timeout: 60_000 }, async () => {
     const script: Step = {
       kind: 'script',

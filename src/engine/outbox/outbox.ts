@@ -1,3 +1,4 @@
+import { fail } from '~/contract/failure'
 import type { Cursor, SegmentWrite } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
 import { decodeSegment, parseRanges } from '~/core/delivery/segment'
@@ -131,6 +132,11 @@ export class Outbox {
     return this.undone + this.writer.waiting
   }
 
+  /** Those of them that are on disk. */
+  get onDisk(): number {
+    return this.undone
+  }
+
   offer(envelopes: readonly Envelope[]): void {
     this.writer.offer(envelopes)
   }
@@ -199,7 +205,7 @@ export class Outbox {
         skip -= left
         continue
       }
-      for (const item of segment.items ?? (await this.readOrNone(segment)) ?? []) {
+      for (const item of segment.items ?? (await this.readNow(segment))) {
         if (segment.done[item.index] === 1 || skip-- > 0) continue
         out.push(item.envelope)
         if (out.length >= most) break
@@ -213,11 +219,6 @@ export class Outbox {
   async lookAt(delivery: number, seq: number): Promise<Envelope | null> {
     const items = await this.itemsOf((d, first, last) => d === delivery && seq >= first && seq <= last)
     return items.find(({ envelope: e }) => e.delivery === delivery && e.seq === seq)?.envelope ?? null
-  }
-
-  /** When the oldest of them was made, epoch ms; null: nothing waits, or it cannot be read now. */
-  async oldestAt(): Promise<number | null> {
-    return (await this.look(0, 1))[0]?.producedAt ?? null
   }
 
   /** Gives up what `take` wants of what waits, but nothing that is on the wire; gives how many that were. */
@@ -246,9 +247,16 @@ export class Outbox {
     const out: Item[] = []
     for (const segment of [...this.segments]) {
       if (segment.finished || !parseRanges(segment.ranges).some(([d, first, last]) => concerned(d, first, last))) continue
-      for (const item of segment.items ?? (await this.readOrNone(segment)) ?? []) if (segment.done[item.index] === 0) out.push(item)
+      for (const item of segment.items ?? (await this.readNow(segment))) if (segment.done[item.index] === 0) out.push(item)
     }
     return out
+  }
+
+  /** Its messages, none when they are damaged; throws when they cannot be read just now. */
+  private async readNow(segment: Segment): Promise<readonly Item[]> {
+    const items = await this.readOrNone(segment)
+    if (items) return items
+    throw fail(503, 'outbox.unread', 'What waits cannot be read now: the database does not answer', 'Nothing was given up; try again', 'outbox')
   }
 
   /** Its messages, none when they cannot be read; null: not now. */

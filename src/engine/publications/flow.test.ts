@@ -30,7 +30,7 @@ function begin(steps: StepInput[], o: { slow?: number } = {}) {
         if (m) sent.push({ zone: row.n + 1, sec: clock.now / 1000, ...(JSON.parse(m.payload as string) as object) })
       }
     },
-    failed: (step, words) => {
+    failed: (step, _n, words) => {
       if (words !== null) failures.push(`${step}: ${words}`)
     },
     guarded: (work) => work(),

@@ -22,8 +22,8 @@ export interface FlowOptions {
   scripts: Scripts
   /** Messages came through: each is to be written as soon as it was given to the runner, before the next. */
   through(rows: readonly Row[]): void
-  /** A message failed in a step; null: one went through again. */
-  failed(step: number, words: string | null): void
+  /** A message of a kind failed in a step; null: one of that kind went through again. */
+  failed(step: number, n: number, words: string | null): void
   guarded(work: () => void): void
 }
 
@@ -177,7 +177,7 @@ export class Flow {
     const equipment = plan.messages[row.n]!.equipment[0]!
     const states = this.states[s]!
     if (this.underWay >= WITH_SCRIPTS_MOST)
-      return this.o.failed(stage.step, `${WITH_SCRIPTS_MOST} messages wait for it: it is too slow for how many there are`)
+      return this.o.failed(stage.step, row.n, `${WITH_SCRIPTS_MOST} messages wait for it: it is too slow for how many there are`)
     this.underWay++
     // What it kept is that of the message before: they go one after the other.
     const turn = this.turnOf(s, equipment).then(() =>
@@ -185,7 +185,7 @@ export class Flow {
     )
     const settled = turn.then(
       (outcome) => guarded(() => this.came(s, stage, equipment, row, outcome)),
-      (e: unknown) => this.o.failed(stage.step, e instanceof Error ? e.message : String(e)),
+      (e: unknown) => this.o.failed(stage.step, row.n, e instanceof Error ? e.message : String(e)),
     )
     this.turns.set(`${s} ${equipment}`, settled)
     void settled.finally(() => {
@@ -202,11 +202,11 @@ export class Flow {
   }
 
   private came(s: number, stage: ScriptStage, equipment: number, row: Row, outcome: ScriptOutcome): void {
-    if (outcome.kind === 'failed') return this.o.failed(stage.step, problemWords(outcome.problem))
+    if (outcome.kind === 'failed') return this.o.failed(stage.step, row.n, problemWords(outcome.problem))
     const after = outcome.kind === 'message' ? rowAfter(stage, equipment, row, outcome.message) : null
-    if (typeof after === 'string') return this.o.failed(stage.step, after)
+    if (typeof after === 'string') return this.o.failed(stage.step, row.n, after)
     this.states[s]!.set(equipment, outcome.state)
-    this.o.failed(stage.step, null)
+    this.o.failed(stage.step, row.n, null)
     if (after) this.leave(s, [after])
   }
 

@@ -18,6 +18,7 @@ export class StepMemory {
   private readonly kept = new Map<string, Map<string, string>>()
   private readonly stopKeeping: Cancel
   private keeping: Promise<void> = Promise.resolve()
+  private underWay = 0
 
   constructor(
     private readonly db: Db,
@@ -26,7 +27,8 @@ export class StepMemory {
     /** Whether this engine is the one that writes. */
     private readonly mayKeep: () => boolean,
   ) {
-    this.stopKeeping = clock.every(KEEP_MS, () => void this.keep(this.running()))
+    // One that is still under way, as while the database is silent, is not followed by others.
+    this.stopKeeping = clock.every(KEEP_MS, () => (this.underWay === 0 ? void this.keep(this.running()) : undefined))
   }
 
   /** Reads what was kept, once; without it the steps of a plan begin anew. */
@@ -49,20 +51,23 @@ export class StepMemory {
   /** Writes what these keep now, as far as it is not written yet; what cannot be written is tried again the next time. */
   keep(publishers: Iterable<Publisher>): Promise<void> {
     const all = [...publishers]
-    this.keeping = this.keeping.then(async () => {
-      for (const p of all) if (remembers(p.plan)) await this.keepOne(p)
-    })
+    this.underWay++
+    this.keeping = this.keeping
+      .then(async () => {
+        for (const p of all) if (remembers(p.plan)) await this.keepOne(p)
+      })
+      .finally(() => this.underWay--)
     return this.keeping
   }
 
   private async keepOne(p: Publisher): Promise<void> {
     if (!this.mayKeep()) return
     const id = p.plan.publicationId
-    const now = p.memory() ?? new Map<string, string>()
-    const before = this.kept.get(id) ?? new Map<string, string>()
-    const changed = [...now].filter(([place, kept]) => before.get(place) !== kept)
-    const gone = [...before.keys()].filter((place) => !now.has(place))
     try {
+      const now = p.memory() ?? new Map<string, string>()
+      const before = this.kept.get(id) ?? new Map<string, string>()
+      const changed = [...now].filter(([place, kept]) => before.get(place) !== kept)
+      const gone = [...before.keys()].filter((place) => !now.has(place))
       if (changed.length > 0) await keepMemory(this.db, id, changed)
       if (gone.length > 0) await forgetMemory(this.db, id, gone)
       if (this.kept.has(id)) this.kept.set(id, now)

@@ -179,14 +179,13 @@ async function scriptFindings({ steps = [] }: PublicationDraft): Promise<Preview
 /** What the steps do to the message that is shown, and the values that it is made from. */
 async function stepsOf(
   { steps = [] }: PublicationDraft,
-  { body, source, from }: Compiled,
+  { source, from }: Compiled,
   shown: Plan['messages'][number] | undefined,
   table: LiveTable,
 ): Promise<Pick<Preview, 'steps' | 'held'>> {
   const one = shown && source[from[shown.equipment[0]!]!]
   if (steps.length === 0 || !one) return { steps: [], held: [] }
-  const own = { equipment: [one], messages: shown.condition ? [{ ...shown, gates: [] }] : [] }
-  const handles = [...new Set([...allTags(own), ...allTags({ equipment: [], messages: body.messages.filter((m) => m === shown) })])]
+  const handles = allTags({ equipment: [one], messages: [shown] })
   return { steps: await stepsShown(steps, one, source, table, openSandbox), held: heldOf(table, handles) }
 }
 

@@ -15,6 +15,8 @@ import { Publisher, type PublisherContext } from './publisher'
 
 /** A plan that can't run is tried again so often: a later program, or other values, may run it, ms. */
 const TRY_AGAIN_MS = 30_000
+/** So long whoever sends something again waits for it to be stored, ms. */
+const STORED_MS = 10_000
 /** So long a version that is over may take for what it has on its way, ms. */
 const DRAIN_MS = 10_000
 
@@ -146,7 +148,9 @@ export class Publications {
     const now = clock.wall()
     const { seq, turn } = ledger.account(delivery).next(now)
     outbox.offer([{ delivery, ...message, seq, turn, deviceAt: now, producedAt: now, madeMono: clock.mono() }])
-    await outbox.stored()
+    // Away for longer, the database has it as soon as it is back: the message has its number and its account.
+    if ((await within(clock, STORED_MS, outbox.stored())) === false)
+      throw fail(503, 'aside.lost', 'It was pushed out of memory before it could be stored', 'Send it again when the database is back', 'outbox')
     return seq
   }
 

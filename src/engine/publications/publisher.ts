@@ -29,6 +29,8 @@ import { deviceLost, sparkplugSession } from './sparkplug-session'
 const SHOW_EVERY_MS = 1000
 /** Commands that cannot be carried out are told so often at most, ms. */
 const COMMANDS_TOLD_MS = 10_000
+/** What goes wrong in steps is told so often at most, ms. */
+const TROUBLE_TOLD_MS = 10_000
 /** A shown message that is not confirmed by then is replaced. */
 const SHOW_AT_MOST_MS = 4000
 /** How it stands is looked up again so often at most, however many look, ms. */
@@ -61,8 +63,8 @@ export class Publisher {
   private readonly due: Due
   /** The steps that take their time; null: there are none. */
   private readonly flow: Flow | null
-  /** Messages that failed in a step, and why the last one did. */
-  private stepTrouble = { count: 0, words: null as string | null }
+  /** How many messages failed in a step, and why, for each kind of which none went through since. */
+  private readonly stepTrouble = { count: 0, toldAt: Number.NEGATIVE_INFINITY, failing: new Map<number, string>() }
   private unsubscribe: Cancel = () => undefined
   private readonly since: number
   private readonly pack: ReturnType<typeof packer>
@@ -116,21 +118,26 @@ export class Publisher {
     return new Flow({
       ...{ plan, runner, clock, scripts },
       through: (rows) => this.publish(rows, false),
-      failed: (step, words) => this.stepFailed(step, words),
+      failed: (step, n, words) => this.stepFailed(step, n, words),
       guarded: (work) => this.guarded(work),
     })
   }
 
-  /** A message failed in a step: it alone goes no further. */
-  private stepFailed(step: number, words: string | null): void {
-    const before = this.stepTrouble.words
+  /** A message failed in a step: it alone goes no further. Told once for as long as it goes on, and seldom where it comes and goes. */
+  private stepFailed(step: number, n: number, words: string | null): void {
+    const { stepTrouble: t, ctx } = this
     if (words === null) {
-      this.stepTrouble.words = null
+      t.failing.delete(n)
       return
     }
     const told = `step ${step + 1}, ${stepNames[this.plan.steps![step]!.kind]}: ${words}`
-    this.stepTrouble = { count: this.stepTrouble.count + 1, words: told }
-    if (before !== told) this.ctx.trouble(this.plan.publicationId, this.plan.name, new Error(told))
+    const known = [...t.failing.values()].includes(told)
+    t.failing.set(n, told)
+    t.count++
+    const now = ctx.clock.mono()
+    if (known || now - t.toldAt < TROUBLE_TOLD_MS) return
+    t.toldAt = now
+    ctx.trouble(this.plan.publicationId, this.plan.name, new Error(told))
   }
 
   /** What its steps keep from one message to the next, by place; null: none of them keeps anything. */
@@ -334,11 +341,12 @@ export class Publisher {
     if (destination.state === 'trouble') return { ...base, state: 'trouble', reason: destination.reason, hint: destination.hint }
     if (held === all)
       return { ...base, state: 'starting', reason: 'waits for the first values of its tags', hint: 'Look at the tags and their source' }
-    if (this.stepTrouble.words !== null)
+    const [failing] = this.stepTrouble.failing.values()
+    if (failing !== undefined)
       return {
         ...base,
         state: 'trouble',
-        reason: `${this.stepTrouble.count} messages did not get through: ${this.stepTrouble.words}`,
+        reason: `${this.stepTrouble.count} messages did not get through: ${failing}`,
         hint: 'Correct the step and go live again; the others go on',
       }
     const waiting = held > 0 ? `; ${held} of ${all} messages wait for a first value` : ''
