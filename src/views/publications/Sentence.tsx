@@ -85,6 +85,7 @@ export function Sentence({ publication, condition, destinations, others, left, a
             edit.setGoing(null)
             onMend(change)
           }}
+          onAgain={() => void edit.look(edit.going!.publication, true)}
           onClose={edit.leaveGoing}
         />
       )}

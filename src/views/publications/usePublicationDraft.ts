@@ -197,7 +197,9 @@ export function usePublicationDraft({
   /** Looks at everything first; where nothing is to be known, and nobody wants to see it, it goes live at once. */
   const goLive = async (show = false) => {
     const saved = dirty ? await save() : publication
-    if (!saved) return
+    if (saved) await look(saved, show)
+  }
+  const look = async (saved: Publication, show: boolean) => {
     setBusy('live')
     if (show) setGoing({ publication: saved, preflight: null, trouble: null })
     try {
@@ -275,6 +277,7 @@ export function usePublicationDraft({
     saveOnly,
     goLive,
     freeze,
+    look,
     going,
     setGoing,
     leaveGoing,

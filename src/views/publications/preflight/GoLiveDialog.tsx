@@ -35,6 +35,7 @@ export function GoLiveDialog({
   busy,
   onGo,
   onMend,
+  onAgain,
   onClose,
 }: {
   publication: Publication
@@ -45,6 +46,8 @@ export function GoLiveDialog({
   busy: boolean
   onGo(choice: GoLiveChoice): void
   onMend(set: Record<string, unknown>): void
+  /** Looks once more. */
+  onAgain(): void
   onClose(): void
 }) {
   const [accepted, accept] = useAccepted(() => (preflight ? knownWarnings(preflight).map(findingKey) : []))
@@ -77,7 +80,14 @@ export function GoLiveDialog({
         </>
       }
     >
-      {trouble && <ProblemNote problem={trouble} />}
+      {trouble && (
+        <>
+          <ProblemNote problem={trouble} />
+          <Button small busy={busy} onClick={onAgain}>
+            Look again
+          </Button>
+        </>
+      )}
       {!preflight && !trouble && <p className="text-muted">Looking at tags, contract and destination ...</p>}
       {preflight && (
         <div className="grid gap-3">
