@@ -7,10 +7,10 @@ export default defineConfig({
   resolve: { alias },
   test: {
     projects: [
-      // They compute, and share what they import: a start for each file would take longer than the tests.
+      // They compute, and share what they import: a start for each file would take longer than the tests. Some hash for long, and a busy machine makes it longer.
       {
         resolve: { alias },
-        test: { name: 'unit', include: ['src/**/*.test.ts', 'scripts/**/*.test.ts'], testTimeout: 20_000, pool: 'threads', isolate: false },
+        test: { name: 'unit', include: ['src/**/*.test.ts', 'scripts/**/*.test.ts'], testTimeout: 120_000, pool: 'threads', isolate: false },
       },
       { resolve: { alias }, test: { name: 'worlds', include: ['tests/worlds/**/*.test.ts'], testTimeout: 600_000 } },
       // Each file brings up real sockets and has databases of its own on one server. They mostly wait: two at a time.

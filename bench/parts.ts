@@ -52,13 +52,21 @@ const sending = { assurance: 'acknowledged' as const, turn: 0 }
 {
   let storedCount = 0
   const nothing = () => undefined
-  const hooks = { stored: () => storedCount++, dropped: nothing, lost: nothing, gone: nothing, trouble: nothing, fenced: nothing }
+  const hooks = {
+    stored: () => storedCount++,
+    dropped: nothing,
+    lost: nothing,
+    gone: nothing,
+    trouble: nothing,
+    fenced: nothing,
+    journalGaveWay: nothing,
+  }
   const outbox = new Outbox({
     store,
     clock: realClock,
     packing: deflatePacking,
     destinationId: destination,
-    limits: { bytes: 1e9, ageMs: Number.POSITIVE_INFINITY },
+    limits: { bytes: 1e9, ageMs: Number.POSITIVE_INFINITY, journal: { bytes: 0, ageMs: 0 } },
     troubleOf: storeTrouble,
     hooks,
   })

@@ -44,7 +44,18 @@ export async function seedHubs(db: Db, vault: Vault, ports: Ports, folder: strin
       enabled: true,
       settings: HubSettings.parse({
         ...{ host: '127.0.0.1', profile, authorityId, unit: demoUnit, credentialId, ...portsOf(ports, by) },
-        ...{ keepAliveS: 30, retryMs: 1000, window: 100, ackS: 20, witness: true, lateS: 30, outboxMb: 200, outboxHours: 0 },
+        ...{
+          keepAliveS: 30,
+          retryMs: 1000,
+          window: 100,
+          ackS: 20,
+          witness: true,
+          lateS: 30,
+          outboxMb: 200,
+          outboxHours: 0,
+          journalHours: 24,
+          journalMb: 64,
+        },
         ...{ eventsTopic: `${hubName(by)}-events`, eventsTls: true, eventsAuthorityId: authorityId, eventsMechanism: 'SCRAM-SHA-256' },
         witnessCredentialId: await keep({
           ...{ name: `Witness at the ${title} hub`, kind: 'password', certificate: null, facts: null },

@@ -136,6 +136,8 @@ async function seedStream(db: Db, vault: Vault, authorityId: string, zones: stri
       lateS: 30,
       outboxMb: 200,
       outboxHours: 0,
+      journalHours: 24,
+      journalMb: 64,
     },
   })
   const address = { kind: 'stream' as const, topic: '{enterprise}.kiln', topicRule: 'slug' as const, key: '{unit}', headers: [], contentType: '' }
@@ -404,6 +406,8 @@ async function seed(db: Db, vault: Vault, pki: Awaited<ReturnType<typeof demoPki
       lateS: 30,
       outboxMb: 500,
       outboxHours: 0,
+      journalHours: 24,
+      journalMb: 64,
       ...freshBroker,
     },
   })

@@ -41,6 +41,8 @@ export const work: Readonly<Record<RouteKey, string>> = {
   lookWaiting: 'up to a hundred messages, out of the rows of the outbox that hold them',
   openWaiting: 'the rows of the outbox that may hold it, 64 kB of it',
   clearWaiting: 'all rows of one outbox, read once',
+  lookJournal: 'up to 3,000 rows of 1 MB in a thread of its own, 20 s at most, a hundred messages or 4 MB of payloads',
+  openJournal: 'one row of 1 MB at most; where it is not told which, the numbers of the rows since it was produced',
   readAside: 'one row, 256 KiB at most',
   sendAside: 'one message of 512 kB at most into the outbox',
   removeAsides: 'at most 1,000 rows a connection',
@@ -93,6 +95,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   previewPublication: 'one compilation and one message, in a thread of its own: 20 s and 1 GB at most, 17 at once, then refused',
   publicationContract: 'the same, with an example for each way in which messages look',
   publicationAsyncApi: 'the same, with an example for each way in which messages look',
+  replayPublication: '50,000 messages or 12 s of work in a thread of its own, one at a time',
   preflight:
     'a compilation and one message for each of 100 publications at most, one after the other, in a thread of its own: 20 s and 1 GB at most each',
   goLive: 'one compilation of 10,000 equipment at most in the web process, one version',

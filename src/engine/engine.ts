@@ -2,6 +2,7 @@ import { hostname } from 'node:os'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { HeldValues, PublicationDraft } from '~/contract/publication'
+import type { ReplayQuery } from '~/contract/replay'
 import { kindOf, sentAs } from '~/core/address/kinds'
 import { placeText } from '~/core/address/topic-template'
 import { certificateFacts } from '~/core/credential/certificate'
@@ -27,6 +28,7 @@ import { driverOf } from './destinations/registry'
 import type { DestinationSupervisor } from './destinations/supervisor'
 import { Events } from './events'
 import { failureOf } from './failure'
+import { JournalView } from './journal-view'
 import { LeaseKeeper } from './lease-keeper'
 import { HighWaterFile } from './ledger/high-water-file'
 import { Ledger } from './ledger/ledger'
@@ -108,6 +110,7 @@ export class Engine {
   readonly targets: Targets
   readonly ownViews: OwnViews
   readonly waiting: Waiting
+  readonly journal: JournalView
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
@@ -213,6 +216,7 @@ export class Engine {
       },
     })
     this.waiting = new Waiting(this.allDestinations, this.publications)
+    this.journal = new JournalView(this.allDestinations, this.publications, this.ledger, this.previews)
     this.tagTroubles = new TagTroubles({
       clock,
       table: this.table,
@@ -460,6 +464,11 @@ export class Engine {
     const sender = this.destinations.get(draft.destinationId)?.present()
     const away = sender?.state === 'trouble' ? sender.reason : undefined
     return this.previews.ask({ kind: 'preflight', ...this.draftQuestion(draft, publicationId), ...(away !== undefined && { away }) })
+  }
+
+  /** What was sent in a span of time, sent once more through a draft; as JSON. */
+  replay(publicationId: string, { draft, from, to }: ReplayQuery): Promise<string> {
+    return this.previews.ask({ kind: 'replay', draft, host: this.host, publicationId, from, to })
   }
 
   private draftQuestion(draft: PublicationDraft, publicationId?: string) {

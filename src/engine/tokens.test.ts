@@ -2,7 +2,7 @@ import jsonwebtoken from 'jsonwebtoken'
 import { expect, it } from 'vitest'
 import type { TokenRecipe } from '~/contract/token'
 import type { OpenCredential } from '~/store/credential'
-import { HeldClock } from '../../tests/held-clock'
+import { HeldClock } from './clock/held-clock'
 import { Tokens } from './tokens'
 
 const recipe = {

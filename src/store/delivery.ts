@@ -7,10 +7,22 @@ import {
   type FlushWrite,
   type SegmentWrite,
   type StoreTrouble,
+  type Trimmed,
 } from '~/core/delivery/delivery-store'
 import type { Conn, Db } from './database'
 import { claimFlush, lastFlush, loadLatency, loadStandings, writeChanges, writeLatencies } from './ledger'
-import { deleteSegments, givenNumbers, insertSegment, listSegments, readCursor, readSegment, writeCursor } from './outbox'
+import {
+  deleteSegments,
+  givenNumbers,
+  insertSegment,
+  journalBytes,
+  keepSegments,
+  listSegments,
+  readCursor,
+  readSegment,
+  trimJournal,
+  writeCursor,
+} from './outbox'
 
 /** Delivery's transactions over PostgreSQL, all under the epoch that the engine holds. */
 export class PgDeliveryStore implements DeliveryStore {
@@ -40,7 +52,18 @@ export class PgDeliveryStore implements DeliveryStore {
     }
   }
 
-  flush(w: FlushWrite): Promise<void> {
+  /** Where the disk is full, nothing goes into a journal: what need not be kept makes room. */
+  async flush(w: FlushWrite): Promise<void> {
+    try {
+      await this.write(w)
+    } catch (e) {
+      if (storeTrouble(e) !== 'full' || w.outboxes.every((o) => o.keep.length === 0)) throw e
+      const outboxes = w.outboxes.map((o) => ({ ...o, remove: [...o.remove, ...o.keep.map((k) => k.segment)], keep: [] }))
+      await this.write({ ...w, outboxes })
+    }
+  }
+
+  private write(w: FlushWrite): Promise<void> {
     return this.db.transaction().execute(async (tx) => {
       await holdEpoch(tx, this.epoch())
       if (!(await claimFlush(tx, w.number))) return
@@ -50,8 +73,17 @@ export class PgDeliveryStore implements DeliveryStore {
       for (const o of w.outboxes) {
         await writeCursor(tx, o.destinationId, o.cursor)
         await deleteSegments(tx, o.destinationId, o.remove)
+        await keepSegments(tx, o.destinationId, o.keep)
       }
     })
+  }
+
+  journalBytes(destinationId: string): Promise<number> {
+    return journalBytes(this.db, destinationId)
+  }
+
+  trimJournal(destinationId: string, over: { ageMs: number; bytes: number }): Promise<Trimmed> {
+    return trimJournal(this.db, destinationId, over)
   }
 
   async loadPosition(destinationId: string): Promise<Uint8Array | null> {

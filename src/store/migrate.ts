@@ -27,6 +27,7 @@ import * as brokerTerms from './migrations/0023-broker-terms'
 import * as renewal from './migrations/0024-renewal'
 import * as hubTerms from './migrations/0025-hub-terms'
 import * as memory from './migrations/0026-memory'
+import * as journal from './migrations/0027-journal'
 
 const migrations = {
   '0001-first': first,
@@ -55,6 +56,7 @@ const migrations = {
   '0024-renewal': renewal,
   '0025-hub-terms': hubTerms,
   '0026-memory': memory,
+  '0027-journal': journal,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -1,5 +1,5 @@
 import { sql } from 'kysely'
-import { type Codec, type Cursor, Fenced, type SegmentRow, type SegmentWrite } from '~/core/delivery/delivery-store'
+import { type Codec, type Cursor, Fenced, type KeptSegment, type SegmentRow, type SegmentWrite, type Trimmed } from '~/core/delivery/delivery-store'
 import { highestOf } from '~/core/delivery/segment'
 import type { Conn } from './database'
 
@@ -33,7 +33,7 @@ export async function listSegments(db: Conn, destinationId: string): Promise<Seg
   const rows = await sql<SegmentRow>`
     select segment, count, raw_bytes as "rawBytes", length(body) as "bodyBytes", ordinal, ranges,
       greatest(0, extract(epoch from now() - created_at) * 1000)::float8 as "ageMs" from outbox_segment
-    where destination_id = ${destinationId} order by segment`.execute(db)
+    where destination_id = ${destinationId} and freed_at is null order by segment`.execute(db)
   return rows.rows
 }
 
@@ -61,6 +61,40 @@ export async function writeCursor(db: Conn, destinationId: string, c: Cursor): P
 export async function deleteSegments(db: Conn, destinationId: string, segments: readonly number[]): Promise<void> {
   if (segments.length === 0) return
   await sql`delete from outbox_segment where destination_id = ${destinationId} and segment = any(${`{${segments.join(',')}}`}::bigint[])`.execute(db)
+}
+
+/** Segments go into the journal: they wait no more, and can be looked at. */
+export async function keepSegments(db: Conn, destinationId: string, segments: readonly KeptSegment[]): Promise<void> {
+  if (segments.length === 0) return
+  const rows = segments.map(({ segment, hops }) => ({ n: segment, h: hops && Buffer.from(hops).toString('base64') }))
+  await sql`update outbox_segment s set freed_at = now(), hops = decode(x.h, 'base64')
+    from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as x(n bigint, h text)
+    where s.destination_id = ${destinationId} and s.segment = x.n`.execute(db)
+}
+
+export async function journalBytes(db: Conn, destinationId: string): Promise<number> {
+  const { rows } = await sql<{ bytes: number }>`select coalesce(sum(length(body)), 0)::float8 as bytes from outbox_segment
+    where destination_id = ${destinationId} and freed_at is not null`.execute(db)
+  return rows[0]!.bytes
+}
+
+/** So many rows are removed at once: nobody waits long for what that holds. */
+const TRIM_ROWS = 1000
+
+/** Removes the oldest of a journal: what is in it for longer than `ageMs`, and until `bytes` octets are free; at most `TRIM_ROWS` of them. */
+export async function trimJournal(db: Conn, destinationId: string, { ageMs, bytes }: { ageMs: number; bytes: number }): Promise<Trimmed> {
+  const { rows } = await sql<Trimmed>`
+    with first as (
+      select segment, freed_at, count, length(body) as size from outbox_segment
+      where destination_id = ${destinationId} and freed_at is not null order by segment limit ${TRIM_ROWS}),
+    oldest as (select *, sum(size) over (order by segment) as upto from first),
+    gone as (
+      delete from outbox_segment s using oldest o
+      where s.destination_id = ${destinationId} and s.segment = o.segment
+        and (o.freed_at < now() - ${ageMs}::float8 * interval '1 ms' or o.upto - o.size < ${bytes}::float8)
+      returning o.size, o.count)
+    select count(*)::int as rows, coalesce(sum(size), 0)::float8 as bytes, coalesce(sum(count), 0)::int as messages from gone`.execute(db)
+  return rows[0]!
 }
 
 /** The highest number of each delivery in segments that are not counted yet. */

@@ -202,6 +202,10 @@ export interface Tables {
     ordinal: Generated<number>
     ranges: Generated<string>
     created_at: Made
+    /** When it went into the journal; null: it waits. */
+    freed_at: Date | null
+    /** When its messages came past each hop. */
+    hops: Buffer | null
   }
   outbox_cursor: {
     destination_id: string

@@ -43,6 +43,7 @@ const all = [
   '0024-renewal',
   '0025-hub-terms',
   '0026-memory',
+  '0027-journal',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 
@@ -94,7 +95,7 @@ it('a ledger of the first version keeps its account: every message has one verdi
     expect(produced - Object.values(verdicts).reduce((a, b) => a + b, 0)).toBe(start === 10_000 ? 0 : 5)
   }
   const { settings } = await t.db.selectFrom('destination').select('settings').executeTakeFirstOrThrow()
-  expect(settings).toMatchObject({ host: 'h', protocol: '5', ackS: 20, lateS: 30, outboxHours: 0 })
+  expect(settings).toMatchObject({ host: 'h', protocol: '5', ackS: 20, lateS: 30, outboxHours: 0, journalHours: 24, journalMb: 256 })
   // What came later is as it was before it could be chosen.
   expect(settings).toMatchObject({ transport: 'tcp', otherHosts: '', proxy: '', aliases: 0, willTopic: '', sessionS: 86_400 })
   await t.drop()

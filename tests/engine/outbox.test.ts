@@ -10,7 +10,7 @@ import { Outbox } from '~/engine/outbox/outbox'
 import { deflatePacking } from '~/engine/outbox/packing'
 import type { Item } from '~/engine/outbox/segment-state'
 import { type PgDeliveryStore, storeTrouble } from '~/store/delivery'
-import { deleteSegments, listSegments, readCursor, writeCursor } from '~/store/outbox'
+import { deleteSegments, keepSegments, listSegments, readCursor, writeCursor } from '~/store/outbox'
 import { freshDatabase, heldStore, until } from './support'
 
 let t: Awaited<ReturnType<typeof freshDatabase>>
@@ -39,19 +39,26 @@ const envelope = (seq: number, payload = `{"n":${seq}}`): Envelope => ({
   properties: '',
 })
 
-function outbox(cap = 10_000_000, over: DeliveryStore = store, clock: Clock = realClock, ageMs = Number.POSITIVE_INFINITY) {
+function outbox(
+  cap = 10_000_000,
+  over: DeliveryStore = store,
+  clock: Clock = realClock,
+  ageMs = Number.POSITIVE_INFINITY,
+  journal = { bytes: 0, ageMs: 0 },
+) {
   const stored: number[] = []
   const dropped: { seq: number; acknowledged: boolean; old?: boolean }[] = []
   const troubles: (string | null)[] = []
   const lost: DropRun[] = []
   const gone: [number, number, number][] = []
   const fenced: number[] = []
+  const gaveWay: number[] = []
   const box = new Outbox({
     store: over,
     clock,
     packing: deflatePacking,
     destinationId: id,
-    limits: { bytes: cap, ageMs },
+    limits: { bytes: cap, ageMs, journal },
     troubleOf: storeTrouble,
     hooks: {
       stored: (e) => stored.push(e.seq),
@@ -59,11 +66,12 @@ function outbox(cap = 10_000_000, over: DeliveryStore = store, clock: Clock = re
       lost: (run) => lost.push(run),
       gone: (delivery, first, last) => gone.push([delivery, first, last]),
       trouble: (x) => troubles.push(x?.kind ?? null),
+      journalGaveWay: (messages) => gaveWay.push(messages),
       fenced: () => fenced.push(1),
     },
   })
   box.eager = true
-  return { box, stored, dropped, troubles, lost, gone, fenced }
+  return { box, stored, dropped, troubles, lost, gone, fenced, gaveWay }
 }
 
 /** The same, with nothing found. */
@@ -90,6 +98,7 @@ async function flush(box: Outbox): Promise<void> {
   if (!part) return
   await writeCursor(t.db, id, part.cursor)
   await deleteSegments(t.db, id, part.remove)
+  await keepSegments(t.db, id, part.keep)
   part.applied()
 }
 
@@ -397,6 +406,8 @@ describe('an outbox', () => {
       nextBirth: (d) => store.nextBirth(d),
       loadDay: (d) => store.loadDay(d),
       keepDay: (d, day) => store.keepDay(d, day),
+      journalBytes: (d) => store.journalBytes(d),
+      trimJournal: (d, over) => store.trimJournal(d, over),
     }
     const o = outbox(1e9, flaky)
     await o.box.load((_item, _uncounted, acknowledged) => acknowledged)

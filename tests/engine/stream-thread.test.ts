@@ -60,6 +60,8 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
     lateS: LATE_S,
     outboxMb: 500,
     outboxHours: 0,
+    journalHours: 24,
+    journalMb: 20,
     ...part,
   })
   const { id } = await addDestination(t.db, { name: 'Stream', kind: 'stream', enabled: true, settings })

@@ -117,7 +117,7 @@ const last = async (steps: AsyncGenerator<CheckStep>): Promise<CheckStep[]> => {
 async function ofBroker({ settings = {}, authority: trusts = root(), credential = login('embrik', 'clay-sender-1'), sends = [] }: Wrong) {
   const usual = { host: '127.0.0.1', port: ports.tls, protocol: '5', tls: true, authorityId: null, clientId: 'sender', credentialId: null }
   const terms = { keepAliveS: 30, retryMs: 200, window: 100, ackS: 20, witness: false, witnessClientId: '', witnessCredentialId: null, lateS: 30 }
-  const all = { ...freshBroker, ...usual, ...terms, outboxMb: 50, outboxHours: 0, ...settings } as MqttSettings
+  const all = { ...freshBroker, ...usual, ...terms, outboxMb: 50, outboxHours: 0, journalHours: 24, journalMb: 20, ...settings } as MqttSettings
   const target = { id: null, name: 'x', settings: all, authority: all.tls ? trusts : null, credential, witnessCredential: null, more: {} }
   return last(mqttDriver.check(target, { filters: [], sends, others: [] }))
 }
@@ -259,7 +259,16 @@ async function ofHub(by: 'token' | 'certificate', w: HubWrong): Promise<CheckSte
   const settings = {
     ...{ host: '127.0.0.1', port, profile, authorityId: null, unit: UNIT, credentialId: null, keepAliveS: 30, retryMs: 200, window: 100, ackS: 20 },
     ...{ witness: true, lateS: 30, eventsServers: stream.places('plain')[0]!, eventsTopic: 'events', eventsTls: false, eventsAuthorityId: null },
-    ...{ eventsMechanism: 'none', witnessCredentialId: null, outboxMb: 50, outboxHours: 0, proxy: '', proxyCredentialId: null },
+    ...{
+      eventsMechanism: 'none',
+      witnessCredentialId: null,
+      outboxMb: 50,
+      outboxHours: 0,
+      journalHours: 24,
+      journalMb: 20,
+      proxy: '',
+      proxyCredentialId: null,
+    },
     ...{ registryUrl: '', registryAuthorityId: null, registryCredentialId: null },
     ...w.settings,
   } as HubSettings

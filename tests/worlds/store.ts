@@ -18,9 +18,10 @@ export type Mood = 'well' | 'away' | 'hangs' | 'full' | 'loses answers' | 'commi
 
 const TAKE_OVER_MS = 7000
 const HANG_MS = 8000
+const TRIM_ROWS = 1000
 
-/** A segment, and when it was written. */
-type Written = SegmentWrite & { writtenAt: number }
+/** A segment, when it was written, and when it went into the journal. */
+type Written = SegmentWrite & { writtenAt: number; keptAt: number | null; hops: Uint8Array | null }
 
 /** The database of a world. It outlives all processes. */
 export class SimDatabase {
@@ -123,7 +124,7 @@ export class SimDatabase {
           const there = own.get(s.segment)
           if (there && (there.ranges !== s.ranges || there.ordinal !== s.ordinal || there.rawBytes !== s.rawBytes)) throw new Fenced()
           if (there || s.segment <= (this.cursors.get(destination)?.countedSegment ?? 0)) return
-          own.set(s.segment, { ...s, body: s.body.slice(), writtenAt: this.scheduler.now })
+          own.set(s.segment, { ...s, body: s.body.slice(), writtenAt: this.scheduler.now, keptAt: null, hops: null })
           this.onAppend(destination, s, e)
         })
       },
@@ -136,8 +137,13 @@ export class SimDatabase {
         tx(() => ({
           cursor: { ...(this.cursors.get(destination) ?? { segment: 1, done: 0, countedSegment: 0, ordinal: 0, announced: 0 }) },
           segments: [...(this.segments.get(destination)?.values() ?? [])]
+            .filter((s) => s.keptAt === null)
             .sort((a, b) => a.segment - b.segment)
-            .map(({ body, codec: _, writtenAt, ...s }) => ({ ...s, bodyBytes: body.length, ageMs: this.scheduler.now - writtenAt })),
+            .map(({ body, codec: _, keptAt: _k, hops: _h, writtenAt, ...s }) => ({
+              ...s,
+              bodyBytes: body.length,
+              ageMs: this.scheduler.now - writtenAt,
+            })),
         })),
       loadLedger: () =>
         tx(() => ({
@@ -163,6 +169,19 @@ export class SimDatabase {
         tx(() => {
           this.days.set(destination, { ...d })
         }),
+      journalBytes: (destination) => tx(() => this.journal(destination).reduce((sum, s) => sum + s.body.length, 0)),
+      trimJournal: (destination, over) =>
+        tx(() => {
+          const gone = { rows: 0, bytes: 0, messages: 0 }
+          for (const s of this.journal(destination).slice(0, TRIM_ROWS)) {
+            if (this.scheduler.now - s.keptAt! <= over.ageMs && gone.bytes >= over.bytes) continue
+            this.segments.get(destination)?.delete(s.segment)
+            gone.rows++
+            gone.bytes += s.body.length
+            gone.messages += s.count
+          }
+          return gone
+        }),
       nextBirth: (destination) =>
         tx(() => {
           const n = ((this.births.get(destination) ?? 255) + 1) % 256
@@ -170,6 +189,11 @@ export class SimDatabase {
           return n
         }),
     }
+  }
+
+  /** What is in the journal of a destination, the oldest first. */
+  journal(destination: string): Written[] {
+    return [...(this.segments.get(destination)?.values() ?? [])].filter((s) => s.keptAt !== null).sort((a, b) => a.segment - b.segment)
   }
 
   private flushed(w: FlushWrite, epoch: number): void {
@@ -186,6 +210,10 @@ export class SimDatabase {
     for (const o of w.outboxes) {
       this.cursors.set(o.destinationId, { ...o.cursor })
       for (const n of o.remove) this.segments.get(o.destinationId)?.delete(n)
+      for (const { segment, hops } of o.keep) {
+        const s = this.segments.get(o.destinationId)?.get(segment)
+        if (s) Object.assign(s, { keptAt: this.scheduler.now, hops })
+      }
     }
     this.onFlush()
   }

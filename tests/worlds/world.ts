@@ -410,6 +410,8 @@ const baseSettings = {
   lateS: 5,
   outboxMb: 50,
   outboxHours: 0,
+  journalHours: 24,
+  journalMb: 20,
 }
 
 function makePlan(p: Pick<Plan, 'publicationId' | 'number' | 'delivery' | 'destinationId'> & { qos: 0 | 1 | 2 }, topic: string): Plan {

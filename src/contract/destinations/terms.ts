@@ -46,7 +46,23 @@ export const outboxTerms = {
     .max(87_600)
     .default(0)
     .meta({ label: 'Waits at most', unit: 'h', help: 'What waits longer is dropped, and counted so. 0: however long', group: 'Outbox' }),
+  journalHours: z
+    .number()
+    .min(0)
+    .max(8760)
+    .default(24)
+    .meta({ label: 'Journal of', unit: 'h', help: 'So long any message that went through can be opened whole. 0: not at all', group: 'Journal' }),
+  journalMb: z
+    .number()
+    .int()
+    .min(0)
+    .max(1_000_000)
+    .default(256)
+    .meta({ label: 'Journal up to', unit: 'MB', help: 'Beyond it the oldest leave it; 0: no journal', group: 'Journal' }),
 }
+
+/** What a new destination keeps, unless somebody says otherwise. */
+export const freshOutboxTerms = { outboxMb: 500, outboxHours: 0, journalHours: 24, journalMb: 256 }
 
 const Terms = z.object({
   ...paceTerms,

@@ -6,6 +6,7 @@ import { Ending } from '../ending'
 import { CheckStep } from '../failure'
 import { Id } from '../id'
 import { HandedOver, KeepHanded, TakenIn } from '../intake'
+import { JournalPage, JournalWhole, WhichJournal } from '../journal'
 import { KeyDownload } from '../key-download'
 import { IssueCertificate, Issued, MakeAuthority, MakeRequest, RequestAnswer, TakeBack } from '../make'
 import { OwnView } from '../own-view'
@@ -91,6 +92,24 @@ export const destinationsRoutes = {
     summary: 'Give up what waits: one message, those of a publication, or all; what is on the wire stays',
     query: z.object({ publicationId: Id.optional(), delivery: z.coerce.number().int().optional(), seq: z.coerce.number().int().optional() }),
     answer: z.object({ cleared: z.number().int() }),
+  },
+  lookJournal: {
+    method: 'GET',
+    path: '/api/destinations/:id/journal',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'What it was given and what became of it, a hundred at a time, the newest first',
+    query: WhichJournal,
+    answer: JournalPage,
+  },
+  openJournal: {
+    method: 'GET',
+    path: '/api/destinations/:id/journal/:delivery/:seq',
+    role: 'viewer',
+    group: 'Destinations',
+    summary: 'One message of its journal, whole, as its shape reads it, and when it came past each hop',
+    query: z.object({ segment: z.coerce.number().int().optional().describe('The row in which it is known to stand') }),
+    answer: JournalWhole,
   },
   readAside: {
     method: 'GET',

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { Id } from '../id'
 import { Accepted, Preflight } from '../preflight'
 import { HeldValues, Preview, Publication, PublicationDraft } from '../publication'
+import { Replay, ReplayQuery } from '../replay'
 import { Version, VersionDifferences } from '../version'
 import { Begun, list, type Route } from './route'
 
@@ -86,6 +87,15 @@ export const publicationsRoutes = {
       })
       .default({ takeBack: false, note: '', accepted: [] }),
     answer: Publication,
+  },
+  replayPublication: {
+    method: 'POST',
+    path: '/api/publications/:id/replay',
+    role: 'engineer',
+    group: 'Publications',
+    summary: 'What was sent in a span of time, beside what a draft would have sent of the same values',
+    body: ReplayQuery,
+    answer: Replay,
   },
   preflight: {
     method: 'POST',

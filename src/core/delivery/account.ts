@@ -82,7 +82,7 @@ interface Open extends Sending {
   overtaken: boolean
   gone: boolean
   order: TopicOrder<Open>
-  settled: () => void
+  settled: (seenAt: number | null) => void
 }
 
 /**
@@ -227,9 +227,9 @@ export class Account {
 
   /**
    * Handed to the wire now (monotonic ms), for the first time or again; or, with `before`, known to have been by an earlier
-   * run. `settled` is called once, when its place in the outbox can be freed.
+   * run. `settled` is called once, when its place in the outbox can be freed, with the moment at which it was seen (monotonic ms).
    */
-  sent(m: Sending, now: number, settled: () => void, before = false): void {
+  sent(m: Sending, now: number, settled: (seenAt: number | null) => void, before = false): void {
     const { seq } = m
     if (seq <= this.restoredThrough || seq <= this.sentNow) this.twice(seq)
     if (seq > this.sentThrough) this.sentThrough = seq
@@ -245,7 +245,7 @@ export class Account {
     if (known.has(seq) && !missing) {
       if (!this.byId) this.order(m).remember(seq, m.digest)
       this.remember(seq, m.digest)
-      settled()
+      settled(null)
     } else {
       const order = this.order(m)
       // What an earlier run had may have gone out as soon as it was made.
@@ -309,12 +309,12 @@ export class Account {
     this.recentDigest[seq % RECENT] = digest
   }
 
-  /** Ends an open message. */
-  private close(o: Open): void {
+  /** Ends an open message; `seenAt` monotonic ms. */
+  private close(o: Open, seenAt: number | null): void {
     this.open.delete(o.seq)
     if (o.ackedAt > 0 && !o.missing) this.openAcked--
     this.changes.any = true
-    o.settled()
+    o.settled(seenAt)
   }
 
   /** Gives a verdict to a message that waits or is missing. */
@@ -347,7 +347,7 @@ export class Account {
       this.ended.delete(oldest!)
     }
     if (!this.byId) o.order.remember(o.seq, o.digest)
-    this.close(o)
+    this.close(o, null)
   }
 
   /** The destination has it (`now` monotonic, ms). */
@@ -528,7 +528,7 @@ export class Account {
     if (!this.byId) order.remember(seq, o.digest)
     this.remember(seq, o.digest)
     this.changes.latency(s.at - o.deviceAt)
-    this.close(o)
+    this.close(o, s.mono)
     return verdict
   }
 

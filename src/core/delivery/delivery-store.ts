@@ -42,6 +42,22 @@ export interface Cursor {
  */
 export const AHEAD = 21_844
 
+/** What changed in one outbox. */
+export interface OutboxWrite {
+  destinationId: string
+  cursor: Cursor
+  /** Segments of which nothing is kept. */
+  remove: number[]
+  /** Segments that go into the journal: every message in them has its fate. */
+  keep: KeptSegment[]
+}
+
+export interface KeptSegment {
+  segment: number
+  /** As `HopTimes` writes it; null: nothing is known of its hops. */
+  hops: Uint8Array | null
+}
+
 /** All that changed since the flush before, written in one transaction. */
 export interface FlushWrite {
   /** Counts up by one a flush: one that comes again (its answer got lost) is found to be there. */
@@ -50,7 +66,14 @@ export interface FlushWrite {
   latencies: { delivery: number; minute: number; histogram: Histogram }[]
   /** How far each witness has come, in its own words. */
   positions: { destinationId: string; position: Uint8Array }[]
-  outboxes: { destinationId: string; cursor: Cursor; remove: number[] }[]
+  outboxes: OutboxWrite[]
+}
+
+/** What was removed from a journal. */
+export interface Trimmed {
+  rows: number
+  bytes: number
+  messages: number
 }
 
 /** What went out on one day to a destination that counts it. */
@@ -85,6 +108,10 @@ export interface DeliveryStore {
     latencies: { delivery: number; minute: number; histogram: Histogram }[]
   }>
   flush(w: FlushWrite): Promise<void>
+  /** Octets that the journal of a destination holds. */
+  journalBytes(destinationId: string): Promise<number>
+  /** Removes some of what has been longer in the journal than that, and of the oldest until so many octets are free. */
+  trimJournal(destinationId: string, over: { ageMs: number; bytes: number }): Promise<Trimmed>
   loadPosition(destinationId: string): Promise<Uint8Array | null>
   /** The next number that ties births and deaths of the edge node on a destination: 0 to 255, round and round. */
   nextBirth(destinationId: string): Promise<number>

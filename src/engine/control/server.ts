@@ -6,7 +6,9 @@ import { Credential } from '~/contract/credential'
 import { DestinationCheck } from '~/contract/destination'
 import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
 import { Id } from '~/contract/id'
+import { WhichJournal } from '~/contract/journal'
 import { HeldValues, PublicationDraft } from '~/contract/publication'
+import { ReplayQuery } from '~/contract/replay'
 import { BrowseQuery, SourceCheck, WatchNodes } from '~/contract/source'
 import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
@@ -270,6 +272,19 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       return answer(res, 200, { cleared: await engine.waiting.clear(destinationId, which) })
     }
 
+    case 'POST /journal/list': {
+      const { destinationId, ...which } = await parse(req, WhichJournal.extend({ destinationId: Id }))
+      return answer(res, 200, await engine.journal.list(destinationId, which))
+    }
+
+    case 'POST /journal/open': {
+      const { destinationId, delivery, seq, segment } = await parse(
+        req,
+        z.object({ destinationId: Id, delivery: z.number().int(), seq: z.number().int(), segment: z.number().int().nullable() }),
+      )
+      return answer(res, 200, await engine.journal.open(destinationId, { delivery, seq }, segment))
+    }
+
     case 'POST /asides/send': {
       const again = await parse(
         req,
@@ -290,6 +305,11 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     case 'POST /publications/preflight': {
       const { draft, publicationId } = await parse(req, z.object({ draft: PublicationDraft, publicationId: Id }))
       return answerJson(res, 200, await engine.preflight(draft, publicationId))
+    }
+
+    case 'POST /publications/replay': {
+      const { publicationId, ...query } = await parse(req, ReplayQuery.extend({ publicationId: Id }))
+      return answerJson(res, 200, await engine.replay(publicationId, query))
     }
 
     case 'POST /publications/scripts': {

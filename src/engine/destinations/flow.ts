@@ -224,7 +224,9 @@ export function noteSent({ ctx, topics, outbox }: LaneParts, item: Item, before 
   const within = driver.within(e)
   const sum = driver.digest?.(e) ?? digest(typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload)
   const m = { seq, topic, within, digest: sum, assurance, deviceAt, producedAt, turn, madeMono }
-  account.sent(m, ctx.clock.mono(), () => outbox.settled(item), before)
+  const now = ctx.clock.mono()
+  if (!before) outbox.went(item, now)
+  account.sent(m, now, (seenAt) => outbox.settled(item, seenAt), before)
 }
 
 function hangsUp(e: Envelope, driver: DestinationDriver): Failure {

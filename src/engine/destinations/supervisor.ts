@@ -6,7 +6,7 @@ import type { StoreTrouble } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
 import { Retrying } from '../clock/retrying'
 import { failureOf } from '../failure'
-import type { DropReason } from '../outbox/options'
+import type { DropReason, OutboxLimits } from '../outbox/options'
 import { Outbox } from '../outbox/outbox'
 import { TopicIndex } from '../witness/topics'
 import type { Witness } from '../witness/witness'
@@ -25,9 +25,11 @@ const WITNESS_HEAD_START_MS = 5000
 /** How long what is under way is waited for at the end, ms. */
 const LAST_MS = 2000
 
-const limitsOf = ({ outboxMb, outboxHours }: Terms) => ({
+const HOUR_MS = 3_600_000
+const limitsOf = ({ outboxMb, outboxHours, journalMb, journalHours }: Terms): OutboxLimits => ({
   bytes: outboxMb * 1_000_000,
-  ageMs: outboxHours > 0 ? outboxHours * 3_600_000 : Number.POSITIVE_INFINITY,
+  ageMs: outboxHours > 0 ? outboxHours * HOUR_MS : Number.POSITIVE_INFINITY,
+  journal: { bytes: journalMb * 1_000_000, ageMs: journalHours * HOUR_MS },
 })
 
 /** Keeps one destination connected and its outbox flowing, with a witness at its far end. */
@@ -109,6 +111,13 @@ export class DestinationSupervisor implements LaneParts {
         )
       },
       trouble: (t: { kind: StoreTrouble; words: string; lost: number } | null) => this.ctx.storeTrouble(this.destination.id, t),
+      journalGaveWay: (messages: number) =>
+        this.condition.event(
+          'warning',
+          'journal.full-disk',
+          `${messages} messages left the journal before their time: the disk of the database is full`,
+          'They have their fate and count as before, but can be opened no more; make room',
+        ),
       fenced: () => this.ctx.fenced(),
     }
   }

@@ -1,6 +1,6 @@
 import type { Counts, Latency } from '~/contract/live'
 import { Account, type WitnessView } from '~/core/delivery/account'
-import { type Cursor, type DeliveryStore, Fenced, type FlushWrite, type StoreTrouble } from '~/core/delivery/delivery-store'
+import { type Cursor, type DeliveryStore, Fenced, type FlushWrite, type KeptSegment, type StoreTrouble } from '~/core/delivery/delivery-store'
 import type { HighWaterStore } from '~/core/delivery/high-water'
 import { LatencyHour } from '~/core/delivery/latency'
 import { RangeSet } from '~/core/delivery/ranges'
@@ -28,6 +28,7 @@ function callAll(after: After): void {
 export interface FlushPart {
   cursor: Cursor
   remove: number[]
+  keep: KeptSegment[]
   applied: () => void
 }
 
@@ -232,7 +233,7 @@ export class Ledger {
     for (const [destinationId, outbox] of this.outboxes) {
       const part = outbox.takeFlush()
       if (!part) continue
-      write.outboxes.push({ destinationId, cursor: part.cursor, remove: part.remove })
+      write.outboxes.push({ destinationId, cursor: part.cursor, remove: part.remove, keep: part.keep })
       applied.push(part.applied)
     }
     for (const [destinationId, witness] of this.witnesses) {

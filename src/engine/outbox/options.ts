@@ -18,14 +18,23 @@ export interface OutboxHooks {
   gone(delivery: number, first: number, last: number, why: string): void
   /** What keeps it from storing; null when it stores again. `lost` messages so far were pushed out of memory meanwhile. */
   trouble(trouble: { kind: StoreTrouble; words: string; lost: number } | null): void
+  /** So many messages left the journal before their time, since the disk is full. */
+  journalGaveWay(messages: number): void
   /** Another engine writes. */
   fenced(): void
 }
 
-/** How much may wait. */
+/** How much may wait, and how much of what has its fate is kept. */
 export interface OutboxLimits {
   bytes: number
   /** ms; Infinity: however long. */
+  ageMs: number
+  journal: JournalLimits
+}
+
+/** How much of what went through is kept to be looked at. 0 of either: nothing. */
+export interface JournalLimits {
+  bytes: number
   ageMs: number
 }
 

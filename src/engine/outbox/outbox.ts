@@ -1,11 +1,13 @@
 import { fail } from '~/contract/failure'
-import type { Cursor, SegmentWrite } from '~/core/delivery/delivery-store'
+import type { Cursor, KeptSegment, SegmentWrite } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
+import type { Hops } from '~/core/delivery/hops'
 import { decodeSegment, parseRanges } from '~/core/delivery/segment'
 import { type Cancel, within } from '../clock/clock'
 import { log, wordsOf } from '../log'
 import { Announced } from './announced'
-import type { OutboxLimits, OutboxOptions } from './options'
+import { Journal } from './journal'
+import type { OutboxHooks, OutboxLimits, OutboxOptions } from './options'
 import { type Item, Segment } from './segment-state'
 import { Writer } from './writer'
 
@@ -27,6 +29,7 @@ export class Outbox {
   /** Position behind the last message that was ever committed: it never goes back, whatever is left of the segments. */
   private committedTo = 0
   private readonly announced = new Announced()
+  readonly journal: Journal
   private countedSegment = 0
   private cursorSegment = 1
   private readAt = 0
@@ -44,7 +47,15 @@ export class Outbox {
   bytes = 0
 
   constructor(private readonly o: OutboxOptions) {
-    this.writer = new Writer({ ...o, eager: () => this.sending, backlog: () => this.undone, committed: (w, batch) => this.committed(w, batch) })
+    const { store, clock, destinationId, limits, hooks } = o
+    this.journal = new Journal({ store, clock, destinationId, limits: limits.journal, gaveWay: (messages) => hooks.journalGaveWay(messages) })
+    this.writer = new Writer({
+      ...o,
+      hooks: { ...hooks, trouble: (t) => this.troubled(t) },
+      eager: () => this.sending,
+      backlog: () => this.undone,
+      committed: (w, batch) => this.committed(w, batch),
+    })
     this.stopLooking = o.clock.every(AGE_LOOK_MS, () => {
       if (!this.sending && this.segments.some((s) => this.tooOld(s)))
         this.trim(() => this.expire()).catch((e: unknown) => log('error', 'outbox', wordsOf(e)))
@@ -101,6 +112,7 @@ export class Outbox {
     this.loaded = true
     this.rewind()
     this.writer.start()
+    this.journal.start()
     return this.segments.filter((s) => s.open > 0).flatMap((s) => parseRanges(s.ranges))
   }
 
@@ -121,6 +133,12 @@ export class Outbox {
 
   setLimits(limits: OutboxLimits): void {
     this.o.limits = limits
+    this.journal.setLimits(limits.journal)
+  }
+
+  private troubled(t: Parameters<OutboxHooks['trouble']>[0]): void {
+    this.journal.full = t?.kind === 'full'
+    this.o.hooks.trouble(t)
   }
 
   get cap(): number {
@@ -213,6 +231,11 @@ export class Outbox {
       skip = Math.max(0, skip)
     }
     return out
+  }
+
+  /** When a message that has not left for the journal came past each hop; null: nothing is known of it. */
+  hopsOf(segment: number, index: number): Hops | null {
+    return this.segments.find((s) => s.no === segment)?.hopsAt(index) ?? null
   }
 
   /** One of them by its number; null: it does not wait, or cannot be read now. */
@@ -317,6 +340,7 @@ export class Outbox {
 
   /** Nothing can be sent from it: everybody concerned hears of it. */
   private unreadable(segment: Segment, why: string): void {
+    segment.damaged = true
     this.undone -= segment.markAllDone()
     segment.open = 0
     this.dirty = true
@@ -400,13 +424,20 @@ export class Outbox {
     this.writer.hasten()
   }
 
+  /** It is handed to the wire now (monotonic ms). */
+  went({ segment, index }: Item, mono: number): void {
+    if (this.journal.keeps) segment.went(index, mono)
+  }
+
   /** The destination has it (or refused it for good): it won't be sent again. */
   acknowledged(item: Item): void {
+    item.segment.answered(item.index, this.o.clock.mono())
     this.markDone(item)
   }
 
-  /** Its fate is known: its place may be freed. */
-  settled(item: Item): void {
+  /** Its fate is known: its place may be freed. `seenAt`: when the witness saw it, monotonic ms. */
+  settled(item: Item, seenAt: number | null = null): void {
+    if (seenAt !== null) item.segment.seen(item.index, seenAt)
     item.segment.settle(item.index)
     this.dirty = true
   }
@@ -424,7 +455,7 @@ export class Outbox {
   }
 
   /** What the ledger writes together with its own figures; null when nothing changed. */
-  takeFlush(): { cursor: Cursor; remove: number[]; applied: () => void } | null {
+  takeFlush(): { cursor: Cursor; remove: number[]; keep: KeptSegment[]; applied: () => void } | null {
     if (!this.dirty || !this.loaded) return null
     this.dirty = false
     const first = this.segments.find((s) => !s.finished)
@@ -435,12 +466,16 @@ export class Outbox {
     const done = first?.prefix ?? 0
     const cursor = { segment: this.cursorSegment, done, countedSegment: this.countedSegment, ordinal: this.committedTo, announced }
     const gone = this.segments.filter((s) => s.open === 0 && s.finished)
+    const kept = this.journal.keeps ? gone.filter((s) => !s.damaged) : []
+    const keep = kept.map((s) => ({ segment: s.no, hops: s.hopOctets() }))
+    const inJournal = new Set(kept)
     const applied = () => {
       this.removed(gone)
+      this.journal.took(kept.reduce((sum, s) => sum + s.size, 0))
       this.announced.wrote(announced)
       this.wake()
     }
-    return { cursor, remove: gone.map((s) => s.no), applied }
+    return { cursor, remove: gone.filter((s) => !inJournal.has(s)).map((s) => s.no), keep, applied }
   }
 
   private removed(gone: Segment[]): void {
@@ -464,6 +499,7 @@ export class Outbox {
   /** Stores what is still in memory, unless the database is away for longer than a moment, and ends. */
   async close(): Promise<void> {
     this.stopLooking()
+    this.journal.stop()
     this.wake()
     await this.writer.close()
     this.wake()

@@ -1,4 +1,5 @@
 import type { Envelope } from '~/core/delivery/envelope'
+import { type Hops, HopTimes } from '~/core/delivery/hops'
 
 /** One message with its place in the outbox. */
 export interface Item {
@@ -15,8 +16,14 @@ export class Segment {
   doneCount = 0
   /** Per message: 1 when its fate is known. */
   private readonly fate: Uint8Array
-  /** Messages whose fate is open: the row stays until it is 0. */
+  /** Messages whose fate is open: the row waits until it is 0. */
   open: number
+  /** Its row cannot be read. */
+  damaged = false
+  /** Octets of its row. */
+  readonly size: number
+  /** When its messages came past each hop; null while none has gone out, or nobody wants to know. */
+  private hops: HopTimes | null = null
 
   constructor(
     readonly no: number,
@@ -33,6 +40,33 @@ export class Segment {
     this.done = new Uint8Array(count)
     this.fate = new Uint8Array(count)
     this.open = count
+    this.size = bytes
+  }
+
+  /** A message is handed to the wire, monotonic ms. */
+  went(index: number, mono: number): void {
+    this.hops ??= new HopTimes(this.count)
+    this.hops.sent(index, mono - this.writtenAt)
+  }
+
+  /** The destination answered to it. */
+  answered(index: number, mono: number): void {
+    this.hops?.answered(index, mono - this.writtenAt)
+  }
+
+  /** The witness saw it. */
+  seen(index: number, mono: number): void {
+    this.hops?.seen(index, mono - this.writtenAt)
+  }
+
+  /** When one of its messages came past each hop; null: nothing is known of it. */
+  hopsAt(index: number): Hops | null {
+    return this.hops?.at(index, this.writtenAt - this.shift) ?? null
+  }
+
+  /** When its messages came past each hop, as octets; null: nothing is known of it. */
+  hopOctets(): Uint8Array | null {
+    return this.hops?.encode(this.writtenAt - this.shift) ?? null
   }
 
   get finished(): boolean {

@@ -5,7 +5,7 @@ import { conditionOf } from '~/core/publication/condition'
 import { Runner } from '~/core/publication/runner'
 import { kiln, member, planOf } from '~/core/shape/shape-samples'
 import { Status } from '~/core/value/quality'
-import { HeldClock } from '../../../tests/held-clock'
+import { HeldClock } from '../clock/held-clock'
 import { LiveTable } from '../live/table'
 import { Due } from './due'
 

@@ -230,13 +230,14 @@ export class Flow {
     this.stopped = true
     this.stopTimer()
     for (const [s, w] of this.windows.entries()) {
-      await this.settled()
+      await this.quiet()
       if (w) this.o.guarded(() => this.leave(s, w.due(0, true)))
     }
-    await this.settled()
+    await this.quiet()
   }
 
-  private settled(): Promise<void> {
+  /** Resolves when no message is with a script. */
+  quiet(): Promise<void> {
     return this.underWay === 0 ? Promise.resolve() : new Promise((done) => this.idle.push(done))
   }
 }

@@ -1,23 +1,31 @@
 import type { HubSettings } from '~/contract/destinations/hub'
 import type { MqttSettings } from '~/contract/destinations/mqtt'
+import { fail } from '~/contract/failure'
 import type { Preflight } from '~/contract/preflight'
 import type { HeldValues, Plan, Preview, PublicationDraft } from '~/contract/publication'
+import type { Replay } from '~/contract/replay'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
 import { contractFindings } from '~/core/publication/preflight/contract-findings'
 import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
 import { qualityFindings } from '~/core/publication/preflight/quality-findings'
 import { type Limits, loadFindings, reachOf } from '~/core/publication/preflight/reach'
+import { asPrescribed } from '~/core/publication/prescribed'
 import { allTags } from '~/core/publication/steps/behind'
 import { versionDifferences } from '~/core/publication/version-differences'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db, Noun } from '~/store/database'
-import { planOf, rivalPlans } from '~/store/publication'
+import { plansBetween } from '~/store/journal'
+import { listDeliveries, planOf, rivalPlans } from '~/store/publication'
 import { listSources } from '~/store/source'
 import { LiveTable } from '../live/table'
+import { JournalDesk, type JournalQuestion } from '../outbox/journal-desk'
+import { deflatePacking } from '../outbox/packing'
+import { scriptsHere } from '../scripts/scripts'
 import { ModelCache } from '../world'
 import { exampleOf, loadOf, previewOf } from './preview'
+import { replay } from './replay'
 
 /** What is asked about a draft. */
 export interface DraftQuestion {
@@ -52,7 +60,18 @@ export interface ContractQuestion extends DraftQuestion {
   server: NamedServer
 }
 
-export type Question = PreviewQuestion | PreflightQuestion | ContractQuestion
+/** What was sent in a span of time, sent once more through a draft. */
+export interface ReplayQuestion {
+  kind: 'replay'
+  draft: PublicationDraft
+  host: HostFacts
+  publicationId: string
+  /** Epoch ms. */
+  from: number
+  to: number
+}
+
+export type Question = ReplayQuestion | PreviewQuestion | PreflightQuestion | ContractQuestion | JournalQuestion
 
 /** Present values of tags, in the order in which they were asked for. */
 export interface Values {
@@ -82,18 +101,21 @@ export function valuesOf(table: LiveTable, handles: readonly number[]): Values {
 }
 
 /**
- * Answers questions about drafts with a model of its own, read from the database when something in it has changed: the engine
+ * Answers questions about drafts, and about what has been, with a model of its own, read from the database when something in it has changed: the engine
  * lends it values only. So it may take as long as it likes, in a thread of its own.
  */
 export class PreviewDesk {
   private readonly model = new ModelCache()
+  private readonly journal: JournalDesk
   private stale = { tags: true, equipment: true }
   private queue: Promise<unknown> = Promise.resolve()
 
   constructor(
     private readonly db: Db,
     private readonly values: AskValues,
-  ) {}
+  ) {
+    this.journal = new JournalDesk(db, deflatePacking)
+  }
 
   /** Something was changed: what is kept of it is read anew before the next answer. */
   changed(nouns: Iterable<Noun>): void {
@@ -106,8 +128,10 @@ export class PreviewDesk {
   /** One after the other: each with the model as it is when its turn comes. */
   answer(q: Question): Promise<object> {
     const turn = this.queue.then(async () => {
+      if (q.kind === 'journal-page' || q.kind === 'journal-message') return this.journal.answer(q)
       await this.refresh()
       if (q.kind === 'contract') return this.contract(q)
+      if (q.kind === 'replay') return this.replayed(q)
       return q.kind === 'preview' ? this.preview(q) : this.preflight(q)
     })
     this.queue = turn.catch(() => undefined)
@@ -186,6 +210,25 @@ export class PreviewDesk {
         ? [{ source: s.name, host: s.settings.host, port: s.settings.port, addresses: tags.filter((t) => t.sourceId === s.id).map((t) => t.address) }]
         : [],
     )
+  }
+
+  private async replayed({ draft, host, publicationId, from, to }: ReplayQuestion): Promise<Replay> {
+    const { body, findings } = compile(draft, this.model, { publicationId })
+    const stop = findings.find((f) => f.severity === 'stops')
+    if (stop) throw fail(422, 'replay.stops', `The draft cannot be sent: ${stop.message}`, stop.hint, 'publication')
+    const plans = await plansBetween(this.db, publicationId, from, to)
+    const last = plans.at(-1)
+    const delivery = (await listDeliveries(this.db)).find((d) => d.number === last?.plan.delivery)
+    if (!last || !delivery)
+      throw fail(409, 'replay.nothing', 'It sent nothing in that time', 'Choose a span in which a version of it was live', 'publication')
+    const prescribed = asPrescribed(draft)
+    const next: Plan = { ...prescribed, ...body, publicationId, number: last.plan.number + 1, delivery: last.plan.delivery }
+    return replay({
+      ...{ next, host, from, to, scripts: scriptsHere() },
+      sent: this.journal.produced(delivery.lane, delivery.number, from, to),
+      planAt: (at) => plans.findLast((p) => p.at <= at)?.plan ?? null,
+      table: await this.table(allTags(body)),
+    })
   }
 
   /** What receivers are given: of the live version, or of the draft where nothing is live. */

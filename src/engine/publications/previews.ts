@@ -15,7 +15,7 @@ const HEAP_MB = 1024
 /** Nobody asked for so long: its model is let go, ms. */
 const IDLE_MS = 600_000
 
-/** Whoever answers questions about drafts. */
+/** Whoever answers questions about drafts, and about what has been. */
 export interface Previews {
   /** The answer as JSON: what can be large is not taken apart and put together again on its way. */
   ask(q: Question): Promise<string>
@@ -29,6 +29,10 @@ export function previewsHere(db: Db, table: LiveTable): Previews {
   const desk = new PreviewDesk(db, async (handles) => valuesOf(table, handles))
   return { ask: async (q) => JSON.stringify(await desk.answer(q)), changed: (nouns) => desk.changed(nouns), stop: async () => undefined }
 }
+
+const ofJournal = (q: Question) => q.kind === 'journal-page' || q.kind === 'journal-message'
+const subject = (q: Question) => (ofJournal(q) ? 'The journal could not be read' : 'The draft could not be computed')
+const advice = (q: Question) => (ofJournal(q) ? 'Choose one publication, or another time' : 'Take fewer equipment, or a smaller template')
 
 interface Open {
   id: number
@@ -87,17 +91,7 @@ export class ThreadedPreviews implements Previews {
     this.stopDeadline = this.clock.after(this.answerMs, () => {
       this.end()
       const seconds = Math.round(this.answerMs / 1000)
-      this.over((o) =>
-        o.failed(
-          fail(
-            422,
-            'preview.too-long',
-            `The draft could not be computed within ${seconds} s`,
-            'Take fewer equipment, or a smaller template',
-            'publication',
-          ),
-        ),
-      )
+      this.over((o) => o.failed(fail(422, 'preview.too-long', `${subject(next.question)} within ${seconds} s`, advice(next.question), 'publication')))
     })
     this.say({ kind: 'question', id: next.id, question: next.question })
   }
@@ -123,11 +117,7 @@ export class ThreadedPreviews implements Previews {
     const gone = (words: string) => {
       if (this.worker !== worker) return
       this.worker = null
-      this.over((o) =>
-        o.failed(
-          fail(500, 'preview.failed', `The draft could not be computed: ${words}`, 'Take fewer equipment, or a smaller template', 'publication'),
-        ),
-      )
+      this.over((o) => o.failed(fail(500, 'preview.failed', `${subject(o.question)}: ${words}`, advice(o.question), 'publication')))
     }
     worker.on('error', (e) => gone(e.message))
     worker.on('exit', () => gone('its thread ended'))

@@ -1,5 +1,6 @@
 import type { Destination, DestinationDraft } from '~/contract/destination'
 import { FailureError, fail } from '~/contract/failure'
+import type { JournalPage, JournalWhole } from '~/contract/journal'
 import type { OwnView } from '~/contract/own-view'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
@@ -51,6 +52,8 @@ type Keys =
   | 'lookWaiting'
   | 'openWaiting'
   | 'clearWaiting'
+  | 'lookJournal'
+  | 'openJournal'
   | 'readAside'
   | 'sendAside'
   | 'destinationOwnView'
@@ -190,6 +193,14 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
     const message = delivery !== undefined && seq !== undefined ? { message: { delivery, seq } } : {}
     const body = { destinationId: params.id, ...(publicationId !== undefined && { publicationId }), ...message }
     return (await (await askEngine('/outbox/clear', { body, signal: request.signal })).json()) as { cleared: number }
+  },
+  lookJournal: async ({ params, query, request }) => {
+    const answer = await askEngine('/journal/list', { body: { destinationId: params.id, ...query }, signal: request.signal })
+    return (await answer.json()) as JournalPage
+  },
+  openJournal: async ({ params, query, request }) => {
+    const body = { destinationId: params.id, delivery: Number(params.delivery), seq: Number(params.seq), segment: query.segment ?? null }
+    return (await (await askEngine('/journal/open', { body, signal: request.signal })).json()) as JournalWhole
   },
   readAside: async ({ params }) => (await getAside(database(), asideNumber(params.number))).aside,
   sendAside: ({ params, body, caller, request }) => sendAgain(asideNumber(params.number), body, caller.name, request.signal),

@@ -55,6 +55,7 @@ type Keys =
   | 'publicationAsyncApi'
   | 'goLive'
   | 'preflight'
+  | 'replayPublication'
   | 'sayPublication'
   | 'listVersions'
   | 'versionDifferences'
@@ -99,6 +100,8 @@ export const modelHandlers: Pick<Handlers, Keys> = {
     await demandScripts(params.id!)
     return goLive(database(), params.id!, caller.name, await numbered(params.id!), body)
   },
+  replayPublication: async ({ params, body, request }) =>
+    (await askEngine('/publications/replay', { body: { ...body, publicationId: params.id }, signal: request.signal })).json(),
   preflight: ({ body, request }) => preflight(body.ids, request.signal),
   listVersions: ({ params }) => listVersions(database(), params.id!),
   versionDifferences: async ({ params, query }) => {

@@ -97,6 +97,7 @@ export const stations: Station[] = [
     pages: [
       { label: 'Wall', href: '/proof' },
       { label: 'What is wrong', href: '/proof/wrong' },
+      { label: 'Journal', href: '/proof/journal' },
       { label: 'Events', href: '/proof/events' },
     ],
     // A share speaks of what was seen: while a link is down that is not all.

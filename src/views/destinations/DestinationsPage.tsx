@@ -174,13 +174,16 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
       </div>
       <Fact name="Waiting">{c ? `${countText(c.waiting)} messages` : '-'}</Fact>
       <Fact name="On disk">{c ? `${bytesText(c.bytes)} of ${bytesText(c.capBytes)}` : '-'}</Fact>
-      {c && c.waiting > 0 && (
-        <div className="pt-1.5">
+      <div className="flex gap-1.5 pt-1.5">
+        {c && c.waiting > 0 && (
           <Button small onClick={() => setLooking(true)}>
             Look inside
           </Button>
-        </div>
-      )}
+        )}
+        <Button small onClick={() => go(`/proof/journal?to=${destination.id}`)}>
+          Open its journal
+        </Button>
+      </div>
       {looking && <WaitingDialog destination={destination} mayEdit={mayEdit} onClose={() => setLooking(false)} />}
       <Asides destinationId={destination.id} mayEdit={mayEdit} />
       <Heading>Sender</Heading>

@@ -56,6 +56,10 @@ function Verdicts({ of, waiting, foreign }: { of: Record<Verdict, number>; waiti
   )
 }
 
+/** Where the messages of a line are, up to a moment (epoch ms). */
+const journalOf = (line: LedgerLine, until?: number) =>
+  `/proof/journal?${new URLSearchParams({ to: line.destinationId, of: line.publicationId, ...(until !== undefined && { until: new Date(until).toISOString() }) })}`
+
 /** One brick: what was made in its time and what became of it. */
 export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; line: LedgerLine; sliceMs: number; onClose(): void }) {
   const b = picked.brick
@@ -76,7 +80,12 @@ export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; 
       </div>
       <Fact name="Produced">{countText(b.produced)}</Fact>
       <Verdicts of={b} waiting={brickWaiting(b)} foreign={b.foreign} />
-      <p className="mt-3 text-muted">Below the wall: what happened around this time.</p>
+      <p className="mt-3">
+        <a className="text-slate underline" href={journalOf(line, b.start + sliceMs)}>
+          Open its messages in the journal
+        </a>
+      </p>
+      <p className="mt-1 text-muted">Below the wall: what happened around this time.</p>
     </>
   )
 }
@@ -87,7 +96,12 @@ export function LinePeek({ line }: { line: LedgerLine }) {
   return (
     <>
       <h2 className="text-[15px] font-semibold">{line.publication}</h2>
-      <div className="mb-2 text-muted">to {line.destination}, since its first message</div>
+      <div className="mb-2 text-muted">
+        to {line.destination}, since its first message ·{' '}
+        <a className="text-slate underline" href={journalOf(line)}>
+          its journal
+        </a>
+      </div>
       <Fact name="Produced">{countText(c.produced)}</Fact>
       <Fact name="Stored in the outbox">{countText(c.stored)}</Fact>
       <Fact name="Sent">{countText(c.sent)}</Fact>

@@ -8,6 +8,7 @@ import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
 import { durationText, Time } from '~/ui/time'
+import { go } from '../app/address'
 import { useLastMessage, useWatch } from '../app/live/live'
 import { MessageBody } from './MessageBody'
 
@@ -19,6 +20,7 @@ export function MessagePeek({
   waiting,
   dirty,
   steps,
+  onReplay,
 }: {
   publication: Publication | null
   preview: Preview | null
@@ -29,6 +31,8 @@ export function MessagePeek({
   dirty: boolean
   /** Of the draft. */
   steps: readonly Step[]
+  /** Null: nothing was sent yet that could be. */
+  onReplay: (() => void) | null
 }) {
   const live = publication?.state === 'live' && !dirty
   const stopped = preview?.findings.find((f) => f.severity === 'stops')
@@ -52,6 +56,7 @@ export function MessagePeek({
         <MessageBody message={shown.message} />
         <Heading>Its way</Heading>
         <Way message={shown} silent={kindOf(publication.address).lastWord === 'sent'} />
+        <Was publication={publication} onReplay={onReplay} />
       </>
     )
   return (
@@ -81,6 +86,25 @@ export function MessagePeek({
                 : heldWords(preview, steps)}
         </p>
       )}
+      {publication && <Was publication={publication} onReplay={onReplay} />}
+    </>
+  )
+}
+
+/** Ways to what was sent before. */
+function Was({ publication, onReplay }: { publication: Publication; onReplay: (() => void) | null }) {
+  if (!onReplay) return null
+  return (
+    <>
+      <Heading>What was sent</Heading>
+      <span className="flex flex-wrap gap-1.5 py-1">
+        <Button small onClick={() => go(`/proof/journal?of=${publication.id}&to=${publication.destinationId}`)}>
+          Open its journal
+        </Button>
+        <Button small title="What was sent lately, sent once more through the publication as it is edited here" onClick={onReplay}>
+          Replay it
+        </Button>
+      </span>
     </>
   )
 }

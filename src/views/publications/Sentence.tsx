@@ -1,4 +1,4 @@
-import { type ReactNode, useMemo } from 'react'
+import { type ReactNode, useMemo, useState } from 'react'
 import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
 import type { Finding, Publication, PublicationDraft } from '~/contract/publication'
@@ -15,6 +15,7 @@ import { ContractLinks } from './ContractLinks'
 import { Safely, Through } from './clauses'
 import { MessagePeek } from './MessagePeek'
 import { GoLiveDialog } from './preflight/GoLiveDialog'
+import { ReplayDialog } from './replay/ReplayDialog'
 import { Section } from './Section'
 import { SentenceBar } from './SentenceBar'
 import { ShapeForm } from './ShapeForm'
@@ -58,6 +59,7 @@ export function Sentence({ publication, condition, destinations, others, left, a
   const equipment = useCall('outlineEquipment')
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
+  const [replaying, setReplaying] = useState(false)
   const edit = usePublicationDraft({ publication, destinations, onSaved })
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty, busy } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
@@ -89,12 +91,19 @@ export function Sentence({ publication, condition, destinations, others, left, a
           onClose={edit.leaveGoing}
         />
       )}
+      {replaying && publication && <ReplayDialog publication={publication} draft={draft} onClose={() => setReplaying(false)} />}
       <ThreeParts
         id="publication"
         leftWidth={226}
         peekWidth={324}
         left={left}
-        peek={<MessagePeek publication={publication} preview={preview} trouble={trouble} waiting={waiting} dirty={dirty} steps={draft.steps ?? []} />}
+        peek={
+          <MessagePeek
+            {...{ publication, preview, trouble, waiting, dirty }}
+            steps={draft.steps ?? []}
+            onReplay={publication?.liveVersion == null ? null : () => setReplaying(true)}
+          />
+        }
       >
         <form className="flex flex-col gap-2 p-3.5" onSubmit={(e) => e.preventDefault()} aria-label="Publication">
           {own.keptAt !== null && <KeptNote at={own.keptAt} onForget={own.forget} />}

@@ -30,6 +30,8 @@ export function asBroker(t: Target): DestinationTarget<'mqtt'> {
     witnessCredentialId: null,
     outboxMb: s.outboxMb,
     outboxHours: s.outboxHours,
+    journalHours: s.journalHours,
+    journalMb: s.journalMb,
     proxy: s.proxy,
     proxyCredentialId: s.proxyCredentialId,
   }
@@ -61,6 +63,8 @@ export function asStream(t: Target): DestinationTarget<'stream'> {
     registryCredentialId: null,
     outboxMb: s.outboxMb,
     outboxHours: s.outboxHours,
+    journalHours: s.journalHours,
+    journalMb: s.journalMb,
   }
   return { ...t, settings, authority: t.more?.eventsAuthorityId ?? null, credential: t.witnessCredential }
 }

@@ -1,4 +1,5 @@
 import { relaysOf } from '~/contract/destinations/datagram'
+import { freshOutboxTerms } from '~/contract/destinations/terms'
 import { Fact } from '~/ui/Notes'
 import type { KindView } from './kind-view'
 
@@ -25,8 +26,7 @@ export const datagram: KindView<'datagram'> = {
     credentialId: null,
     authorityId: null,
     witnessCredentialId: null,
-    outboxMb: 500,
-    outboxHours: 0,
+    ...freshOutboxTerms,
   },
   place: ({ from }) => (from === '' ? 'UDP' : `UDP by ${from}`),
   warning: () => 'Datagrams are not protected: anybody in between can read and change them, and send others. Nobody acknowledges them.',

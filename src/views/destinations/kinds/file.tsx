@@ -1,3 +1,4 @@
+import { freshOutboxTerms } from '~/contract/destinations/terms'
 import { Fact } from '~/ui/Notes'
 import { IdentityFacts } from './IdentityFacts'
 import type { KindView } from './kind-view'
@@ -35,8 +36,7 @@ export const file: KindView<'file'> = {
     lookEveryS: 600,
     witnessCredentialId: null,
     lateS: 180,
-    outboxMb: 500,
-    outboxHours: 0,
+    ...freshOutboxTerms,
   },
   place: (s) =>
     s.store === 'folder'

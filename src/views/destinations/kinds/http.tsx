@@ -1,4 +1,5 @@
 import { webAddress } from '~/contract/destinations/http'
+import { freshOutboxTerms } from '~/contract/destinations/terms'
 import { Fact } from '~/ui/Notes'
 import { webAt } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
@@ -62,8 +63,7 @@ export const http: KindView<'http'> = {
     readEveryMs: 1000,
     witnessCredentialId: null,
     lateS: 30,
-    outboxMb: 500,
-    outboxHours: 0,
+    ...freshOutboxTerms,
   },
   place: (s) => s.url,
   warning: (s) =>

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import type { HubSettings } from '~/contract/destinations/hub'
+import { freshOutboxTerms } from '~/contract/destinations/terms'
 import type { HubProfile } from '~/contract/hub-profile'
 import { topicWriter } from '~/core/hub/profile'
 import { shippedProfiles } from '~/core/hub/shipped'
@@ -45,8 +46,7 @@ export const hub: KindView<'hub'> = {
     eventsAuthorityId: null,
     eventsMechanism: 'none',
     witnessCredentialId: null,
-    outboxMb: 500,
-    outboxHours: 0,
+    ...freshOutboxTerms,
     proxy: '',
     proxyCredentialId: null,
     registryUrl: '',

@@ -1,4 +1,5 @@
 import { freshBroker } from '~/contract/destinations/mqtt'
+import { freshOutboxTerms } from '~/contract/destinations/terms'
 import { Fact } from '~/ui/Notes'
 import { brokerAt } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
@@ -36,8 +37,7 @@ export const mqtt: KindView<'mqtt'> = {
     witnessClientId: 'embrik-witness',
     witnessCredentialId: null,
     lateS: 30,
-    outboxMb: 500,
-    outboxHours: 0,
+    ...freshOutboxTerms,
     ...freshBroker,
   },
   folded: ['Other hosts', 'Proxy', 'Session', 'Last will'],

@@ -1,3 +1,4 @@
+import { freshOutboxTerms } from '~/contract/destinations/terms'
 import { serversOf } from '~/contract/place'
 import { Fact } from '~/ui/Notes'
 import { inAddress } from '../intake/addresses'
@@ -39,8 +40,7 @@ export const stream: KindView<'stream'> = {
     registryAuthorityId: null,
     registryCredentialId: null,
     lateS: 30,
-    outboxMb: 500,
-    outboxHours: 0,
+    ...freshOutboxTerms,
   },
   place: (s) => (serversOf(s.servers) ?? []).map(({ host, port }) => `${host}:${port}`).join(', '),
   warning: (s) =>

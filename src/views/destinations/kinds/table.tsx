@@ -1,3 +1,4 @@
+import { freshOutboxTerms } from '~/contract/destinations/terms'
 import { Fact } from '~/ui/Notes'
 import { hostAt } from '../intake/addresses'
 import { IdentityFacts } from './IdentityFacts'
@@ -31,8 +32,7 @@ export const table: KindView<'table'> = {
     readEveryMs: 1000,
     witnessCredentialId: null,
     lateS: 30,
-    outboxMb: 500,
-    outboxHours: 0,
+    ...freshOutboxTerms,
   },
   place: (s) => `${s.host}:${s.port}/${s.database}`,
   warning: (s) => (s.tls ? null : 'Without TLS: anybody in between can read and change rows.'),

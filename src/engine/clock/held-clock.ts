@@ -1,4 +1,4 @@
-import type { Clock } from '~/engine/clock/clock'
+import type { Clock } from './clock'
 
 interface Waiting {
   at: number
@@ -7,7 +7,7 @@ interface Waiting {
   then: () => void
 }
 
-/** A clock that a test holds: nothing passes but what the test lets pass, and the wall can be set. */
+/** A clock that somebody holds: nothing passes but what they let pass, and the wall can be set. */
 export class HeldClock implements Clock {
   /** Monotonic, ms. */
   now = 0

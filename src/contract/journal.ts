@@ -1,0 +1,63 @@
+import { z } from 'zod'
+import { Id } from './id'
+import { Verdict } from './live'
+import { ShownPayload } from './publication'
+import { WaitingMessage } from './waiting'
+
+const at = z.number().nullable()
+
+/** When a message came past each hop, epoch ms. */
+export const HopsShown = z.object({
+  sentAt: at.describe('Handed to the wire for the first time'),
+  answeredAt: at.describe('The last answer of the destination'),
+  seenAt: at.describe('The witness saw the first copy of it'),
+  sendings: z.number().int().describe('How often it was handed to the wire'),
+})
+export type HopsShown = z.infer<typeof HopsShown>
+
+/** A message that was stored: it waits, or has its fate. */
+export const JournalMessage = WaitingMessage.extend({
+  lane: Id.describe('The connection on which it goes out: of the destination, or of a node there'),
+  segment: z.number().int().describe('The row of the outbox in which it stands'),
+  index: z.number().int().describe('Its place among the messages of that row'),
+  deviceAt: z.number().describe('When its newest value was read, epoch ms'),
+  storedAt: z.number().describe('Epoch ms, by the clock of the database'),
+  hops: HopsShown.nullable().describe('Null: it waits, or nobody kept them'),
+  verdict: z
+    .union([Verdict, z.literal('waiting')])
+    .nullable()
+    .describe('Null: its publication is no more'),
+})
+export type JournalMessage = z.infer<typeof JournalMessage>
+
+/** So many are on a page. */
+export const JOURNAL_PAGE = 100
+
+/** Which of them. */
+export const WhichJournal = z.object({
+  publicationId: Id.optional().describe('Only those of one publication'),
+  text: z.string().max(200).optional().describe('Only those whose topic contains it'),
+  until: z.coerce.number().optional().describe('Only those stored until then, epoch ms'),
+  before: z.string().max(10_000).optional().describe('`next` of the page before'),
+  payloads: z.enum(['1']).optional().describe('With the octets of each'),
+})
+export type WhichJournal = z.infer<typeof WhichJournal>
+
+/** A page of what a destination was given, the newest first. */
+export const JournalPage = z.object({
+  messages: z.array(JournalMessage.extend({ payload: z.string().optional().describe('Base64') })),
+  next: z.string().nullable().describe('Where the next page begins; null: that was all'),
+  lookedTo: at.describe('All that was stored since then has been looked through, epoch ms'),
+  bytes: z.number().describe('That the journal holds'),
+  capBytes: z.number(),
+  hours: z.number(),
+})
+export type JournalPage = z.infer<typeof JournalPage>
+
+/** One of them whole. */
+export const JournalWhole = JournalMessage.extend({
+  message: ShownPayload,
+  octets64: z.string().describe('As they went out, base64; the first 64,000'),
+  version: z.number().int().nullable().describe('Which version of its publication was live when it was produced'),
+})
+export type JournalWhole = z.infer<typeof JournalWhole>

@@ -1,0 +1,64 @@
+import { fail } from '~/contract/failure'
+import type { JournalMessage, JournalPage, JournalWhole, WhichJournal } from '~/contract/journal'
+import type { Destinations } from './destinations/destinations'
+import type { DestinationSupervisor } from './destinations/supervisor'
+import type { Ledger } from './ledger/ledger'
+import type { Found, FoundPage, FoundWhole } from './outbox/journal-desk'
+import type { Previews } from './publications/previews'
+import type { Publications } from './publications/publications'
+
+/** Shows what a destination and the nodes that speak there were given, and what became of it. */
+export class JournalView {
+  constructor(
+    private readonly destinations: Destinations,
+    private readonly publications: Publications,
+    private readonly ledger: Ledger,
+    private readonly previews: Previews,
+  ) {}
+
+  private lanes(destinationId: string): DestinationSupervisor[] {
+    const all = [...this.destinations.running.values()].filter(({ destination: d }) => d.id === destinationId || d.parentId === destinationId)
+    if (all.length === 0) throw fail(404, 'destination.unknown', 'There is no such destination', 'Refresh the list', 'destination')
+    return all
+  }
+
+  private shown<T extends Found>(found: T): T & Pick<JournalMessage, 'publicationId' | 'verdict'> {
+    const { delivery, seq, lane, segment, index } = found
+    const hops = found.hops ?? this.destinations.running.get(lane)?.outbox.hopsOf(segment, index) ?? null
+    const publicationId = this.publications.deliveries.find((d) => d.number === delivery)?.publicationId ?? null
+    return { ...found, hops, publicationId, verdict: publicationId === null ? null : (this.ledger.accounts.get(delivery)?.verdict(seq) ?? null) }
+  }
+
+  async list(destinationId: string, { publicationId, text = '', until, before, payloads }: WhichJournal): Promise<JournalPage> {
+    const lanes = this.lanes(destinationId)
+    const own = publicationId === undefined ? null : this.publications.deliveries.filter((d) => d.publicationId === publicationId)
+    const deliveries = own?.map((d) => d.number)
+    const there = new Set(own?.map((d) => d.lane))
+    const asked = lanes.filter((l) => own === null || there.has(l.destination.id)).map((l) => l.destination.id)
+    const question = {
+      kind: 'journal-page',
+      lanes: asked,
+      deliveries: deliveries ?? null,
+      text,
+      until: until ?? null,
+      before: before ?? null,
+      payloads: payloads === '1',
+    } as const
+    const page = JSON.parse(await this.previews.ask(question)) as FoundPage
+    const { journalMb, journalHours } = lanes[0]!.destination.settings
+    return {
+      ...page,
+      messages: page.messages.map((m) => this.shown(m)),
+      bytes: lanes.reduce((sum, l) => sum + l.outbox.journal.bytes, 0),
+      capBytes: lanes.length * journalMb * 1_000_000,
+      hours: journalHours,
+    }
+  }
+
+  async open(destinationId: string, message: { delivery: number; seq: number }, segment: number | null): Promise<JournalWhole> {
+    const lanes = this.lanes(destinationId).map((l) => l.destination.id)
+    const lane = this.publications.deliveries.find((d) => d.number === message.delivery)?.lane
+    const asked = lane !== undefined && lanes.includes(lane) ? [lane] : lanes
+    return this.shown(JSON.parse(await this.previews.ask({ kind: 'journal-message', lanes: asked, segment, ...message })) as FoundWhole)
+  }
+}

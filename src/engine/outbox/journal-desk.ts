@@ -1,0 +1,269 @@
+import { fail } from '~/contract/failure'
+import { JOURNAL_PAGE, type JournalMessage, type JournalPage, type JournalWhole } from '~/contract/journal'
+import type { Envelope } from '~/core/delivery/envelope'
+import { decodeHops, type Hops } from '~/core/delivery/hops'
+import { decodeSegment, parseRanges } from '~/core/delivery/segment'
+import type { Db } from '~/store/database'
+import { firstSegmentAfter, planAt, rangesFrom, type StoredSegment, segmentOf, segmentsBefore, segmentsFrom, sliceOf } from '~/store/journal'
+import { log, wordsOf } from '../log'
+import { octets } from '../publications/compress'
+import { payloadOf, SHOWN_MAX } from '../publications/read-payload'
+import type { Packing } from './packing'
+
+/** Asks for a page of what some lanes were given, the newest first. */
+export interface JournalPageQuestion {
+  kind: 'journal-page'
+  lanes: readonly string[]
+  /** Only of these; null: of any. */
+  deliveries: readonly number[] | null
+  text: string
+  /** Stored until then, epoch ms. */
+  until: number | null
+  before: string | null
+  payloads: boolean
+}
+
+/** Asks for one message whole. */
+export interface JournalMessageQuestion {
+  kind: 'journal-message'
+  lanes: readonly string[]
+  delivery: number
+  seq: number
+  /** The row in which it is said to stand. */
+  segment: number | null
+}
+
+export type JournalQuestion = JournalPageQuestion | JournalMessageQuestion
+
+/** What the database knows of a message; whose it is and what became of it the engine adds. */
+export type Found = Omit<JournalMessage, 'publicationId' | 'verdict'> & { payload?: string }
+export type FoundPage = Pick<JournalPage, 'next' | 'lookedTo'> & { messages: Found[] }
+export type FoundWhole = Found & Pick<JournalWhole, 'message' | 'octets64' | 'version'>
+
+/** Rows that are read at once, and looked through for one page at the most; and octets. */
+const ROWS = 10
+const ROWS_MOST = 3000
+const OCTETS_MOST = 200_000_000
+/** A page with payloads ends beyond so many octets of them. */
+const PAGE_OCTETS = 4_000_000
+/** The clocks of engine and database differ by no more than this, ms, where a message is looked for by time. */
+const CLOCKS_MS = 120_000
+/** What was produced is looked for among what was stored so much later at the most, ms: the database may have been away. */
+const LATE_MS = 3_600_000
+
+interface Item {
+  envelope: Envelope
+  hops: Hops | null
+  index: number
+}
+
+/** By lane the place before which the next page begins: a row, and how many of its messages from the first on are still to come. */
+type Places = Record<string, [segment: number, left: number]>
+
+function placesOf(text: string): Places {
+  try {
+    const whole = (p: unknown) => Array.isArray(p) && p.length === 2 && p.every((n) => Number.isSafeInteger(n) && n >= 0)
+    const entries = Object.entries(JSON.parse(text) as Places).filter(([, p]) => whole(p))
+    return Object.fromEntries(entries)
+  } catch {
+    throw fail(422, 'journal.place', 'This is no place in the journal', 'Begin at its first page', 'destination')
+  }
+}
+
+/** One lane, read from its newest message to the oldest. */
+class LaneReader {
+  private rows: StoredSegment[] = []
+  private items: Item[] = []
+  private row: StoredSegment | null = null
+  looked = 0
+  octets = 0
+  ended = false
+
+  constructor(
+    private readonly db: Db,
+    private readonly packing: Packing,
+    readonly lane: string,
+    private readonly deliveries: readonly number[] | null,
+    private place: [segment: number, left: number],
+  ) {}
+
+  /** Where the next page begins. */
+  get next(): [number, number] {
+    return this.row ? [this.row.segment, this.items.length] : this.place
+  }
+
+  /** When what comes next was stored; null: nothing comes. */
+  async peek(): Promise<number | null> {
+    while (this.items.length === 0) {
+      this.row = null
+      if (this.rows.length === 0 && !(await this.more())) return null
+      await this.take(this.rows.shift()!)
+    }
+    return this.row!.storedAt
+  }
+
+  /** The next one; `peek` has said that there is one. */
+  shift(): { found: Found; envelope: Envelope } {
+    const item = this.items.pop()!
+    const row = this.row!
+    if (this.items.length === 0) this.place = [row.segment, 0]
+    return { found: foundOf(item, this.lane, row), envelope: item.envelope }
+  }
+
+  private async more(): Promise<boolean> {
+    if (this.ended) return false
+    const { db, lane, deliveries, place } = this
+    // The row that was begun is read again.
+    this.rows = await segmentsBefore(db, lane, place[0] + (place[1] > 0 ? 1 : 0), deliveries, ROWS)
+    this.ended = this.rows.length === 0
+    return !this.ended
+  }
+
+  private async take(row: StoredSegment): Promise<void> {
+    this.row = row
+    this.looked++
+    this.octets += row.body.length
+    const left = row.segment === this.place[0] ? this.place[1] : row.count
+    this.items = (await itemsOf(this.packing, row)).slice(0, left)
+    this.place = [row.segment, 0]
+  }
+}
+
+function foundOf({ envelope: e, hops, index }: Item, lane: string, row: StoredSegment): Found {
+  return {
+    delivery: e.delivery,
+    seq: e.seq,
+    topic: e.topic,
+    octets: octets(e.payload).length,
+    producedAt: e.producedAt,
+    deviceAt: e.deviceAt,
+    storedAt: row.storedAt,
+    lane,
+    segment: row.segment,
+    index,
+    hops,
+  }
+}
+
+/** The messages of a row; none of one that is damaged, which the log tells. */
+async function itemsOf(packing: Packing, row: StoredSegment): Promise<Item[]> {
+  try {
+    const envelopes = decodeSegment(row.codec === 1 ? await packing.unpack(row.body) : row.body)
+    const hops = row.hops && decodeHops(row.hops, envelopes.length)
+    return envelopes.map((envelope, index) => ({ envelope, hops: hops?.[index] ?? null, index }))
+  } catch (e) {
+    log('warn', 'journal', `segment ${row.segment} cannot be read: ${wordsOf(e)}`)
+    return []
+  }
+}
+
+/** Reads in the rows of outboxes and journals, in whatever thread it is made. */
+export class JournalDesk {
+  constructor(
+    private readonly db: Db,
+    private readonly packing: Packing,
+  ) {}
+
+  answer(q: JournalQuestion): Promise<FoundPage | FoundWhole> {
+    return q.kind === 'journal-page' ? this.page(q) : this.whole(q)
+  }
+
+  /** What was produced of a delivery in a span of time (epoch ms), in order. */
+  async *produced(lane: string, delivery: number, from: number, to: number): AsyncGenerator<Envelope> {
+    let next = await firstSegmentAfter(this.db, lane, from - CLOCKS_MS)
+    for (;;) {
+      const rows = await segmentsFrom(this.db, lane, next, [delivery], ROWS)
+      for (const row of rows) {
+        for (const { envelope: e } of await itemsOf(this.packing, row))
+          if (e.delivery === delivery && e.producedAt >= from && e.producedAt <= to) yield e
+        if (row.storedAt > to + LATE_MS) return
+      }
+      const last = rows.at(-1)
+      if (!last) return
+      next = last.segment + 1
+    }
+  }
+
+  private async page(q: JournalPageQuestion): Promise<FoundPage> {
+    const { until } = q
+    const places = q.before === null ? {} : placesOf(q.before)
+    const readers: LaneReader[] = []
+    for (const lane of q.lanes) {
+      const begin = until === null ? Number.MAX_SAFE_INTEGER : await firstSegmentAfter(this.db, lane, until)
+      readers.push(new LaneReader(this.db, this.packing, lane, q.deliveries, places[lane] ?? [begin, 0]))
+    }
+    const messages: Found[] = []
+    const deliveries = q.deliveries && new Set(q.deliveries)
+    let lookedTo: number | null = null
+    let size = 0
+    let complete = false
+    while (messages.length < JOURNAL_PAGE && size < PAGE_OCTETS) {
+      const reader = await newest(readers)
+      complete = reader === null
+      if (!reader || sumOf(readers, 'looked') > ROWS_MOST || sumOf(readers, 'octets') > OCTETS_MOST) break
+      const { found, envelope } = reader.shift()
+      lookedTo = found.storedAt
+      if ((deliveries && !deliveries.has(found.delivery)) || !found.topic.includes(q.text)) continue
+      if (q.payloads) {
+        found.payload = Buffer.from(octets(envelope.payload)).toString('base64')
+        size += found.payload.length
+      }
+      messages.push(found)
+    }
+    const next = complete ? null : JSON.stringify(Object.fromEntries(readers.map((r) => [r.lane, r.next])))
+    return { messages, next, lookedTo }
+  }
+
+  private async whole(q: JournalMessageQuestion): Promise<FoundWhole> {
+    for (const lane of q.lanes) {
+      const segment = q.segment ?? (await this.segmentOf(lane, q.delivery, q.seq))
+      const row = segment === null ? null : await segmentOf(this.db, lane, segment)
+      if (!row) continue
+      const item = (await itemsOf(this.packing, row)).find(({ envelope: e }) => e.delivery === q.delivery && e.seq === q.seq)
+      if (!item) continue
+      const plan = await planAt(this.db, q.delivery, item.envelope.producedAt)
+      const raw = octets(item.envelope.payload)
+      return {
+        ...foundOf(item, lane, row),
+        message: payloadOf(item.envelope, plan),
+        octets64: Buffer.from(raw.subarray(0, SHOWN_MAX)).toString('base64'),
+        version: plan?.number ?? null,
+      }
+    }
+    const hint = 'It is older than the journal reaches, or it was never stored; its verdict stands in the ledger'
+    throw fail(404, 'journal.gone', `Message no. ${q.seq} is not in the journal`, hint, 'destination')
+  }
+
+  /** The row that holds a number of a delivery, by when it was produced; null: there is none. */
+  private async segmentOf(lane: string, delivery: number, seq: number): Promise<number | null> {
+    const slice = await sliceOf(this.db, delivery, seq)
+    let from = slice === null ? 0 : await firstSegmentAfter(this.db, lane, slice - CLOCKS_MS)
+    for (;;) {
+      const rows = await rangesFrom(this.db, lane, from, delivery, 1000)
+      for (const { segment, ranges } of rows) {
+        const own = parseRanges(ranges).filter(([d]) => d === delivery)
+        if (own.some(([, first, last]) => seq >= first && seq <= last)) return segment
+        // Numbers of a delivery come in order.
+        if (own.every(([, first]) => first > seq)) return null
+      }
+      const last = rows.at(-1)
+      if (!last || rows.length < 1000) return null
+      from = last.segment + 1
+    }
+  }
+}
+
+const sumOf = (readers: readonly LaneReader[], of: 'looked' | 'octets') => readers.reduce((sum, r) => sum + r[of], 0)
+
+/** The lane whose next message was stored last; null: nothing comes in any. */
+async function newest(readers: readonly LaneReader[]): Promise<LaneReader | null> {
+  let best: LaneReader | null = null
+  let at = Number.NEGATIVE_INFINITY
+  for (const reader of readers) {
+    const peek = await reader.peek()
+    if (peek === null || peek <= at) continue
+    best = reader
+    at = peek
+  }
+  return best
+}
