@@ -1,6 +1,7 @@
 import { useMemo } from 'react'
 import type { JournalMessage } from '~/contract/journal'
 import { Button } from '~/ui/Button'
+import { serverNow } from '~/ui/clock'
 import { FilterBox } from '~/ui/Field'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
@@ -53,6 +54,12 @@ export function JournalPage() {
   return (
     <>
       <Row station="proof" page="Journal">
+        <Button small busy={journal.isFetching && !journal.isFetchingNextPage} onClick={() => void journal.refetch()}>
+          Look again
+        </Button>
+        {destinationId && <ExportJournal destinationId={destinationId} filter={filter} />}
+      </Row>
+      <div className="flex flex-wrap items-center gap-2 border-b border-line px-3.5 py-1.5" role="search" aria-label="Which messages">
         <select
           aria-label="Destination"
           className="field w-44"
@@ -81,11 +88,7 @@ export function JournalPage() {
         </select>
         <FilterBox value={text} onChange={setText} placeholder="topic contains" width="w-40" />
         <MomentField label="Stored until" value={until} onChange={setUntil} />
-        <Button small busy={journal.isFetching && !journal.isFetchingNextPage} onClick={() => void journal.refetch()}>
-          Look again
-        </Button>
-        {destinationId && <ExportJournal destinationId={destinationId} filter={filter} />}
-      </Row>
+      </div>
       <ThreeParts
         id="journal"
         peekWidth={430}
@@ -116,7 +119,7 @@ export function JournalPage() {
               <ListTable
                 label="Messages"
                 rows={messages}
-                columns={columnsOf(nameOf)}
+                columns={columnsOf(publicationId === null ? nameOf : null, !isToday(messages.at(-1)!.storedAt, serverNow()))}
                 rowKey={keyOf}
                 chosen={chosen}
                 onChoose={setChosen}
@@ -160,7 +163,10 @@ const glyphs: Partial<Record<NonNullable<JournalMessage['verdict']>, GlyphState>
   rejected: 'bad',
 }
 
-function columnsOf(nameOf: (id: string | null) => string): ListColumn<JournalMessage>[] {
+const isToday = (at: number, now: number) => new Date(at).toDateString() === new Date(now).toDateString()
+
+/** `nameOf`: names of publications, where it is not said already whose messages these are. */
+function columnsOf(nameOf: ((id: string | null) => string) | null, dated: boolean): ListColumn<JournalMessage>[] {
   return [
     {
       key: 'verdict',
@@ -174,20 +180,25 @@ function columnsOf(nameOf: (id: string | null) => string): ListColumn<JournalMes
           </span>
         ),
     },
-    { key: 'stored', head: 'Stored', width: '172px', whole: true, cell: (m) => <Time at={m.storedAt} date /> },
+    { key: 'stored', head: 'Stored', width: dated ? '194px' : '114px', whole: true, cell: (m) => <Time at={m.storedAt} date={dated} /> },
     { key: 'topic', head: 'Topic', mono: true, cell: (m) => m.topic, tip: (m) => m.topic },
-    {
-      key: 'publication',
-      head: 'Publication',
-      width: '22%',
-      cell: (m) => `${nameOf(m.publicationId)}, no. ${m.seq}`,
-      tip: (m) => nameOf(m.publicationId),
-    },
-    { key: 'size', head: 'Size', width: '74px', right: true, mono: true, cell: (m) => bytesText(m.octets) },
+    ...(nameOf
+      ? [
+          {
+            key: 'publication',
+            head: 'Publication',
+            width: '22%',
+            cell: (m: JournalMessage) => nameOf(m.publicationId),
+            tip: (m: JournalMessage) => nameOf(m.publicationId),
+          },
+        ]
+      : []),
+    { key: 'seq', head: 'No.', width: '82px', right: true, mono: true, whole: true, cell: (m) => String(m.seq) },
+    { key: 'size', head: 'Size', width: '70px', right: true, mono: true, whole: true, cell: (m) => bytesText(m.octets) },
     {
       key: 'took',
       head: 'Seen after',
-      width: '86px',
+      width: '88px',
       right: true,
       mono: true,
       cell: (m) => (m.hops?.seenAt ? durationText(Math.max(0, m.hops.seenAt - m.producedAt)) : '-'),

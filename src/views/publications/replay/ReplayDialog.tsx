@@ -72,6 +72,7 @@ export function ReplayDialog({ publication, draft, onClose }: Props) {
 
 function Found({ found }: { found: Replay }) {
   const { sent, edited } = found
+  const topics = found.topics.filter((t) => t.sent.messages !== t.edited.messages || t.sent.octets !== t.edited.octets)
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-2">
       <p className="text-[15px]">{verdictOfReplay(found)}</p>
@@ -117,18 +118,10 @@ function Found({ found }: { found: Replay }) {
           />
         </>
       )}
-      {found.topicCount > 1 && (
+      {topics.length > 1 && (
         <>
           <Heading>By topic, those first that differ most</Heading>
-          <ListTable
-            label="Topics"
-            rows={found.topics}
-            columns={topicColumns}
-            rowKey={(t) => t.topic}
-            dense
-            fixed
-            scroller="max-h-[24vh] overflow-auto"
-          />
+          <ListTable label="Topics" rows={topics} columns={topicColumns} rowKey={(t) => t.topic} dense fixed scroller="max-h-[24vh] overflow-auto" />
         </>
       )}
       <ul className="text-xs text-muted">
