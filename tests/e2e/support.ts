@@ -21,6 +21,7 @@ export const people = {
 export const pages = [
   '/proof/wrong',
   '/proof',
+  '/proof/journal',
   '/proof/events',
   '/sources',
   '/sources/browse',

@@ -1,8 +1,10 @@
 import { sql } from 'kysely'
 import { afterEach, expect, it } from 'vitest'
 import type { JournalMessage, JournalPage } from '~/contract/journal'
+import type { Replay } from '~/contract/replay'
 import { Engine } from '~/engine/engine'
 import { openDatabase } from '~/store/database'
+import { getPublication } from '~/store/publication'
 import { scene } from './scene'
 import { until } from './support'
 
@@ -197,4 +199,26 @@ it('makes room where the disk is full, says how much, and the ledger is right', 
   s.change()
   await s.settled()
   await until(async () => (await everything()).length >= 5, 'it to keep again')
+})
+
+it('what it holds goes once more through a draft: the same where nothing is edited, else what differs, and nothing goes out', { timeout: 120_000 }, async () => {
+  s = await scene({ zones: 2 })
+  const from = Date.now()
+  for (let i = 0; i < 20; i++) {
+    s.change()
+    await s.settled()
+  }
+  const draft = await getPublication(s.t.db, s.publicationId)
+  const sent = s.b.broker.truth.arrivals.length
+  const span = { from, to: Date.now() }
+  const same = JSON.parse(await s.engine.replay(s.publicationId, { draft, ...span })) as Replay
+  expect(same).toMatchObject({ same: 40, changed: 0, held: 0, added: 0, sent: { messages: 40 }, edited: { messages: 40 } })
+  expect(same.edited.octets).toBe(same.sent.octets)
+  const steps = [{ kind: 'keep' as const, condition: 'n > 15.0', unknown: 'drop' as const }]
+  const kept = JSON.parse(await s.engine.replay(s.publicationId, { draft: { ...draft, steps }, ...span })) as Replay
+  expect(kept).toMatchObject({ same: 10, held: 30, added: 0 })
+  const wrong = { draft: { ...draft, steps: [{ ...steps[0]!, condition: 'nobody > 1.0' }] }, ...span }
+  await expect(s.engine.replay(s.publicationId, wrong)).rejects.toMatchObject({ failure: { code: 'replay.stops' } })
+  await expect(s.engine.replay(s.publicationId, { draft, from: 1000, to: 2000 })).rejects.toMatchObject({ failure: { code: 'replay.nothing' } })
+  expect(s.b.broker.truth.arrivals.length).toBe(sent)
 })

@@ -31,6 +31,12 @@ describe('what was sent against what would have been', () => {
     ])
   })
 
+  it('pairs what was produced at once before what only lies near', () => {
+    const at = [1000, 1020, 1040, 1060]
+    const sent = at.map((t, n) => message('x', t, n))
+    expect(compareReplay(sent, [message('x', 1040, 2), message('x', 1060, 3)])).toMatchObject({ same: 2, changed: 0, held: 2, added: 0 })
+  })
+
   it('accounts for every message of both, whatever they are', () => {
     const some = fc.array(
       fc.record({ whose: fc.constantFrom('x', 'y', 'z'), at: fc.integer({ min: 0, max: 20_000 }), value: fc.integer({ min: 0, max: 2 }) }),

@@ -13,7 +13,7 @@ export interface ReplayMessage {
   readings: readonly Reading[]
 }
 
-/** Two messages about the same are one another's when they were produced within this, ms. */
+/** Two messages about the same are one another's when they were produced at once; else within this, ms. */
 const TOGETHER_MS = 1000
 const DIFFERENCES = 200
 const MEMBERS = 12
@@ -58,6 +58,22 @@ const byWhose = (all: readonly ReplayMessage[]) => {
   return out
 }
 
+/** Pairs two lists in time, each message with the first of the other that lies within `ms`; gives those that are left. */
+function pairs(sent: readonly ReplayMessage[], edited: readonly ReplayMessage[], ms: number, paired: (a: ReplayMessage, b: ReplayMessage) => void) {
+  const left: { sent: ReplayMessage[]; edited: ReplayMessage[] } = { sent: [], edited: [] }
+  let next = 0
+  for (const m of sent) {
+    while (next < edited.length && edited[next]!.at < m.at - ms) left.edited.push(edited[next++]!)
+    const other = edited[next]
+    if (other && other.at <= m.at + ms) {
+      next++
+      paired(m, other)
+    } else left.sent.push(m)
+  }
+  left.edited.push(...edited.slice(next))
+  return left
+}
+
 const sumOf = (all: readonly ReplayMessage[]) => ({ messages: all.length, octets: all.reduce((sum, m) => sum + m.octets, 0) })
 
 /** Holds what was sent against what would have been sent: messages of the same come in pairs, in order, as near in time as they lie. */
@@ -72,19 +88,14 @@ export function compareReplay(sent: readonly ReplayMessage[], edited: readonly R
   for (const [whose, list] of byWhose(sent)) {
     const others = after.get(whose) ?? []
     after.delete(whose)
-    let next = 0
-    for (const m of list) {
-      while (next < others.length && others[next]!.at < m.at - TOGETHER_MS) differs(difference('added', null, others[next++]!))
-      const other = others[next]
-      if (!other || other.at > m.at + TOGETHER_MS) {
-        differs(difference('held', m, null))
-        continue
-      }
-      next++
+    const paired = (m: ReplayMessage, other: ReplayMessage) => {
       if (other.topic === m.topic && membersThatDiffer(m.readings, other.readings).length === 0) counts.same++
       else differs(difference('changed', m, other))
     }
-    for (; next < others.length; next++) differs(difference('added', null, others[next]!))
+    const left = pairs(list, others, 0, paired)
+    const alone = pairs(left.sent, left.edited, TOGETHER_MS, paired)
+    for (const m of alone.sent) differs(difference('held', m, null))
+    for (const m of alone.edited) differs(difference('added', null, m))
   }
   for (const list of after.values()) for (const m of list) differs(difference('added', null, m))
   return {
