@@ -201,7 +201,9 @@ it('makes room where the disk is full, says how much, and the ledger is right', 
   await until(async () => (await everything()).length >= 5, 'it to keep again')
 })
 
-it('what it holds goes once more through a draft: the same where nothing is edited, else what differs, and nothing goes out', { timeout: 120_000 }, async () => {
+it('what it holds goes once more through a draft: the same where nothing is edited, else what differs, and nothing goes out', {
+  timeout: 120_000,
+}, async () => {
   s = await scene({ zones: 2 })
   const from = Date.now()
   for (let i = 0; i < 20; i++) {
