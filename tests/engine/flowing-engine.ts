@@ -1,4 +1,5 @@
 // An engine in a process of its own whose tags change all the time, to be killed: started by the tests, which speak to it by messages.
+import { realClock } from '~/engine/clock/real-clock'
 import { Engine } from '~/engine/engine'
 import { openDatabase } from '~/store/database'
 import { Vault } from '~/store/vault'
@@ -10,10 +11,13 @@ const { url, key, handles, perSecond, workFolder } = JSON.parse(process.env.EMBR
   perSecond: number
   workFolder: string
 }
-const engine = new Engine({ db: openDatabase(url, 8), url, vault: new Vault(Buffer.from(key, 'hex')), workFolder })
+let set = 0
+const clock = { ...realClock, wall: () => realClock.wall() + set }
+const engine = new Engine({ clock, db: openDatabase(url, 8), url, vault: new Vault(Buffer.from(key, 'hex')), workFolder })
 let flowing = true
 process.on('message', (m) => {
   if (m === 'still') flowing = false
+  if (typeof m === 'object' && m !== null && 'clock' in m) set = Number(m.clock)
 })
 process.on('disconnect', () => process.exit(0))
 

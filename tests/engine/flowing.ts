@@ -53,6 +53,11 @@ export class FlowProcess {
     this.child!.send('still')
   }
 
+  /** Somebody sets the clock of its machine, so far from the true time, ms. */
+  setClock(ms: number): void {
+    if (this.child?.connected) this.child.send({ clock: ms })
+  }
+
   /** Stops the process where it is, as a machine that sleeps; gives what lets it go on, and what it ends with. */
   freeze(): { goOn: () => void; ended: Promise<number | null> } {
     const child = this.child!

@@ -147,6 +147,16 @@ describe('files that were read', () => {
     expect(next.isNew(b, file(b))).toBe(false)
   })
 
+  it('are not read again by the next run, where the clock was set back meanwhile', () => {
+    const files = new ReadFiles()
+    const HOUR = 3_600_000
+    const [before, after, later] = [name('x', 1, 3, HOUR), name('x', 4, 6, HOUR / 2), name('x', 7, 9, HOUR + 1000)]
+    read(files, before, [0, 1, 2])
+    read(files, after, [0, 1, 2])
+    const next = new ReadFiles(JSON.parse(JSON.stringify(files.written())))
+    expect([before, after, later].map((n) => next.isNew(n, file(n)))).toEqual([false, false, true])
+  })
+
   it('and a copy under another name is another file, as long as this run goes on', () => {
     const files = new ReadFiles()
     read(files, name('x', 1, 3), [0, 1, 2])

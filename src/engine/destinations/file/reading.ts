@@ -21,6 +21,8 @@ type Through = [place: number, at: number, last: number]
 /** What is written of it. */
 export interface WrittenFiles {
   before: number
+  /** The latest moment at which a file begins that was read; not the last one's where the clock was set back. */
+  newest?: number
   places: Through[]
   partly: [name: string, counted: string][]
 }
@@ -36,16 +38,19 @@ export class ReadFiles {
   private readonly partly = new Map<string, Told>()
   /** Names that were read lately, of files that begin after a moment all: one that is finished a second time is the same file. */
   private readonly lately = new Set<string>()
-  private latelyFrom = Number.NEGATIVE_INFINITY
+  private latelyFrom: number
+  private newest: number
   /** Partly counted by an earlier run. */
   private readonly left: Map<string, string>
 
   constructor(w: WrittenFiles = { before: Number.NEGATIVE_INFINITY, places: [], partly: [] }) {
     this.before = w.before ?? Number.NEGATIVE_INFINITY
+    this.latelyFrom = w.newest ?? Number.NEGATIVE_INFINITY
     for (const place of w.places) {
       this.places.set(place[0], place)
       this.latelyFrom = Math.max(this.latelyFrom, place[1])
     }
+    this.newest = this.latelyFrom
     this.left = new Map(w.partly)
   }
 
@@ -73,6 +78,7 @@ export class ReadFiles {
   /** A file is passed over: it was there before anybody watched, or cannot be read. */
   pass(name: string, { place, at, last }: FileName): void {
     const key = keyOf(place)
+    this.newest = Math.max(this.newest, at)
     this.lately.add(name)
     if (this.lately.size > LATELY) this.forgetOldest()
     // An earlier run had come further than what it left.
@@ -109,7 +115,7 @@ export class ReadFiles {
 
   written(): WrittenFiles {
     const partly = [...this.partly.values()].map(({ name, counted }): [string, string] => [name, counted.toString()])
-    return { before: this.before, places: [...this.places.values()], partly: [...partly, ...this.left] }
+    return { before: this.before, newest: this.newest, places: [...this.places.values()], partly: [...partly, ...this.left] }
   }
 }
 
