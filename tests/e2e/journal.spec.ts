@@ -8,7 +8,7 @@ test('any message of the last hours opens with its way, from the destination, th
   await page.getByRole('row', { name: /Site broker/ }).click()
   await page.getByRole('complementary', { name: 'Peek' }).getByRole('button', { name: 'Open its journal' }).click()
   await expect(page).toHaveURL(/\/proof\/journal\?to=/)
-  const list = page.getByRole('table', { name: 'Messages' })
+  const list = page.getByRole('grid', { name: 'Messages' })
   const confirmed = list.getByRole('row', { name: /confirmed .*zone-\d+\/state/ })
   // The newest may be on its way.
   await expect(async () => {

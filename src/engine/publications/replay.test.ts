@@ -127,6 +127,11 @@ describe('a replay', () => {
     expect(failing.notes.at(-1)).toContain('no such kiln')
   })
 
+  it('knows what was sent as a version began: present values are no news, and were then', async () => {
+    const sent = sentOf(planOf(), [[1, { ...all(0, 640), ...all(10, 500) }]])
+    expect(await run(sent, planOf(), { present: { ...all(0, 640), ...all(10, 500) } })).toMatchObject({ same: 2, held: 0, added: 0 })
+  })
+
   it('knows messages again whose address was changed', async () => {
     const sent = sentOf(planOf(), changes)
     const next = planOf()

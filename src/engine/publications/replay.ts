@@ -7,7 +7,7 @@ import { behindValue } from '~/core/publication/replay/behind-value'
 import { compareReplay, type ReplayMessage } from '~/core/publication/replay/compare'
 import { Runner } from '~/core/publication/runner'
 import type { Row } from '~/core/publication/steps/row'
-import { compressionOf, decoderOf, scopeOf } from '~/core/shape/registry'
+import { compressionOf, decoderOf, scopeOf, wholeEvery } from '~/core/shape/registry'
 import type { Decoder, HostFacts, Reading } from '~/core/shape/shape'
 import { type Quality, Status } from '~/core/value/quality'
 import { HeldClock } from '../clock/held-clock'
@@ -135,7 +135,11 @@ class Edited {
     const guarded = (work: () => void) => this.guarded(work)
     this.due = new Due({
       ...{ plan, runner: this.runner, values: table, clock, guarded },
-      say: (messages, whole) => (this.flow ? this.flow.offer(messages, whole) : this.publish(messages, whole)),
+      say: (messages, whole) => {
+        if (!this.heard) return
+        if (this.flow) this.flow.offer(messages, whole)
+        else this.publish(messages, whole)
+      },
     })
     this.flow =
       (plan.stages ?? []).length === 0
@@ -155,7 +159,7 @@ class Edited {
     }
   }
 
-  /** Takes what there is for said: what the live version sent as it began is not in the span. */
+  /** What there is when the span begins is not sent: what of it was sent then is among what follows. */
   async begin(): Promise<void> {
     for (const h of this.runner.handles) this.runner.touch(h)
     this.guarded(() => this.due.begin())
@@ -189,7 +193,6 @@ class Edited {
       const message = runner.encode(n, now, this.messages.length + 1, typeof one === 'number' ? whole : one.whole)
       if (!message) continue
       this.due.spoke(n, clock.mono())
-      if (!this.heard) continue
       const payload = octets(pack(message).payload)
       const readings = reader.readings(n, payload, message.headers) ?? []
       this.messages.push({ whose: reader.whose[n]!, topic: message.place, at: now, octets: payload.length, readings })
@@ -266,17 +269,25 @@ export async function replay(o: ReplayOptions): Promise<Replay> {
     to,
     cut,
     ...compareReplay(sent, edited.messages),
-    notes: notesOf({ unread, unknown, still, problems: edited.problems, plans: readers.keys() }),
+    notes: notesOf({ unread, unknown, still, problems: edited.problems, plans: readers.keys(), partial: wholeEvery(o.next.shape) !== 1 }),
   }
 }
 
-function notesOf(o: { unread: number; unknown: ReadonlySet<string>; still: number; problems: ReadonlySet<string>; plans: Iterable<Plan> }): string[] {
+function notesOf(o: {
+  unread: number
+  unknown: ReadonlySet<string>
+  still: number
+  problems: ReadonlySet<string>
+  plans: Iterable<Plan>
+  partial: boolean
+}): string[] {
   const some = [...o.unknown].slice(0, 5).join(', ')
   const staged = [...o.plans].some((p) => p.stages)
   return [
     'Tags are known as they were sent: what the live version did not send of them is not replayed.',
     ...(o.still > 0 ? [`${o.still} tags were not sent in that time: their present values stand for them.`] : []),
     ...(o.unknown.size > 0 ? [`What fills ${some} cannot be told from what was sent: it is made anew from the tags that are known.`] : []),
+    ...(o.partial ? ['The first message of each equipment is whole here, whatever had changed by then.'] : []),
     ...(staged ? ['The live version gathers or scripts messages: their values are taken as they were after that.'] : []),
     ...(o.unread > 0 ? [`${o.unread} messages could not be read again: they are not among those compared.`] : []),
     ...[...o.problems].slice(0, 3).map((p) => `The edited publication fails: ${p}`),
