@@ -83,7 +83,7 @@ function Found({ found }: { found: Replay }) {
       <table className="w-full max-w-[560px]" aria-label="Sums">
         <thead>
           <tr className="text-left text-muted">
-            <th className="font-normal" />
+            <td />
             <th className="text-right font-normal">Messages</th>
             <th className="text-right font-normal">Payload</th>
             <th className="text-right font-normal">Per message</th>
