@@ -41,7 +41,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   lookWaiting: 'up to a hundred messages, out of the rows of the outbox that hold them',
   openWaiting: 'the rows of the outbox that may hold it, 64 kB of it',
   clearWaiting: 'all rows of one outbox, read once',
-  lookJournal: 'up to 3,000 rows of 1 MB in a thread of its own, 20 s at most, a hundred messages or 4 MB of payloads',
+  lookJournal: 'up to 2,000 rows and 32 MB of them in a thread of its own, 20 s at most, a hundred messages or 4 MB of payloads',
   openJournal: 'one row of 1 MB at most; where it is not told which, the numbers of the rows since it was produced',
   readAside: 'one row, 256 KiB at most',
   sendAside: 'one message of 512 kB at most into the outbox',

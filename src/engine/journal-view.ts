@@ -24,7 +24,7 @@ export class JournalView {
 
   private shown<T extends Found>(found: T): T & Pick<JournalMessage, 'publicationId' | 'verdict'> {
     const { delivery, seq, lane, segment, index } = found
-    const hops = found.hops ?? this.destinations.running.get(lane)?.outbox.hopsOf(segment, index) ?? null
+    const hops = found.hops ?? this.destinations.running.get(lane)?.outbox.inside.hopsOf(segment, index) ?? null
     const publicationId = this.publications.deliveries.find((d) => d.number === delivery)?.publicationId ?? null
     return { ...found, hops, publicationId, verdict: publicationId === null ? null : (this.ledger.accounts.get(delivery)?.verdict(seq) ?? null) }
   }

@@ -31,7 +31,7 @@ export class Waiting {
     const messages: WaitingMessage[] = []
     let skip = from
     for (const outbox of outboxes) {
-      const some = await outbox.look(skip, WAITING_PAGE - messages.length)
+      const some = await outbox.inside.look(skip, WAITING_PAGE - messages.length)
       messages.push(...some.map((e) => this.shown(e)))
       skip = Math.max(0, skip - outbox.onDisk)
       if (messages.length >= WAITING_PAGE) break
@@ -43,7 +43,7 @@ export class Waiting {
   /** One whole, read again by the shape of its publication where that runs and sends there. */
   async open(destinationId: string, delivery: number, seq: number): Promise<WaitingWhole> {
     for (const outbox of this.outboxes(destinationId)) {
-      const found = await outbox.lookAt(delivery, seq)
+      const found = await outbox.inside.lookAt(delivery, seq)
       if (found) return { ...this.shown(found), message: payloadOf(found, this.publications.of(delivery)?.plan ?? null) }
     }
     throw fail(404, 'outbox.gone', 'It does not wait any more', 'It was sent meanwhile, or given up', 'destination')
@@ -56,7 +56,7 @@ export class Waiting {
     )
     let count = 0
     for (const outbox of this.outboxes(destinationId))
-      count += await outbox.clear(
+      count += await outbox.inside.clear(
         (e) => (message ? e.delivery === message.delivery && e.seq === message.seq : publicationId === undefined || own.has(e.delivery)),
         (delivery) => (message ? delivery === message.delivery : publicationId === undefined || own.has(delivery)),
       )

@@ -83,7 +83,7 @@ export class PgDeliveryStore implements DeliveryStore {
   }
 
   trimJournal(destinationId: string, over: { ageMs: number; bytes: number }): Promise<Trimmed> {
-    return trimJournal(this.db, destinationId, over)
+    return trimJournal(this.db, destinationId, over, this.epoch())
   }
 
   async loadPosition(destinationId: string): Promise<Uint8Array | null> {

@@ -81,8 +81,14 @@ export async function journalBytes(db: Conn, destinationId: string): Promise<num
 /** So many rows are removed at once: nobody waits long for what that holds. */
 const TRIM_ROWS = 1000
 
-/** Removes the oldest of a journal: what is in it for longer than `ageMs`, and until `bytes` octets are free; at most `TRIM_ROWS` of them. */
-export async function trimJournal(db: Conn, destinationId: string, { ageMs, bytes }: { ageMs: number; bytes: number }): Promise<Trimmed> {
+/** What a journal holds too much of: what is in it for longer than `ageMs`, and the oldest until `bytes` octets are free. */
+export interface Over {
+  ageMs: number
+  bytes: number
+}
+
+/** Removes the oldest of a journal, at most `TRIM_ROWS` rows, and none under an epoch that is over. */
+export async function trimJournal(db: Conn, destinationId: string, { ageMs, bytes }: Over, epoch: number): Promise<Trimmed> {
   const { rows } = await sql<Trimmed>`
     with first as (
       select segment, freed_at, count, length(body) as size from outbox_segment
@@ -91,6 +97,7 @@ export async function trimJournal(db: Conn, destinationId: string, { ageMs, byte
     gone as (
       delete from outbox_segment s using oldest o
       where s.destination_id = ${destinationId} and s.segment = o.segment
+        and exists (select from engine_lease where epoch = ${epoch}::bigint)
         and (o.freed_at < now() - ${ageMs}::float8 * interval '1 ms' or o.upto - o.size < ${bytes}::float8)
       returning o.size, o.count)
     select count(*)::int as rows, coalesce(sum(size), 0)::float8 as bytes, coalesce(sum(count), 0)::int as messages from gone`.execute(db)

@@ -23,7 +23,6 @@ type Fresh = Awaited<ReturnType<typeof freshDatabase>>
 const paced = { retryMs: 200, ackS: 5, witness: true, lateS: 3600, outboxMb: 500 }
 const none = { authorityId: null, credentialId: null, witnessCredentialId: null }
 const beside = { topicRule: 'slug' as const, headers: [], contentType: '' }
-const KEPT = 400_000
 
 /** One road: its destination, where the `n`th publication on it goes, and how many copies of each message lie at its end, by id. */
 export interface Road {
@@ -41,8 +40,8 @@ export function tally(ids: Iterable<string | null | undefined>): Map<string, num
   return out
 }
 
-/** Every kind of destination whose messages can be told apart at their far end, each with what stands there. */
-export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>) {
+/** Every kind of destination whose messages can be told apart at their far end, each with what stands there, which keeps so many at the most. */
+export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>, most = 400_000) {
   const top = folder('files')
   const parts: { stop(): Promise<unknown> }[] = []
   const gates: Gate[] = []
@@ -52,12 +51,12 @@ export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>) {
     gates.push(gate)
     return { gate, port }
   }
-  const receiver = await Receiver.start({ port: 0, most: KEPT })
+  const receiver = await Receiver.start({ port: 0, most })
   const topics = Object.fromEntries(['', 1, 2, 3].map((n) => [`varnmoor.kiln${n}`, 3]))
-  const stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0, 0] }], topics, most: KEPT })
+  const stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0, 0] }], topics, most })
   const records = await recordsDatabase()
-  const byToken = await hubWithUnit(t, 'token', {}, KEPT)
-  const byCertificate = await hubWithUnit(t, 'certificate', {}, KEPT)
+  const byToken = await hubWithUnit(t, 'token', {}, most)
+  const byCertificate = await hubWithUnit(t, 'certificate', {}, most)
   for (const n of ['', 1, 2, 3]) byCertificate.unit.aliases.add(`zones${n}`)
   const broker = await startBroker(undefined, { logLimit: Number.POSITIVE_INFINITY })
   parts.push(receiver, stream, records, byToken, byCertificate, broker.broker)

@@ -40,10 +40,10 @@ export type Found = Omit<JournalMessage, 'publicationId' | 'verdict'> & { payloa
 export type FoundPage = Pick<JournalPage, 'next' | 'lookedTo'> & { messages: Found[] }
 export type FoundWhole = Found & Pick<JournalWhole, 'message' | 'octets64' | 'version'>
 
-/** Rows that are read at once, and looked through for one page at the most; and octets. */
+/** Rows that are read at once, and looked through for one page at the most; and octets: a second of work, since others wait for the thread. */
 const ROWS = 10
-const ROWS_MOST = 3000
-const OCTETS_MOST = 200_000_000
+const ROWS_MOST = 2000
+const OCTETS_MOST = 32_000_000
 /** A page with payloads ends beyond so many octets of them. */
 const PAGE_OCTETS = 4_000_000
 /** The clocks of engine and database differ by no more than this, ms, where a message is looked for by time. */

@@ -1,13 +1,12 @@
-import { fail } from '~/contract/failure'
 import type { Cursor, KeptSegment, SegmentWrite } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
-import type { Hops } from '~/core/delivery/hops'
 import { decodeSegment, parseRanges } from '~/core/delivery/segment'
 import { type Cancel, within } from '../clock/clock'
 import { log, wordsOf } from '../log'
 import { Announced } from './announced'
+import { Inside } from './inside'
 import { Journal } from './journal'
-import type { OutboxHooks, OutboxLimits, OutboxOptions } from './options'
+import type { DropReason, OutboxHooks, OutboxLimits, OutboxOptions } from './options'
 import { type Item, Segment } from './segment-state'
 import { Writer } from './writer'
 
@@ -30,6 +29,8 @@ export class Outbox {
   private committedTo = 0
   private readonly announced = new Announced()
   readonly journal: Journal
+  /** What is in it, to look at. */
+  readonly inside: Inside
   private countedSegment = 0
   private cursorSegment = 1
   private readAt = 0
@@ -49,6 +50,13 @@ export class Outbox {
   constructor(private readonly o: OutboxOptions) {
     const { store, clock, destinationId, limits, hooks } = o
     this.journal = new Journal({ store, clock, destinationId, limits: limits.journal, gaveWay: (messages) => hooks.journalGaveWay(messages) })
+    this.inside = new Inside({
+      segments: () => this.segments,
+      itemsOf: (segment) => (segment.items ? Promise.resolve(segment.items) : this.readOrNone(segment)),
+      onTheWire: (item) => this.onTheWire(item),
+      giveUp: (item) => this.giveUp(item, 'told'),
+      inTurn: (work) => this.trim(work),
+    })
     this.writer = new Writer({
       ...o,
       hooks: { ...hooks, trouble: (t) => this.troubled(t) },
@@ -194,6 +202,13 @@ export class Outbox {
     return !segment.finished && segment.writtenAt + this.o.limits.ageMs < this.o.clock.mono()
   }
 
+  /** Whether a message was handed to who sends, and no answer is known. */
+  private onTheWire({ segment, index }: Item): boolean {
+    if (!this.sending) return false
+    const reading = this.segments[this.readAt]
+    return !reading || segment.no < reading.no || (segment.no === reading.no && index < this.readIndex)
+  }
+
   /** Gives up what waited for too long, while nobody sends. What the destination has waits for its fate like all else. */
   private async expire(): Promise<void> {
     for (const segment of [...this.segments]) {
@@ -205,81 +220,11 @@ export class Outbox {
     }
   }
 
-  /** It waited for too long, and goes out no more. */
-  private giveUp(item: Item): void {
+  /** It goes out no more: it waited for too long, or somebody said so. */
+  private giveUp(item: Item, why: DropReason = 'old'): void {
     this.markDone(item)
     this.settled(item)
-    this.o.hooks.dropped(item.envelope, false, 'old')
-  }
-
-  /** Messages that wait, in their order, from the `from`th on; those that are on their way to the disk are not among them. */
-  async look(from: number, most: number): Promise<Envelope[]> {
-    const out: Envelope[] = []
-    let skip = from
-    for (const segment of [...this.segments]) {
-      if (out.length >= most) break
-      const left = segment.count - segment.doneCount
-      if (left <= skip) {
-        skip -= left
-        continue
-      }
-      for (const item of segment.items ?? (await this.readNow(segment))) {
-        if (segment.done[item.index] === 1 || skip-- > 0) continue
-        out.push(item.envelope)
-        if (out.length >= most) break
-      }
-      skip = Math.max(0, skip)
-    }
-    return out
-  }
-
-  /** When a message that has not left for the journal came past each hop; null: nothing is known of it. */
-  hopsOf(segment: number, index: number): Hops | null {
-    return this.segments.find((s) => s.no === segment)?.hopsAt(index) ?? null
-  }
-
-  /** One of them by its number; null: it does not wait, or cannot be read now. */
-  async lookAt(delivery: number, seq: number): Promise<Envelope | null> {
-    const items = await this.itemsOf((d, first, last) => d === delivery && seq >= first && seq <= last)
-    return items.find(({ envelope: e }) => e.delivery === delivery && e.seq === seq)?.envelope ?? null
-  }
-
-  /** Gives up what `take` wants of what waits, but nothing that is on the wire; gives how many that were. */
-  async clear(take: (e: Envelope) => boolean, concerned: (delivery: number, first: number, last: number) => boolean = () => true): Promise<number> {
-    let count = 0
-    await this.trim(async () => {
-      for (const item of await this.itemsOf(concerned)) {
-        if (item.segment.done[item.index] === 1 || this.onTheWire(item) || !take(item.envelope)) continue
-        this.markDone(item)
-        this.settled(item)
-        this.o.hooks.dropped(item.envelope, false, 'told')
-        count++
-      }
-    })
-    return count
-  }
-
-  /** Whether a message was handed to who sends, and no answer is known. */
-  private onTheWire({ segment, index }: Item): boolean {
-    if (!this.sending) return false
-    const reading = this.segments[this.readAt]
-    return !reading || segment.no < reading.no || (segment.no === reading.no && index < this.readIndex)
-  }
-
-  private async itemsOf(concerned: (delivery: number, first: number, last: number) => boolean): Promise<Item[]> {
-    const out: Item[] = []
-    for (const segment of [...this.segments]) {
-      if (segment.finished || !parseRanges(segment.ranges).some(([d, first, last]) => concerned(d, first, last))) continue
-      for (const item of segment.items ?? (await this.readNow(segment))) if (segment.done[item.index] === 0) out.push(item)
-    }
-    return out
-  }
-
-  /** Its messages, none when they are damaged; throws when they cannot be read just now. */
-  private async readNow(segment: Segment): Promise<readonly Item[]> {
-    const items = await this.readOrNone(segment)
-    if (items) return items
-    throw fail(503, 'outbox.unread', 'What waits cannot be read now: the database does not answer', 'Nothing was given up; try again', 'outbox')
+    this.o.hooks.dropped(item.envelope, false, why)
   }
 
   /** Its messages, none when they cannot be read; null: not now. */
