@@ -71,6 +71,7 @@ export async function rig(equipment: number, members: number, how: 'together' | 
       lateS: 30,
       outboxMb: 1000,
       outboxHours: 0,
+      drainPerS: 0,
       journalHours: 24,
       journalMb: 20,
       ...freshBroker,

@@ -53,6 +53,7 @@ export async function seedHubs(db: Db, vault: Vault, ports: Ports, folder: strin
           lateS: 30,
           outboxMb: 200,
           outboxHours: 0,
+          drainPerS: 0,
           journalHours: 24,
           journalMb: 64,
         },

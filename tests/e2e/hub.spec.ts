@@ -3,7 +3,7 @@ import type { Locator, Page } from '@playwright/test'
 import type { Credential } from '~/contract/credential'
 import type { Destination } from '~/contract/destination'
 import type { Publication } from '~/contract/publication'
-import { api, expect, logIn, test } from './support'
+import { api, expect, goLive, logIn, test } from './support'
 
 const base = Number(process.env.EMBRIK_E2E_BASE ?? 5600)
 
@@ -81,7 +81,8 @@ for (const [name, port, profile] of [
     await act(page.getByRole('button', { name: 'Publish to it' }).click())
     await act(page.getByLabel('Begin like').selectOption(LIKE))
     await expect(page.getByLabel('Name', { exact: true })).toHaveValue(`${LIKE} to ${unit} at 127.0.0.1`)
-    await act(page.getByRole('button', { name: 'Go live' }).click())
+    // Where a sensor of the plant happens to be broken just then, that is lived with; nothing else is to be accepted.
+    await act(goLive(page, /^Accept: (Bad|Uncertain|Stale) now/))
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     expect(actions).toBeLessThanOrEqual(8)
 

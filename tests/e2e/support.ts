@@ -134,14 +134,16 @@ export async function wholeLog<A extends { n: number }, C = never>(
 }
 
 /** Goes live, and lives with everything that the preflight warns of. */
-export async function goLive(page: Page): Promise<void> {
+export async function goLive(page: Page, only = /^Accept:/): Promise<void> {
   const went = page.waitForResponse((r) => r.request().method() === 'POST' && r.url().endsWith('/live'), { timeout: 60_000 })
   const dialog = page.getByRole('dialog')
   const warned = dialog.getByRole('button', { name: 'Go live' })
   await page.getByRole('button', { name: 'Go live' }).click()
   const first = await Promise.race([went.then(() => 'went'), warned.waitFor({ timeout: 60_000 }).then(() => 'warned')])
   if (first === 'went') return
-  for (const box of await dialog.getByRole('checkbox', { name: /^Accept:/ }).all()) await box.check()
+  const boxes = await dialog.getByRole('checkbox', { name: /^Accept:/ }).all()
+  expect(await dialog.getByRole('checkbox', { name: only }).count()).toBe(boxes.length)
+  for (const box of boxes) await box.check()
   await warned.click()
   await went
   await expect(dialog).toBeHidden()

@@ -82,6 +82,7 @@ function target(settings: Partial<MqttSettings>, proxy: OpenCredential | null = 
     lateS: 30,
     outboxMb: 50,
     outboxHours: 0,
+    drainPerS: 0,
     journalHours: 24,
     journalMb: 20,
     ...freshBroker,

@@ -44,6 +44,7 @@ const target = (servers: string, part: Partial<StreamSettings> = {}, more: Parti
       witnessCredentialId: null,
       outboxMb: 50,
       outboxHours: 0,
+      drainPerS: 0,
       journalHours: 24,
       journalMb: 20,
     },

@@ -60,6 +60,7 @@ async function begin(part: Partial<StreamSettings> = {}, topics: Readonly<Record
     lateS: LATE_S,
     outboxMb: 500,
     outboxHours: 0,
+    drainPerS: 0,
     journalHours: 24,
     journalMb: 20,
     ...part,

@@ -188,6 +188,7 @@ export async function brokerSettings(db: Db, vault: Vault, ports: TestBroker['po
     lateS: 30,
     outboxMb: 50,
     outboxHours: 0,
+    drainPerS: 0,
     journalHours: 24,
     journalMb: 20,
     ...freshBroker,

@@ -34,7 +34,7 @@ function target(part: Partial<TableSettings> = {}, more: Partial<TableTarget> = 
         witnessCredentialId: 'y',
       },
       ...{ idColumn: 'embrik_id', rowColumn: 'embrik_row', make: false, batchMost: 500, batchKb: 1000, lingerMs: 20, readEveryMs: 200, window: 2000 },
-      ...{ retryMs: 200, ackS: 2, witness: true, lateS: 30, outboxMb: 50, outboxHours: 0, journalHours: 24, journalMb: 20 },
+      ...{ retryMs: 200, ackS: 2, witness: true, lateS: 30, outboxMb: 50, outboxHours: 0, drainPerS: 0, journalHours: 24, journalMb: 20 },
       ...part,
     },
     authority: null,

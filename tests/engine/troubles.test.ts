@@ -117,7 +117,17 @@ const last = async (steps: AsyncGenerator<CheckStep>): Promise<CheckStep[]> => {
 async function ofBroker({ settings = {}, authority: trusts = root(), credential = login('embrik', 'clay-sender-1'), sends = [] }: Wrong) {
   const usual = { host: '127.0.0.1', port: ports.tls, protocol: '5', tls: true, authorityId: null, clientId: 'sender', credentialId: null }
   const terms = { keepAliveS: 30, retryMs: 200, window: 100, ackS: 20, witness: false, witnessClientId: '', witnessCredentialId: null, lateS: 30 }
-  const all = { ...freshBroker, ...usual, ...terms, outboxMb: 50, outboxHours: 0, journalHours: 24, journalMb: 20, ...settings } as MqttSettings
+  const all = {
+    ...freshBroker,
+    ...usual,
+    ...terms,
+    outboxMb: 50,
+    outboxHours: 0,
+    drainPerS: 0,
+    journalHours: 24,
+    journalMb: 20,
+    ...settings,
+  } as MqttSettings
   const target = { id: null, name: 'x', settings: all, authority: all.tls ? trusts : null, credential, witnessCredential: null, more: {} }
   return last(mqttDriver.check(target, { filters: [], sends, others: [] }))
 }
@@ -264,6 +274,7 @@ async function ofHub(by: 'token' | 'certificate', w: HubWrong): Promise<CheckSte
       witnessCredentialId: null,
       outboxMb: 50,
       outboxHours: 0,
+      drainPerS: 0,
       journalHours: 24,
       journalMb: 20,
       proxy: '',

@@ -101,3 +101,25 @@ it('what was cleared in the middle stays so over a new start', { timeout: 120_00
     await db.destroy()
   }
 })
+
+it('what waited goes out as slowly as is said, in order, and what comes then behind it at once', { timeout: 120_000 }, async () => {
+  s = await scene({ settings: { drainPerS: 100 }, zones: 3 })
+  s.gate.cut(60)
+  await until(() => s.destination().present().state !== 'running', 'the cut')
+  s.change(100)
+  await until(async () => (await s.engine.waiting.list(s.destinationId, 0)).waiting === 300, 'them to be stored')
+  const began = performance.now()
+  s.gate.mend()
+  await until(() => (s.counts()?.acknowledged ?? 0) >= 50, 'it to begin')
+  const half = s.counts()!.acknowledged
+  expect(half).toBeLessThan(290)
+  await until(() => s.counts()!.acknowledged === 300, 'all that waited', 30)
+  // 300 at 100 a second, less the burst with which it begins.
+  expect(performance.now() - began).toBeGreaterThan(2800)
+  const live = performance.now()
+  s.change(100)
+  await until(() => s.counts()!.acknowledged === 600, 'what came then', 30)
+  expect(performance.now() - live).toBeLessThan(2800)
+  await s.settled()
+  expect(s.counts()).toMatchObject({ produced: 600, arrived: 600, disordered: 0, doubled: 0, dropped: 0 })
+})

@@ -410,6 +410,7 @@ const baseSettings = {
   lateS: 5,
   outboxMb: 50,
   outboxHours: 0,
+  drainPerS: 0,
   journalHours: 24,
   journalMb: 20,
 }

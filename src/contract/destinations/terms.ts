@@ -46,6 +46,12 @@ export const outboxTerms = {
     .max(87_600)
     .default(0)
     .meta({ label: 'Waits at most', unit: 'h', help: 'What waits longer is dropped, and counted so. 0: however long', group: 'Outbox' }),
+  drainPerS: z.number().min(0).max(1_000_000).default(0).meta({
+    label: 'After an outage',
+    unit: '/s',
+    help: 'What waited goes out no faster than that, the oldest first. 0: as fast as it goes',
+    group: 'Outbox',
+  }),
   journalHours: z
     .number()
     .min(0)
@@ -62,7 +68,7 @@ export const outboxTerms = {
 }
 
 /** What a new destination keeps, unless somebody says otherwise. */
-export const freshOutboxTerms = { outboxMb: 500, outboxHours: 0, journalHours: 24, journalMb: 256 }
+export const freshOutboxTerms = { outboxMb: 500, outboxHours: 0, drainPerS: 0, journalHours: 24, journalMb: 256 }
 
 const Terms = z.object({
   ...paceTerms,

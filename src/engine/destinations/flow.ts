@@ -14,6 +14,9 @@ const TOGETHER_MS = 250
 /** The right to send is looked at again so often while it is in doubt, ms. */
 export const LEASE_LOOK_MS = 200
 
+/** What waited goes out in bursts of this length, ms. */
+const DRAIN_BURST_MS = 50
+
 /** What stays from one connection to the next. */
 export interface Course {
   /** The highest position that ever went out in this run. */
@@ -40,6 +43,10 @@ export class Flow {
   /** Since when nothing is under way, or was before what is; ms. */
   private idleSince: number
   private closed = false
+  /** What was stored before is what waited, monotonic ms. */
+  private readonly begunAt: number
+  /** When the next of what waited may go out, monotonic ms. */
+  private drainAt: number
 
   constructor(
     private readonly lane: LaneParts,
@@ -48,7 +55,7 @@ export class Flow {
     private readonly connection: DestinationConnection,
     private readonly over: () => boolean,
   ) {
-    this.idleSince = lane.ctx.clock.mono()
+    this.idleSince = this.begunAt = this.drainAt = lane.ctx.clock.mono()
   }
 
   /** Answers that come now are for nobody, but for those that say what was left alone. */
@@ -74,6 +81,7 @@ export class Flow {
         await outbox.more()
         continue
       }
+      if (!(await this.drains(item))) break
       while (!over() && !replies.waits && this.blocked(item)) await outbox.woken()
       if (over()) break
       if (replies.waits) continue
@@ -81,6 +89,17 @@ export class Flow {
       if (!(await this.goesOut(item))) break
     }
     await this.accuse()
+  }
+
+  /** Waits for the turn of a message that waited for the connection, where those go out slowly; false: the connection is over. */
+  private async drains(item: Item): Promise<boolean> {
+    const { ctx, destination, outbox } = this.lane
+    const { drainPerS } = destination.settings
+    if (!(drainPerS > 0) || item.segment.writtenAt >= this.begunAt) return true
+    const { clock } = ctx
+    this.drainAt = Math.max(this.drainAt, clock.mono() - DRAIN_BURST_MS) + 1000 / drainPerS
+    while (!this.over() && this.drainAt > clock.mono() + DRAIN_BURST_MS) await within(clock, this.drainAt - clock.mono(), outbox.woken())
+    return !this.over()
   }
 
   private blocked(item: Item): boolean {

@@ -42,6 +42,9 @@ export type FoundWhole = Found & Pick<JournalWhole, 'message' | 'octets64' | 've
 
 /** Rows that are read at once, and looked through for one page at the most; and octets: a second of work, since others wait for the thread. */
 const ROWS = 10
+/** Rows that hold few messages are read so many at once. */
+const SMALL_ROWS = 100
+const SMALL_OCTETS = 20_000
 const ROWS_MOST = 2000
 const OCTETS_MOST = 32_000_000
 /** A page with payloads ends beyond so many octets of them. */
@@ -114,7 +117,8 @@ class LaneReader {
     if (this.ended) return false
     const { db, lane, deliveries, place } = this
     // The row that was begun is read again.
-    this.rows = await segmentsBefore(db, lane, place[0] + (place[1] > 0 ? 1 : 0), deliveries, ROWS)
+    const small = this.looked > 0 && this.octets / this.looked < SMALL_OCTETS
+    this.rows = await segmentsBefore(db, lane, place[0] + (place[1] > 0 ? 1 : 0), deliveries, small ? SMALL_ROWS : ROWS)
     this.ended = this.rows.length === 0
     return !this.ended
   }

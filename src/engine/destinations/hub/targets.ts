@@ -30,6 +30,7 @@ export function asBroker(t: Target): DestinationTarget<'mqtt'> {
     witnessCredentialId: null,
     outboxMb: s.outboxMb,
     outboxHours: s.outboxHours,
+    drainPerS: s.drainPerS,
     journalHours: s.journalHours,
     journalMb: s.journalMb,
     proxy: s.proxy,
@@ -63,6 +64,7 @@ export function asStream(t: Target): DestinationTarget<'stream'> {
     registryCredentialId: null,
     outboxMb: s.outboxMb,
     outboxHours: s.outboxHours,
+    drainPerS: s.drainPerS,
     journalHours: s.journalHours,
     journalMb: s.journalMb,
   }

@@ -1,6 +1,12 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
+import { useEffect } from 'react'
 import type { JournalPage } from '~/contract/journal'
 import { call } from '../../app/api'
+
+/** With so many found nobody needs more at once. */
+const ENOUGH = 30
+/** So many pages are looked through without being asked for. */
+const PAGES_BY_ITSELF = 60
 
 /** What is looked for. */
 export interface JournalFilter {
@@ -18,7 +24,7 @@ export const queryOf = ({ publicationId, text, until }: JournalFilter) => ({
 
 /** The journal of a destination, page by page towards the past; it stands still until somebody looks again. */
 export function useJournal(destinationId: string | null, filter: JournalFilter) {
-  return useInfiniteQuery({
+  const journal = useInfiniteQuery({
     queryKey: ['lookJournal', destinationId, filter],
     enabled: destinationId !== null,
     initialPageParam: null as string | null,
@@ -33,4 +39,13 @@ export function useJournal(destinationId: string | null, filter: JournalFilter) 
     gcTime: 0,
     refetchOnWindowFocus: false,
   })
+  const { data, hasNextPage, isFetching, isError, fetchNextPage } = journal
+  const pages = data?.pages ?? []
+  const found = pages.reduce((sum, p) => sum + p.messages.length, 0)
+  // What is seldom is looked for further back by itself, up to a bound.
+  const goOn = found < ENOUGH && pages.length < PAGES_BY_ITSELF && hasNextPage && !isFetching && !isError
+  useEffect(() => {
+    if (goOn) void fetchNextPage()
+  }, [goOn, fetchNextPage])
+  return journal
 }
