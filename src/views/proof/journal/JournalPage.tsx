@@ -12,6 +12,7 @@ import { useFilterInAddress, useInAddress, useTextInAddress } from '../../app/ad
 import { useCall } from '../../app/api'
 import { Row } from '../../app/Frame'
 import { Failed } from '../../shared/Failed'
+import { TopicText } from '../../shared/TopicText'
 import { ExportJournal } from './ExportJournal'
 import { MessageTrail } from './MessageTrail'
 import { MomentField } from './MomentField'
@@ -163,18 +164,6 @@ const glyphs: Partial<Record<NonNullable<JournalMessage['verdict']>, GlyphState>
   rejected: 'bad',
 }
 
-/** Topics differ at their ends: what there is no room for is left out before the last two levels. */
-function Topic({ topic }: { topic: string }) {
-  const at = topic.lastIndexOf('/', topic.lastIndexOf('/') - 1)
-  const end = at > 0 && topic.length - at < 40 ? topic.slice(at) : ''
-  return (
-    <span className="flex min-w-0">
-      <span className="truncate">{topic.slice(0, topic.length - end.length)}</span>
-      <span className="shrink-0">{end}</span>
-    </span>
-  )
-}
-
 const isToday = (at: number, now: number) => new Date(at).toDateString() === new Date(now).toDateString()
 
 /** `nameOf`: names of publications, where it is not said already whose messages these are. */
@@ -193,7 +182,7 @@ function columnsOf(nameOf: ((id: string | null) => string) | null, dated: boolea
         ),
     },
     { key: 'stored', head: 'Stored', width: dated ? '194px' : '114px', whole: true, cell: (m) => <Time at={m.storedAt} date={dated} /> },
-    { key: 'topic', head: 'Topic', mono: true, cell: (m) => <Topic topic={m.topic} />, tip: (m) => m.topic },
+    { key: 'topic', head: 'Topic', mono: true, cell: (m) => <TopicText topic={m.topic} />, tip: (m) => m.topic },
     ...(nameOf
       ? [
           {

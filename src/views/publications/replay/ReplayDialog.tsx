@@ -9,6 +9,7 @@ import { Modal } from '~/ui/Modal'
 import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { bytesText, countText, Time } from '~/ui/time'
 import { call } from '../../app/api'
+import { TopicText } from '../../shared/TopicText'
 import { useWork } from '../../shared/useWork'
 import { shareText, spans, verdictOfReplay } from './words'
 
@@ -153,8 +154,8 @@ const memberText = ({ members, memberCount }: ReplayDifference) =>
 
 const columns: ListColumn<ReplayDifference & { n: number }>[] = [
   { key: 'kind', head: 'As edited', width: '96px', cell: (d) => kinds[d.kind], look: (d) => (d.kind === 'held' ? 'text-uncertain' : '') },
-  { key: 'at', head: 'Produced', width: '104px', cell: (d) => <Time at={d.at} /> },
-  { key: 'topic', head: 'Topic', width: '34%', mono: true, cell: (d) => d.topic, tip: (d) => d.topic },
+  { key: 'at', head: 'Produced', width: '122px', whole: true, cell: (d) => <Time at={d.at} /> },
+  { key: 'topic', head: 'Topic', width: '34%', mono: true, cell: (d) => <TopicText topic={d.topic} />, tip: (d) => d.topic },
   { key: 'members', head: 'Members', cell: memberText, tip: memberText },
   {
     key: 'octets',
