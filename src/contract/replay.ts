@@ -1,8 +1,9 @@
 import { z } from 'zod'
 import { PublicationDraft } from './publication'
 
-/** Messages that are looked at for one answer. */
+/** Messages that are looked at for one answer, and that an edited publication may make of them. */
 export const REPLAY_MOST = 50_000
+export const EDITED_MOST = 200_000
 
 export const ReplayQuery = z.object({
   draft: PublicationDraft,

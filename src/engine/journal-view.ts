@@ -1,7 +1,5 @@
-import { fail } from '~/contract/failure'
 import type { JournalMessage, JournalPage, JournalWhole, WhichJournal } from '~/contract/journal'
 import type { Destinations } from './destinations/destinations'
-import type { DestinationSupervisor } from './destinations/supervisor'
 import type { Ledger } from './ledger/ledger'
 import type { Found, FoundPage, FoundWhole } from './outbox/journal-desk'
 import type { Previews } from './publications/previews'
@@ -16,12 +14,6 @@ export class JournalView {
     private readonly previews: Previews,
   ) {}
 
-  private lanes(destinationId: string): DestinationSupervisor[] {
-    const all = [...this.destinations.running.values()].filter(({ destination: d }) => d.id === destinationId || d.parentId === destinationId)
-    if (all.length === 0) throw fail(404, 'destination.unknown', 'There is no such destination', 'Refresh the list', 'destination')
-    return all
-  }
-
   private shown<T extends Found>(found: T): T & Pick<JournalMessage, 'publicationId' | 'verdict'> {
     const { delivery, seq, lane, segment, index } = found
     const hops = found.hops ?? this.destinations.running.get(lane)?.outbox.inside.hopsOf(segment, index) ?? null
@@ -30,7 +22,7 @@ export class JournalView {
   }
 
   async list(destinationId: string, { publicationId, text = '', until, before, payloads }: WhichJournal): Promise<JournalPage> {
-    const lanes = this.lanes(destinationId)
+    const lanes = this.destinations.lanesOf(destinationId)
     const own = publicationId === undefined ? null : this.publications.deliveries.filter((d) => d.publicationId === publicationId)
     const deliveries = own?.map((d) => d.number)
     const there = new Set(own?.map((d) => d.lane))
@@ -56,7 +48,7 @@ export class JournalView {
   }
 
   async open(destinationId: string, message: { delivery: number; seq: number }, segment: number | null): Promise<JournalWhole> {
-    const lanes = this.lanes(destinationId).map((l) => l.destination.id)
+    const lanes = this.destinations.lanesOf(destinationId).map((l) => l.destination.id)
     const lane = this.publications.deliveries.find((d) => d.number === message.delivery)?.lane
     const asked = lane !== undefined && lanes.includes(lane) ? [lane] : lanes
     return this.shown(JSON.parse(await this.previews.ask({ kind: 'journal-message', lanes: asked, segment, ...message })) as FoundWhole)

@@ -15,9 +15,7 @@ export class Waiting {
   ) {}
 
   private outboxes(destinationId: string): Outbox[] {
-    const all = [...this.destinations.running.values()].filter(({ destination: d }) => d.id === destinationId || d.parentId === destinationId)
-    if (all.length === 0) throw fail(404, 'destination.unknown', 'There is no such destination', 'Refresh the list', 'destination')
-    return all.map((d) => d.outbox)
+    return this.destinations.lanesOf(destinationId).map((d) => d.outbox)
   }
 
   private shown({ delivery, seq, topic, payload, producedAt }: Envelope): WaitingMessage {

@@ -1,4 +1,5 @@
 import type { Lane } from '~/contract/destination'
+import { fail } from '~/contract/failure'
 import type { Db } from '~/store/database'
 import { listLanes } from '~/store/lane'
 import { failureOf, openedOrLeft } from '../failure'
@@ -71,6 +72,13 @@ export class Destinations {
   /** Says whom each connection speaks for. */
   speakFor(sessions: ReadonlyMap<string, NodeSession>): void {
     for (const [id, d] of this.running) void d.speakFor(sessions.get(id) ?? null)
+  }
+
+  /** The connections of a destination: its own, and those of the nodes that speak there. Throws when there is none. */
+  lanesOf(destinationId: string): DestinationSupervisor[] {
+    const all = [...this.running.values()].filter(({ destination: d }) => d.id === destinationId || d.parentId === destinationId)
+    if (all.length === 0) throw fail(404, 'destination.unknown', 'There is no such destination', 'Refresh the list', 'destination')
+    return all
   }
 
   settled(): Promise<void> {

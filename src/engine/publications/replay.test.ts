@@ -190,6 +190,14 @@ describe('a replay', () => {
     expect(await run(sent, plan, { live: plan })).toMatchObject({ same: sent.length, changed: 0, held: 0, added: 0 })
   })
 
+  it('ends where the edited publication makes more than can be compared', { timeout: 120_000 }, async () => {
+    const sent = sentOf(planOf(), changes)
+    const found = await run(sent, planOf([], { trigger: { kind: 'every', seconds: 0.1 } }), { to: 12_000 })
+    expect(found.cut).toBe(true)
+    expect(found.edited.messages).toBeLessThanOrEqual(200_002)
+    expect(found.to).toBeLessThan(T + 12_000_000)
+  })
+
   it('refuses an edge node, and ends where there is too much', { timeout: 120_000 }, async () => {
     const spark = { ...planOf(), shape: { kind: 'sparkplug-b' } } as unknown as Plan
     await expect(run([], spark)).rejects.toMatchObject({ failure: { code: 'replay.sparkplug' } })

@@ -1,6 +1,6 @@
 import { fail } from '~/contract/failure'
 import type { Plan } from '~/contract/publication'
-import { REPLAY_MOST, type Replay } from '~/contract/replay'
+import { EDITED_MOST, REPLAY_MOST, type Replay } from '~/contract/replay'
 import type { Envelope } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import { behindValue } from '~/core/publication/replay/behind-value'
@@ -124,6 +124,8 @@ class Edited {
   private readonly pack: ReturnType<typeof packer>
   private readonly reader: PlanReader
   private heard = false
+  /** It made more than can be held against anything, by then (epoch ms); null: it did not. */
+  fullAt: number | null = null
 
   constructor(private readonly o: Pick<ReplayOptions, 'next' | 'table' | 'scripts' | 'host' | 'from'>) {
     const { next: plan, table, host, scripts } = o
@@ -187,6 +189,8 @@ class Edited {
   private publish(all: readonly (number | Row)[], whole: boolean): void {
     const { runner, clock, pack, reader } = this
     const now = clock.wall()
+    if (this.messages.length >= EDITED_MOST) this.fullAt ??= now
+    if (this.fullAt !== null) return
     for (const one of all) {
       const n = typeof one === 'number' ? one : one.n
       if (typeof one !== 'number') runner.give(this.o.next.stages!.length - 1, one, now)
@@ -235,7 +239,7 @@ export async function replay(o: ReplayOptions): Promise<Replay> {
     batch = null
   }
   for await (const e of o.sent) {
-    if (sent.length >= REPLAY_MOST || performance.now() > end) {
+    if (sent.length >= REPLAY_MOST || performance.now() > end || edited.fullAt !== null) {
       cut = true
       to = e.producedAt
       break
@@ -263,6 +267,10 @@ export async function replay(o: ReplayOptions): Promise<Replay> {
   }
   await give()
   await edited.end(to)
+  if (edited.fullAt !== null) {
+    cut = true
+    to = Math.min(to, edited.fullAt)
+  }
   const still = edited.runner.handles.filter((h) => !told.has(h)).length
   return {
     from: o.from,

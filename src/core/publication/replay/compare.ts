@@ -29,7 +29,8 @@ export function membersThatDiffer(sent: readonly Reading[], edited: readonly Rea
   for (const r of sent) {
     const other = after.get(key(r))
     after.delete(key(r))
-    if (!other || other.value !== r.value || other.quality !== r.quality) out.push({ member: r.member, sent: shown(r), edited: shown(other) })
+    if (!other || !(other.value === r.value || Object.is(other.value, r.value)) || other.quality !== r.quality)
+      out.push({ member: r.member, sent: shown(r), edited: shown(other) })
   }
   for (const r of after.values()) out.push({ member: r.member, sent: null, edited: shown(r) })
   return out
@@ -70,7 +71,7 @@ function pairs(sent: readonly ReplayMessage[], edited: readonly ReplayMessage[],
       paired(m, other)
     } else left.sent.push(m)
   }
-  left.edited.push(...edited.slice(next))
+  for (; next < edited.length; next++) left.edited.push(edited[next]!)
   return left
 }
 
