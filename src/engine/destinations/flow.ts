@@ -43,7 +43,7 @@ export class Flow {
   /** Since when nothing is under way, or was before what is; ms. */
   private idleSince: number
   private closed = false
-  /** What was stored before is what waited, monotonic ms. */
+  /** What was made or stored before is what waited, monotonic ms. */
   private readonly begunAt: number
   /** When the next of what waited may go out, monotonic ms. */
   private drainAt: number
@@ -95,7 +95,9 @@ export class Flow {
   private async drains(item: Item): Promise<boolean> {
     const { ctx, destination, outbox } = this.lane
     const { drainPerS } = destination.settings
-    if (!(drainPerS > 0) || item.segment.writtenAt >= this.begunAt) return true
+    const { segment, envelope } = item
+    // What was made before waited too, though it came to the disk only then.
+    if (!(drainPerS > 0) || Math.min(segment.writtenAt, envelope.madeMono) >= this.begunAt) return true
     const { clock } = ctx
     this.drainAt = Math.max(this.drainAt, clock.mono() - DRAIN_BURST_MS) + 1000 / drainPerS
     while (!this.over() && this.drainAt > clock.mono() + DRAIN_BURST_MS) await within(clock, this.drainAt - clock.mono(), outbox.woken())
