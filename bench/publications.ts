@@ -1,7 +1,8 @@
 // 1,000 publications of one message a second each: what the engine takes, with ten people looking; and what saving a draft among them costs.
 import { spawn } from 'node:child_process'
 import { ControlServer } from '~/engine/control/server'
-import { changePublication, getPublication } from '~/store/publication'
+import { getPublication } from '~/store/publication'
+import { changePublication } from '~/store/publication-edit'
 import { median, port, rig, show, sleep } from './common'
 
 const PUBLICATIONS = 1000

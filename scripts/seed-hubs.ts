@@ -9,7 +9,8 @@ import { addCredential, type NewCredential } from '~/store/credential'
 import type { Db } from '~/store/database'
 import { addDestination, changeDestination } from '~/store/destination'
 import { freeze } from '~/store/freeze'
-import { addPublication, goLive } from '~/store/publication'
+import { goLive } from '~/store/going-live'
+import { addPublication } from '~/store/publication-edit'
 import type { Vault } from '~/store/vault'
 
 type Ports = ReturnType<typeof standinPorts>

@@ -6,6 +6,7 @@ import { VersionDifferences } from './version'
 /** All that is to be known of a publication before it goes live. */
 export const Preflight = z.object({
   id: Id,
+  rootId: Id.describe('The publication that it goes live with: its own, unless it is a further clause'),
   name: z.string(),
   findings: z.array(Finding),
   differences: VersionDifferences.nullable().describe('To the live version; null: nothing was live'),

@@ -32,6 +32,8 @@ export const PublicationDraft = z.object({
   address: Address,
   steersOnly: z.boolean().default(false).describe('Members that steer the address stay out of the payload'),
   destinationId: Id,
+  alsoOf: Id.optional().describe('It is a further clause of this publication: equipment, trigger, pace and steps are those of that one'),
+  off: z.boolean().optional().describe('A further clause that is not sent from the next go-live on'),
 })
 export type PublicationDraft = z.infer<typeof PublicationDraft>
 

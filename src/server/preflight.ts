@@ -2,8 +2,8 @@ import type { Preflight } from '~/contract/preflight'
 import type { Finding, Publication } from '~/contract/publication'
 import { stopWords } from '~/core/credential/ending-words'
 import { ENDS_SOON_DAYS } from '~/core/credential/validity'
+import { wholeOf } from '~/store/clauses'
 import { getDestination } from '~/store/destination'
-import { getPublication } from '~/store/publication'
 import { listVersions } from '~/store/version'
 import { database } from './context'
 import { endings } from './endings'
@@ -32,25 +32,48 @@ async function endingFindings({ destinationId }: Publication): Promise<Finding[]
   })
 }
 
-/** All that is to be known of publications before they go live, one after the other. */
+/** Clauses that would be sent no more, told with their publication. */
+const leaving = (whole: readonly Publication[]): Finding[] =>
+  whole
+    .filter((p) => p.off && p.state === 'live')
+    .map((p) => ({
+      severity: 'warns',
+      section: 'through',
+      message: `${p.name} is switched off, and is sent no more`,
+      hint: 'Its account stays',
+      told: true,
+    }))
+
+/** All that is to be known of publications before they go live, one after the other: of each it is told clause by clause. */
 export async function preflight(ids: readonly string[], signal: AbortSignal): Promise<Preflight[]> {
   const out: Preflight[] = []
+  const seen = new Set<string>()
   for (const id of ids) {
-    const draft = await getPublication(database(), id)
-    const answer = await askEngine('/publications/preflight', { body: { draft, publicationId: id }, signal })
-    const { findings, ...rest } = (await answer.json()) as Omit<Preflight, 'id' | 'name' | 'acceptedBefore'>
-    const { enabled, name } = await getDestination(database(), draft.destinationId)
-    const off: Finding[] = enabled
-      ? []
-      : [{ severity: 'warns', section: 'through', message: `${name} is switched off`, hint: 'Messages wait in its outbox until it is switched on' }]
-    const [before] = draft.liveVersion === null ? [] : (await listVersions(database(), id)).filter((v) => v.number === draft.liveVersion)
-    out.push({
-      id,
-      name: draft.name,
-      acceptedBefore: before?.accepted ?? [],
-      findings: [...findings, ...off, ...(await endingFindings(draft))],
-      ...rest,
-    })
+    const whole = await wholeOf(database(), id)
+    const root = whole[0]!
+    if (seen.has(root.id)) continue
+    seen.add(root.id)
+    for (const clause of whole) if (!clause.off) out.push(await clausePreflight(clause, root.id, signal))
+    out.find((p) => p.id === root.id)!.findings.push(...leaving(whole))
   }
   return out
+}
+
+async function clausePreflight(draft: Publication, rootId: string, signal: AbortSignal): Promise<Preflight> {
+  const { id } = draft
+  const answer = await askEngine('/publications/preflight', { body: { draft, publicationId: id }, signal })
+  const { findings, ...rest } = (await answer.json()) as Omit<Preflight, 'id' | 'rootId' | 'name' | 'acceptedBefore'>
+  const { enabled, name } = await getDestination(database(), draft.destinationId)
+  const off: Finding[] = enabled
+    ? []
+    : [{ severity: 'warns', section: 'through', message: `${name} is switched off`, hint: 'Messages wait in its outbox until it is switched on' }]
+  const [before] = draft.liveVersion === null ? [] : (await listVersions(database(), id)).filter((v) => v.number === draft.liveVersion)
+  return {
+    id,
+    rootId,
+    name: draft.name,
+    acceptedBefore: before?.accepted ?? [],
+    findings: [...findings, ...off, ...(await endingFindings(draft))],
+    ...rest,
+  }
 }

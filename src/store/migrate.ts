@@ -28,6 +28,7 @@ import * as renewal from './migrations/0024-renewal'
 import * as hubTerms from './migrations/0025-hub-terms'
 import * as memory from './migrations/0026-memory'
 import * as journal from './migrations/0027-journal'
+import * as clauses from './migrations/0028-clauses'
 
 const migrations = {
   '0001-first': first,
@@ -57,6 +58,7 @@ const migrations = {
   '0025-hub-terms': hubTerms,
   '0026-memory': memory,
   '0027-journal': journal,
+  '0028-clauses': clauses,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -1,29 +1,16 @@
 import { sql } from 'kysely'
-import { FailureError, fail } from '~/contract/failure'
-import { newId } from '~/contract/id'
-import type { Accepted } from '~/contract/preflight'
+import { fail } from '~/contract/failure'
 import type { Plan, Publication, PublicationDraft } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
-import { beyond } from '~/core/publication/beyond'
-import { leftBehind } from '~/core/publication/left-behind'
-import { nodeOf } from '~/core/shape/registry'
-import { announce, type Conn, type Db, demandBegun, explain } from './database'
-import { getDestination } from './destination'
-import { laneFor, removeIdleLanes } from './lane'
-import { sendsAgain, takeBackLater } from './taken-back'
-import { transacted } from './transacted'
-
-const words = {
-  publication_name: { field: 'name', message: 'Another publication has this name' },
-  publication_destination: { field: 'destinationId', message: 'There is no such destination' },
-}
+import type { Conn } from './database'
 
 function rows(db: Conn) {
   return db
     .selectFrom('publication')
     .select(['id', 'name', 'draft', 'version', 'state', 'live_version as liveVersion', 'live_draft_version as liveDraft'])
 }
-type Row = Awaited<ReturnType<ReturnType<typeof rows>['execute']>>[number]
+type Rows = ReturnType<typeof rows>
+type Row = Awaited<ReturnType<Rows['execute']>>[number]
 
 const toPublication = ({ draft, liveDraft, ...r }: Row): Publication => ({
   ...draft,
@@ -31,8 +18,11 @@ const toPublication = ({ draft, liveDraft, ...r }: Row): Publication => ({
   editedSinceLive: r.liveVersion !== null && liveDraft !== r.version,
 })
 
-export async function listPublications(db: Conn): Promise<Publication[]> {
-  return (await rows(db).orderBy('name').execute()).map(toPublication)
+export const listPublications = (db: Conn): Promise<Publication[]> => publicationsWhere(db, (q) => q)
+
+/** Those that are asked for, by name. */
+export async function publicationsWhere(db: Conn, which: (query: Rows) => Rows): Promise<Publication[]> {
+  return (await which(rows(db)).orderBy('name').execute()).map(toPublication)
 }
 
 export async function getPublication(db: Conn, id: string): Promise<Publication> {
@@ -41,161 +31,14 @@ export async function getPublication(db: Conn, id: string): Promise<Publication>
   return toPublication(row)
 }
 
-/** An address is in the words of its destination's kind; of a destination that is not there nothing is known. */
-async function demandOfKind(db: Conn, { destinationId, address }: PublicationDraft): Promise<void> {
-  const to = await db.selectFrom('destination').select(['name', 'kind']).where('id', '=', destinationId).executeTakeFirst()
-  if (!to || to.kind === address.kind) return
-  const message = `The address is none for ${to.name}: it is one for another kind of destination`
-  throw new FailureError(
-    {
-      code: 'publication.kind',
-      message,
-      hint: 'Choose the destination again: the address follows it',
-      where: 'publication',
-      fields: { 'address.kind': message },
-    },
-    422,
-  )
-}
-
-export async function addPublication(db: Db, draft: PublicationDraft, id = newId()): Promise<Publication> {
-  try {
-    return await transacted(db, async (tx) => {
-      await demandOfKind(tx, draft)
-      await tx
-        .insertInto('publication')
-        .values({
-          id,
-          name: draft.name,
-          draft: JSON.stringify(draft),
-          destination_id: draft.destinationId,
-          state: 'draft',
-          live_version: null,
-          live_draft_version: null,
-        })
-        .execute()
-      await announce(tx, 'publication')
-      return getPublication(tx, id)
-    })
-  } catch (e) {
-    throw explain(e, words)
-  }
-}
-
-/** Changes what would go live next; what is live stays as it was frozen. */
-export async function changePublication(db: Db, id: string, draft: PublicationDraft, begun?: number): Promise<Publication> {
-  try {
-    return await transacted(db, async (tx) => {
-      const now = await getPublication(tx, id)
-      await demandOfKind(tx, draft)
-      const updated = await tx
-        .updateTable('publication')
-        .set((q) => ({
-          name: draft.name,
-          draft: JSON.stringify(draft),
-          destination_id: draft.destinationId,
-          version: q('version', '+', 1),
-        }))
-        .where('id', '=', id)
-        .where('version', '=', begun ?? now.version)
-        .executeTakeFirst()
-      demandBegun(updated, now.name, 'publication')
-      await announce(tx, 'publication')
-      return getPublication(tx, id)
-    })
-  } catch (e) {
-    throw explain(e, words)
-  }
-}
-
-/** What is said at a go-live. */
-export interface GoLive {
-  /** What the destination keeps of the version before is taken back. */
-  takeBack: boolean
-  note: string
-  /** Warnings that are lived with. */
-  accepted: readonly Accepted[]
-}
-
-/** Freezes a plan as the next version and makes it live, in one transaction. */
-export async function goLive(
-  db: Db,
-  id: string,
-  by: string,
-  freeze: (publication: Publication, tx: Conn) => Promise<Omit<Plan, 'number' | 'delivery'>>,
-  how: Partial<GoLive> = {},
-): Promise<Publication> {
-  return transacted(db, async (tx) => {
-    await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
-    const publication = await getPublication(tx, id)
-    const body = await freeze(publication, tx)
-    // By a rule it is for others than when it was written, perhaps.
-    if (publication.rule) await listed(tx, id, body.equipment)
-    await putLive(tx, publication, body, { by, ...how, draftVersion: publication.version })
-    await announce(tx, 'publication')
-    return getPublication(tx, id)
-  })
-}
-
-/** Freezes it as the next version, which is live from then on. */
-async function putLive(
-  tx: Conn,
-  { id, liveVersion }: Publication,
-  body: Omit<Plan, 'number' | 'delivery'>,
-  { by, takeBack = false, note = '', accepted = [], draftVersion }: Partial<GoLive> & { by: string; draftVersion: number },
-): Promise<void> {
-  const last = await tx
-    .selectFrom('publication_version')
-    .select((f) => f.fn.max('number').as('n'))
-    .where('publication_id', '=', id)
-    .executeTakeFirst()
-  const number = (last?.n ?? 0) + 1
-  const delivery = await tx
-    .insertInto('delivery')
-    .values({ publication_id: id, destination_id: await laneFor(tx, body.destinationId, nodeOf(body.shape)) })
-    .onConflict((c) => c.columns(['publication_id', 'destination_id']).doUpdateSet({ publication_id: id }))
-    .returning('number')
-    .executeTakeFirstOrThrow()
-  const plan: Plan = { ...body, number, delivery: delivery.number }
-  await sendsAgain(tx, plan)
-  if (takeBack && liveVersion !== null) {
-    const before = await planOf(tx, id, liveVersion)
-    const left = before?.destinationId === plan.destinationId ? leftBehind(before, plan) : []
-    if (left.length > 0) await takeBackLater(tx, delivery.number, left)
-  }
-  await tx
-    .insertInto('publication_version')
-    .values({ publication_id: id, number, plan: JSON.stringify(plan), made_by: by, note, accepted: JSON.stringify(accepted) })
-    .execute()
-  await tx.updateTable('publication').set({ state: 'live', live_version: number, live_draft_version: draftVersion }).where('id', '=', id).execute()
-}
-
-/** Nobody's draft: what is live is none that is being written. */
-const NO_DRAFT = -1
-
-/** Makes an earlier version live again, as it was frozen, under a number of its own. What is being written stays as it is. */
-export async function goBack(db: Db, id: string, number: number, by: string): Promise<Publication> {
-  return transacted(db, async (tx) => {
-    await tx.selectFrom('publication').select('id').where('id', '=', id).forUpdate().execute()
-    const publication = await getPublication(tx, id)
-    if (publication.state === 'live' && publication.liveVersion === number)
-      throw fail(409, 'version.live', `Version ${number} of ${publication.name} is live`, 'Choose another one', 'publication')
-    const { number: _n, delivery: _d, ...plan } = await frozen(tx, id, number)
-    await demandPossible(tx, publication.name, plan)
-    await putLive(tx, publication, { ...plan, backTo: plan.backTo ?? number }, { by, draftVersion: NO_DRAFT })
-    await announce(tx, 'publication')
-    return getPublication(tx, id)
-  })
-}
-
-/** The same, or a failure that says that there is none. */
+/** A frozen plan, or a failure that says that there is none. */
 export async function frozen(db: Conn, publicationId: string, number: number): Promise<Plan> {
   const plan = await planOf(db, publicationId, number)
   if (!plan) throw fail(404, 'version.unknown', `There is no version ${number}`, 'Refresh the list', 'publication')
   return plan
 }
 
-/** A frozen plan; null: there is none of that number. */
+/** The same; null: there is none of that number. */
 export async function planOf(db: Conn, publicationId: string, number: number): Promise<Plan | null> {
   const row = await db
     .selectFrom('publication_version')
@@ -204,45 +47,6 @@ export async function planOf(db: Conn, publicationId: string, number: number): P
     .where('number', '=', number)
     .executeTakeFirst()
   return row?.plan ?? null
-}
-
-/** What was frozen for a destination as it was then does not go on where the destination can no more do it. */
-async function demandPossible(db: Conn, name: string, plan: Omit<Plan, 'number' | 'delivery'>): Promise<void> {
-  const stop = beyond(plan, await getDestination(db, plan.destinationId)).find((f) => f.severity === 'stops')
-  if (stop) throw fail(409, 'publication.beyond', `${name} cannot go on: ${stop.message}`, stop.hint, 'publication')
-}
-
-/** What a rule chose stands in the draft too: whatever asks who uses an equipment looks there. */
-async function listed(tx: Conn, id: string, equipment: Plan['equipment']): Promise<void> {
-  await sql`update publication set draft = jsonb_set(draft, '{equipmentIds}', ${JSON.stringify([...new Set(equipment.map((e) => e.id))])}::jsonb)
-    where id = ${id}`.execute(tx)
-}
-
-/** Stops it; resuming goes on with the same frozen plan. */
-export async function setRunning(db: Db, id: string, running: boolean): Promise<Publication> {
-  return transacted(db, async (tx) => {
-    const p = await getPublication(tx, id)
-    if (p.liveVersion === null) throw fail(409, 'publication.never-live', `${p.name} has never been live`, 'Go live first', 'publication')
-    const plan = running ? await planOf(tx, id, p.liveVersion) : null
-    if (plan) await demandPossible(tx, p.name, plan)
-    await tx
-      .updateTable('publication')
-      .set({ state: running ? 'live' : 'paused' })
-      .where('id', '=', id)
-      .execute()
-    await announce(tx, 'publication')
-    return getPublication(tx, id)
-  })
-}
-
-export async function removePublication(db: Db, id: string): Promise<void> {
-  await transacted(db, async (tx) => {
-    const p = await getPublication(tx, id)
-    if (p.state === 'live') throw fail(409, 'publication.live', `${p.name} is live`, 'Pause it first', 'publication')
-    await tx.deleteFrom('publication').where('id', '=', id).execute()
-    await removeIdleLanes(tx)
-    await announce(tx, 'publication')
-  })
 }
 
 /**

@@ -174,6 +174,8 @@ export interface Tables {
     live_version: number | null
     live_draft_version: number | null
     version: Generated<number>
+    /** Of a further clause: the publication that it is one of. Taken from the draft by the database. */
+    also_of: ColumnType<string | null, never, never>
   }
   publication_version: {
     publication_id: string

@@ -1,6 +1,6 @@
 import { afterEach, expect, it } from 'vitest'
 import { getAside, listAsides, sentAgain } from '~/store/aside'
-import { setRunning } from '~/store/publication'
+import { setRunning } from '~/store/going-live'
 import { scene } from './scene'
 import { until } from './support'
 

@@ -2,7 +2,9 @@ import type { MqttAddress } from '~/contract/addresses/mqtt'
 import type { PublicationDraft } from '~/contract/publication'
 import type { Db } from '~/store/database'
 import { freeze } from '~/store/freeze'
-import { changePublication, getPublication, goLive } from '~/store/publication'
+import { goLive } from '~/store/going-live'
+import { getPublication } from '~/store/publication'
+import { changePublication } from '~/store/publication-edit'
 
 /** Changes a publication and lets that go live. */
 export async function publishedDraft(

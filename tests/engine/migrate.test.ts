@@ -44,6 +44,7 @@ const all = [
   '0025-hub-terms',
   '0026-memory',
   '0027-journal',
+  '0028-clauses',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

@@ -20,6 +20,7 @@ import { listEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { addEvents, listEvents, trimEvents } from '~/store/event'
 import { findNamed } from '~/store/find'
+import { setRunning } from '~/store/going-live'
 import { Lease, thisProcess } from '~/store/lease'
 import { migrate } from '~/store/migrate'
 import {
@@ -38,7 +39,8 @@ import {
   setUp,
   setUpToken,
 } from '~/store/person'
-import { addPublication, changePublication, getPublication, listPublications, removePublication, setRunning } from '~/store/publication'
+import { getPublication, listPublications } from '~/store/publication'
+import { addPublication, changePublication, removePublication } from '~/store/publication-edit'
 import { addSource, changeSource, getSource, removeSource, sourcePassword } from '~/store/source'
 import { firstTags, listTags, tagsOfEquipment, tagUse } from '~/store/tag'
 import { addTags, changeTag, removeTags } from '~/store/tag-edit'

@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import { expect, it, vi } from 'vitest'
-import { changePublication, getPublication } from '~/store/publication'
+import { getPublication } from '~/store/publication'
+import { changePublication } from '~/store/publication-edit'
 import { publish } from './plant'
 import { scene } from './scene'
 import { until } from './support'

@@ -21,7 +21,7 @@ export const publicationsRoutes = {
     path: '/api/publications',
     role: 'engineer',
     group: 'Publications',
-    summary: 'Add a publication',
+    summary: 'Add a publication, or a further clause of one',
     body: PublicationDraft,
     answer: Publication,
   },
@@ -78,12 +78,12 @@ export const publicationsRoutes = {
     path: '/api/publications/:id/live',
     role: 'engineer',
     group: 'Publications',
-    summary: 'Freeze a version and go live',
+    summary: 'Freeze a version, of all clauses, and go live',
     body: z
       .object({
         takeBack: z.boolean().default(false).describe('Take back what the destination keeps of the version before, and the new one does not replace'),
         note: z.string().trim().max(500, 'At most 500 characters').default('').describe('Why, for who looks later'),
-        accepted: z.array(Accepted).max(200).default([]).describe('Warnings of the preflight that are lived with'),
+        accepted: z.array(Accepted).max(1800).default([]).describe('Warnings of the preflight that are lived with'),
       })
       .default({ takeBack: false, note: '', accepted: [] }),
     answer: Publication,

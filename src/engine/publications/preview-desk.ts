@@ -168,7 +168,7 @@ export class PreviewDesk {
     })
   }
 
-  private async preflight(q: PreflightQuestion): Promise<Omit<Preflight, 'id' | 'name' | 'acceptedBefore'>> {
+  private async preflight(q: PreflightQuestion): Promise<Omit<Preflight, 'id' | 'rootId' | 'name' | 'acceptedBefore'>> {
     const { draft, publicationId, liveVersion, destination } = q
     const { findings, message } = await this.preview({ ...q, kind: 'preview' })
     const { body } = compile(draft, this.model)

@@ -7,21 +7,14 @@ import type { RegisteredSchema } from '~/core/publication/registered'
 import { versionDifferences } from '~/core/publication/version-differences'
 import { isFramed } from '~/core/shape/framed'
 import { addClass, changeClass, classVersions, listClasses, removeClass } from '~/store/class'
+import { wholeOf } from '~/store/clauses'
 import { listEquipment, outlineEquipment } from '~/store/equipment'
 import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~/store/equipment-edit'
 import { findNamed } from '~/store/find'
 import { freeze, freezeNumbered, loadWorld } from '~/store/freeze'
-import {
-  addPublication,
-  changePublication,
-  frozen,
-  getPublication,
-  goBack,
-  goLive,
-  listPublications,
-  removePublication,
-  setRunning,
-} from '~/store/publication'
+import { goBack, goLive, setRunning } from '~/store/going-live'
+import { frozen, getPublication, listPublications } from '~/store/publication'
+import { addPublication, changePublication, removePublication } from '~/store/publication-edit'
 import { listRecords } from '~/store/record'
 import { listVersions } from '~/store/version'
 import { database } from '../context'
@@ -109,10 +102,7 @@ export const modelHandlers: Pick<Handlers, Keys> = {
     return versionDifferences(before, after)
   },
   goBack: ({ params, body, caller }) => goBack(database(), params.id!, body.number, caller!.name),
-  sayPublication: async ({ params, request }) => {
-    const answer = await askEngine('/publications/say', { body: { publicationId: params.id }, signal: request.signal })
-    return (await answer.json()) as { messages: number }
-  },
+  sayPublication: ({ params, request }) => say(params.id!, request.signal),
   pausePublication: ({ params }) => setRunning(database(), params.id!, false),
   resumePublication: ({ params }) => setRunning(database(), params.id!, true),
 }
@@ -135,11 +125,28 @@ async function demandScripts(id: string): Promise<void> {
     )
 }
 
-/** How a publication is frozen: where its payloads begin with numbers of schemas, a registry has given them before. */
+/** How a publication and its clauses are frozen: where payloads begin with numbers of schemas, a registry has given them before. */
 async function numbered(id: string): Promise<typeof freeze> {
-  if (!isFramed((await getPublication(database(), id)).shape)) return freeze
-  const registered = (await (await askEngine('/publications/schemas', { body: { publicationId: id } })).json()) as RegisteredSchema[]
-  return (p, tx) => freezeNumbered(p, tx, registered)
+  const registered = new Map<string, RegisteredSchema[]>()
+  for (const p of await wholeOf(database(), id)) {
+    if (p.off || !isFramed(p.shape)) continue
+    registered.set(p.id, (await (await askEngine('/publications/schemas', { body: { publicationId: p.id } })).json()) as RegisteredSchema[])
+  }
+  return (p, tx) => {
+    const schemas = registered.get(p.id)
+    return schemas || isFramed(p.shape) ? freezeNumbered(p, tx, schemas ?? []) : freeze(p, tx)
+  }
+}
+
+/** Has all clauses that run say how things are, once. */
+async function say(id: string, signal: AbortSignal): Promise<{ messages: number }> {
+  const [root, ...clauses] = await wholeOf(database(), id)
+  let messages = 0
+  for (const p of [root!, ...clauses.filter((c) => c.state === 'live')]) {
+    const answer = await askEngine('/publications/say', { body: { publicationId: p.id }, signal })
+    messages += ((await answer.json()) as { messages: number }).messages
+  }
+  return { messages }
 }
 
 /** What receivers are given, as it is live or, when it is not, as it would be; the engine has the values for the example. */

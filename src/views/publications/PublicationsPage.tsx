@@ -1,5 +1,5 @@
-import { Plus } from 'lucide-react'
-import { useState } from 'react'
+import { CornerDownRight, Plus } from 'lucide-react'
+import { useMemo, useState } from 'react'
 import type { Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
@@ -7,7 +7,7 @@ import { Loading } from '~/ui/Notes'
 import { Middle } from '~/ui/Parts'
 import { PickFigure, PickRow } from '~/ui/PickRow'
 import { rateText } from '~/ui/time'
-import { useAdding, useParam, useTextInAddress } from '../app/address'
+import { setParams, useAdding, useParam, useTextInAddress } from '../app/address'
 import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
@@ -15,6 +15,7 @@ import { useFrame, useWatch } from '../app/live/live'
 import { glyphOf } from '../shared/condition'
 import { Failed } from '../shared/Failed'
 import { EmptyStation } from '../shared/Onward'
+import { clauseByClause } from './also/words'
 import { SeveralDialog } from './preflight/SeveralDialog'
 import { Sentence } from './Sentence'
 
@@ -26,16 +27,20 @@ export function PublicationsPage() {
   const [id, setId] = useTextInAddress('id', 'push')
   const [adding, setAdding] = useAdding()
   const [, setTo] = useParam('to')
+  const [also, setAlso] = useParam('also')
   const [several, setSeveral] = useState(false)
   const chosenId = adding ? 'new' : id
   const setChosen = (next: string) => {
     setAdding(next === 'new')
     setTo(null)
+    setAlso(null)
     if (next !== 'new') setId(next)
   }
   useWatch({ parts: ['publications', 'ledger'] })
-  const list = publications.data ?? []
+  const list = useMemo(() => clauseByClause(publications.data ?? []), [publications.data])
   const chosen = chosenId === 'new' ? null : (list.find((p) => p.id === chosenId) ?? list[0] ?? null)
+  const root = list.find((p) => p.id === (chosen ? chosen.alsoOf : also)) ?? null
+  const addClause = (id: string) => setParams({ add: '1', also: id }, 'push')
   const add = (
     <Button
       kind={list.length === 0 ? 'main' : 'plain'}
@@ -48,17 +53,18 @@ export function PublicationsPage() {
   )
   const left = (
     <>
-      {several && <SeveralDialog publications={list} onClose={() => setSeveral(false)} />}
+      {several && <SeveralDialog publications={list.filter((p) => p.alsoOf === undefined)} onClose={() => setSeveral(false)} />}
       <ul aria-label="Publications">
         {list.map((p) => {
           const c = p.state === 'live' ? conditions?.[p.id] : undefined
           return (
             <PickRow key={p.id} picked={p.id === chosen?.id} onPick={() => setChosen(p.id)}>
+              {p.alsoOf !== undefined && <CornerDownRight size={12} className="ml-1 shrink-0 text-muted" aria-label="and also" />}
               <Glyph state={glyphOf(c)} title={c ? c.state : p.state} />
               <span className="truncate" title={p.name}>
                 {p.name}
               </span>
-              <PickFigure>{c ? rateText(c.rate) : p.state}</PickFigure>
+              <PickFigure>{c ? rateText(c.rate) : p.off ? 'off' : p.state}</PickFigure>
             </PickRow>
           )
         })}
@@ -94,11 +100,13 @@ export function PublicationsPage() {
     )
   return (
     <Sentence
-      key={chosen?.id ?? 'new'}
+      key={chosen?.id ?? `new ${root?.id ?? ''}`}
       publication={chosen as Publication | null}
       condition={chosen?.state === 'live' ? (conditions?.[chosen.id] ?? null) : null}
       destinations={destinations.data}
+      root={root}
       others={list}
+      onAddClause={addClause}
       left={left}
       add={add}
       onSaved={setChosen}

@@ -11,6 +11,8 @@ import { useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { ConflictNote, KeptNote } from '../shared/DraftNotes'
 import { AddressForm } from './address/AddressForm'
+import { AlsoSection } from './also/AlsoSection'
+import { OfRoot } from './also/OfRoot'
 import { ContractLinks } from './ContractLinks'
 import { Safely, Through } from './clauses'
 import { MessagePeek } from './MessagePeek'
@@ -31,8 +33,11 @@ interface Props {
   publication: Publication | null
   condition: Condition | null
   destinations: readonly Destination[]
+  /** Of a further clause: the publication that it hangs on. */
+  root: Publication | null
   /** All publications. */
   others: readonly Publication[]
+  onAddClause(rootId: string): void
   left: ReactNode
   add: ReactNode
   onSaved(id: string | null): void
@@ -55,12 +60,12 @@ function BeginLike({ others, onLike }: { others: readonly Publication[]; onLike(
 }
 
 /** A publication as a sentence: what, when, in what shape, to which topic, through which destination, how safely. */
-export function Sentence({ publication, condition, destinations, others, left, add, onSaved }: Props) {
+export function Sentence({ publication, condition, destinations, root, others, onAddClause, left, add, onSaved }: Props) {
   const equipment = useCall('outlineEquipment')
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
   const [replaying, setReplaying] = useState(false)
-  const edit = usePublicationDraft({ publication, destinations, onSaved })
+  const edit = usePublicationDraft({ publication, destinations, root, others, onSaved })
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty, busy } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const kind = kindOf(draft.address)
@@ -70,15 +75,23 @@ export function Sentence({ publication, condition, destinations, others, left, a
   const of = (s: Finding['section']) => findings.filter((f) => f.section === s)
   const byId = useMemo(() => new Map((equipment.data ?? []).map((e) => [e.id, e])), [equipment.data])
   const onMend = (change: Record<string, unknown>) => set(change as Partial<PublicationDraft>)
+  const clauses = others.filter((p) => publication && p.alsoOf === publication.id)
+  const what = (
+    <>
+      {whatWords(draft.equipmentIds, byId, classes.data ?? [])}
+      {draft.rule && <span className="text-muted">; by rule</span>}
+    </>
+  )
   const section = (id: string) => ({ open: open === id, onToggle: () => setOpen(open === id ? null : id), onMend })
 
   return (
     <>
-      <SentenceBar publication={publication} condition={condition} edit={edit} mayEdit={mayEdit} add={add} />
+      <SentenceBar {...{ publication, root, clauses, condition, edit, mayEdit, add }} />
       {edit.going && (
         <GoLiveDialog
           key={edit.going.preflight ? 'looked' : 'looking'}
           publication={edit.going.publication}
+          root={root}
           preflight={edit.going.preflight}
           trouble={edit.going.trouble}
           busy={busy === 'live'}
@@ -116,46 +129,46 @@ export function Sentence({ publication, condition, destinations, others, left, a
             className="mb-1 rounded-sm border border-transparent bg-transparent px-1 text-[17px] font-semibold hover:border-line focus:border-line"
           />
           {fields.name && <div className="px-1 text-xs text-bad">{fields.name}</div>}
-          {publication === null && others.length > 0 && draft.destinationId !== '' && <BeginLike others={others} onLike={edit.beginLike} />}
+          {draft.off && (
+            <div className="px-1 text-uncertain">
+              This clause is switched off: from the next go-live on it is not sent. <span className="text-ink">Its account stays.</span>
+            </div>
+          )}
+          {publication === null && !root && others.length > 0 && draft.destinationId !== '' && <BeginLike others={others} onLike={edit.beginLike} />}
           {condition && condition.state !== 'running' && (
             <div className={`px-1 ${condition.state === 'trouble' ? 'text-bad' : 'text-uncertain'}`}>
               {condition.state}: {condition.reason}. <span className="text-ink">{condition.hint}</span>
             </div>
           )}
-          <Section
-            title="What"
-            summary={
-              <>
-                {whatWords(draft.equipmentIds, byId, classes.data ?? [])}
-                {draft.rule && <span className="text-muted">; by rule</span>}
-              </>
-            }
-            findings={of('what')}
-            error={fields.equipmentIds}
-            {...section('what')}
-          >
-            <WhatPicker
-              equipment={equipment.data ?? []}
-              classes={classes.data ?? []}
-              chosen={draft.equipmentIds}
-              onChange={(equipmentIds) => set({ equipmentIds })}
-              rule={draft.rule}
-              saved={publication?.rule}
-              onRule={(rule) => set({ rule })}
-            />
-          </Section>
-          <When draft={draft} set={set} example={asSent.source} fields={fields} findings={of('when')} {...section('when')} />
-          <Steps
-            steps={draft.steps ?? []}
-            onSteps={(steps) => set({ steps: steps.length === 0 ? undefined : [...steps] })}
-            example={asSent.source}
-            preview={preview}
-            fields={fields}
-            held={edit.held !== null}
-            onHold={(hold) => edit.setHeld(hold && preview ? preview.held : null)}
-            findings={of('steps')}
-            {...section('steps')}
-          />
+          {root ? (
+            <OfRoot {...{ root, draft, what, of, section }} />
+          ) : (
+            <>
+              <Section title="What" summary={what} findings={of('what')} error={fields.equipmentIds} {...section('what')}>
+                <WhatPicker
+                  equipment={equipment.data ?? []}
+                  classes={classes.data ?? []}
+                  chosen={draft.equipmentIds}
+                  onChange={(equipmentIds) => set({ equipmentIds })}
+                  rule={draft.rule}
+                  saved={publication?.rule}
+                  onRule={(rule) => set({ rule })}
+                />
+              </Section>
+              <When draft={draft} set={set} example={asSent.source} fields={fields} findings={of('when')} {...section('when')} />
+              <Steps
+                steps={draft.steps ?? []}
+                onSteps={(steps) => set({ steps: steps.length === 0 ? undefined : [...steps] })}
+                example={asSent.source}
+                preview={preview}
+                fields={fields}
+                held={edit.held !== null}
+                onHold={(hold) => edit.setHeld(hold && preview ? preview.held : null)}
+                findings={of('steps')}
+                {...section('steps')}
+              />
+            </>
+          )}
           <Section
             title="Shape"
             summary={shapeOf(draft.shape).summary(draft.shape as never)}
@@ -197,11 +210,24 @@ export function Sentence({ publication, condition, destinations, others, left, a
             {...section('through')}
           />
           <Safely destination={destination} edit={edit} findings={of('safely')} {...section('safely')} />
+          {!root && (
+            <AlsoSection
+              clauses={clauses}
+              destinations={destinations}
+              saved={publication !== null}
+              onAdd={() => onAddClause(publication!.id)}
+              {...section('also')}
+            />
+          )}
           {publication?.liveVersion != null && (
             <Section
               title="Before"
               summary={
-                publication.liveVersion === 1 ? (
+                root ? (
+                  <>
+                    frozen with <b>{root.name}</b>
+                  </>
+                ) : publication.liveVersion === 1 ? (
                   'one version was frozen'
                 ) : (
                   <>
@@ -212,7 +238,7 @@ export function Sentence({ publication, condition, destinations, others, left, a
               findings={[]}
               {...section('before')}
             >
-              <Versions publication={publication} open={open === 'before'} />
+              <Versions publication={publication} several={root !== null || clauses.length > 0} open={open === 'before'} />
             </Section>
           )}
         </form>

@@ -7,10 +7,15 @@ import { Glyph } from '~/ui/Glyph'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { glyphOf } from '../shared/condition'
+import { editedWhole } from './also/words'
 import type { PublicationEdit } from './usePublicationDraft'
 
 interface Props {
   publication: Publication | null
+  /** Of a further clause: the publication that it hangs on. */
+  root: Publication | null
+  /** Those that hang on it. */
+  clauses: readonly Publication[]
   condition: Condition | null
   edit: PublicationEdit
   mayEdit: boolean
@@ -18,13 +23,16 @@ interface Props {
 }
 
 /** How a publication is doing, what is wrong with what is written, and what can be done with it. */
-export function SentenceBar({ publication, condition, edit, mayEdit, add }: Props) {
+export function SentenceBar({ publication, root, clauses, condition, edit, mayEdit, add }: Props) {
   const ask = useAsk()
   const mayRun = useMay('operator')
-  const { preview, busy, dirty, unfit, saveOnly, goLive, run, sayNow, remove } = edit
+  const { draft, set, preview, busy, dirty, unfit, saveOnly, goLive, run, sayNow, remove } = edit
   const findings = preview?.findings ?? []
   const stops = findings.filter((f) => f.severity === 'stops').length
   const live = publication?.state === 'live'
+  const edited = publication && (editedWhole(publication, clauses) || (dirty && publication.liveVersion !== null))
+  /** Who it does something with. */
+  const all = root ? ` with all of ${root.name}` : clauses.length > 0 ? ' with its further clauses' : ''
   return (
     <Row station="publications" page="List">
       {publication && (
@@ -35,9 +43,7 @@ export function SentenceBar({ publication, condition, edit, mayEdit, add }: Prop
           {publication.liveVersion !== null && ` · version ${publication.liveVersion}`}
         </span>
       )}
-      {publication && (publication.editedSinceLive || (dirty && publication.liveVersion !== null)) && (
-        <span className="text-xs text-muted">edits not live</span>
-      )}
+      {edited && <span className="text-xs text-muted">edits not live</span>}
       {findings.length > 0 && (
         <span className={`text-xs ${stops > 0 ? 'text-bad' : 'text-uncertain'}`}>
           {stops > 0 ? `${stops} ${stops === 1 ? 'error' : 'errors'}` : `${findings.length} ${findings.length === 1 ? 'warning' : 'warnings'}`}
@@ -48,13 +54,19 @@ export function SentenceBar({ publication, condition, edit, mayEdit, add }: Prop
           Preflight
         </Button>
       )}
-      {add}
+      {root && publication ? (
+        <Button disabled={!mayEdit} title="From the next go-live on" onClick={() => set({ off: draft.off ? undefined : true })}>
+          {draft.off ? 'Switch on' : 'Switch off'}
+        </Button>
+      ) : (
+        add
+      )}
       {publication && !live && (
         <Button
           kind="danger"
           disabled={!mayEdit}
           onClick={async () => {
-            const text = 'Its frozen versions and its account in the ledger go too. This cannot be undone.'
+            const text = `${clauses.length > 0 ? 'Its further clauses, its' : 'Its'} frozen versions and its account in the ledger go too. This cannot be undone.`
             if (await ask({ title: `Remove ${publication.name}`, text, act: 'Remove publication' })) void remove()
           }}
         >
@@ -62,17 +74,17 @@ export function SentenceBar({ publication, condition, edit, mayEdit, add }: Prop
         </Button>
       )}
       {live && (
-        <Button busy={busy === 'say'} disabled={!mayRun} title="Sends how things are, once, beside its trigger" onClick={() => void sayNow()}>
+        <Button busy={busy === 'say'} disabled={!mayRun} title={`Sends how things are, once, beside its trigger${all}`} onClick={() => void sayNow()}>
           Send once
         </Button>
       )}
       {live && (
-        <Button busy={busy === 'pause'} disabled={!mayRun} onClick={() => void run('pausePublication')}>
+        <Button busy={busy === 'pause'} disabled={!mayRun} title={all && `Pauses${all}`} onClick={() => void run('pausePublication')}>
           Pause
         </Button>
       )}
-      {publication?.state === 'paused' && (
-        <Button busy={busy === 'pause'} disabled={!mayRun} onClick={() => void run('resumePublication')}>
+      {publication?.state === 'paused' && !publication.off && (
+        <Button busy={busy === 'pause'} disabled={!mayRun} title={all && `Resumes${all}`} onClick={() => void run('resumePublication')}>
           Resume
         </Button>
       )}
@@ -83,7 +95,7 @@ export function SentenceBar({ publication, condition, edit, mayEdit, add }: Prop
         kind="main"
         disabled={!mayEdit || stops > 0 || unfit}
         busy={busy === 'live'}
-        title={stops > 0 ? 'Mend what stops it first' : 'Freezes a version and sends it'}
+        title={stops > 0 ? 'Mend what stops it first' : `Freezes a version and sends it${all}`}
         onClick={() => void goLive()}
       >
         Go live

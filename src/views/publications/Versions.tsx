@@ -16,14 +16,23 @@ import { settingWords } from './setting-words'
 const many = (n: number, one: string) => `${countText(n)} ${n === 1 ? one : `${one}s`}`
 
 /** What was frozen at each go-live, in what it differs from the one before, and the way back to it. */
-export function Versions({ publication, open }: { publication: Publication; open: boolean }) {
+export function Versions({
+  publication,
+  several,
+  open,
+}: {
+  publication: Publication /** It has further clauses, or is one. */
+  several: boolean
+  open: boolean
+}) {
   const versions = useCall('listVersions', { params: { id: publication.id }, enabled: open })
   const [looked, setLooked] = useState<number | null>(null)
   const mayEdit = useMay('engineer')
   const ask = useAsk()
   const [busy, setBusy] = useState<number | null>(null)
   const goBack = async (v: Version) => {
-    const text = `What it sent then is sent again, as it was frozen; numbers run on. What you have written since stays as it is.`
+    const clauses = several ? ' Its clauses are those that it had then.' : ''
+    const text = `What it sent then is sent again, as it was frozen; numbers run on.${clauses} What you have written since stays as it is.`
     if (!(await ask({ title: `Go back to version ${v.number}`, text, act: `Go back to version ${v.number}` }))) return
     setBusy(v.number)
     try {

@@ -33,6 +33,7 @@ export const fieldWords: Readonly<Record<string, string>> = {
   address: 'Address',
   steersOnly: 'Steering members left out',
   destinationId: 'Destination',
+  off: 'Switched off',
 }
 
 /** `Topic`; `Step 2, condition`; what has no words of its own is called by its part and its name. */

@@ -11,11 +11,9 @@ import { useInAddress, useParam } from '../app/address'
 import { call, failureIn, refresh } from '../app/api'
 import { isConflict, tellFailure } from '../shared/problems'
 import { useDraft } from '../shared/useDraft'
+import { clauseName, freshClause, NAME_MOST } from './also/words'
 import { toAccept } from './preflight/FindingList'
 import { type GoLiveChoice, knownWarnings } from './preflight/GoLiveDialog'
-
-/** Longest name of a publication, characters. */
-const NAME_MOST = 120
 
 /** Which section of the sentence a field stands in. */
 const sections: [RegExp, string][] = [
@@ -32,27 +30,25 @@ const sectionOf = (fields: readonly string[]) => sections.find(([of]) => fields.
 export function usePublicationDraft({
   publication,
   destinations,
+  root,
+  others,
   onSaved,
 }: {
   publication: Publication | null
   destinations: readonly Destination[]
+  /** Of a further clause: the publication that it hangs on. */
+  root: Publication | null
+  others: readonly Publication[]
   onSaved(id: string | null): void
 }) {
   const [to] = useParam('to')
   // A link may say where a new one goes; else where most go.
   const first = destinations.find((d) => d.id === to) ?? [...destinations].sort((a, b) => b.publicationCount - a.publicationCount)[0]
+  const spoken = others.filter((p) => root && (p.id === root.id || p.alsoOf === root.id)).map((p) => p.destinationId)
   const own = useDraft<PublicationDraft>(
-    `publication ${publication?.id ?? (to === null ? 'new' : `new to ${to}`)}`,
+    `publication ${publication?.id ?? (root ? `new of ${root.id}` : to === null ? 'new' : `new to ${to}`)}`,
     publication && { version: publication.version, draft: pick(publication) },
-    {
-      name: '',
-      equipmentIds: [],
-      trigger: { kind: 'change' },
-      shape: flatJsonSettings,
-      address: first ? movedTo(addressKinds[first.kind].fresh, first).address : addressKinds.mqtt.fresh,
-      steersOnly: false,
-      destinationId: first?.id ?? '',
-    },
+    root ? freshClause(root, new Set(spoken), destinations) : freshPublication(first),
     revived,
   )
   const { draft, setDraft } = own
@@ -64,7 +60,7 @@ export function usePublicationDraft({
   /** Null: as the kind of address has it. */
   const [takeBack, setTakeBack] = useState<boolean | null>(null)
   /** A go-live that waits for somebody to accept what the preflight found. */
-  const [going, setGoing] = useState<{ publication: Publication; preflight: Preflight | null; trouble: Problem | null } | null>(null)
+  const [going, setGoing] = useState<{ publication: Publication; preflight: Preflight[] | null; trouble: Problem | null } | null>(null)
   const [busy, setBusy] = useState<'save' | 'live' | 'pause' | 'say' | null>(null)
   const [open, setOpen] = useInAddress<string | null>(
     (params) => params.get('section') ?? (publication ? null : 'what'),
@@ -78,7 +74,14 @@ export function usePublicationDraft({
     const destination = destinations.find((d) => d.id === id)
     if (!destination) return set({ destinationId: id })
     const { address, lost } = movedTo(draft.address, destination)
-    set({ destinationId: id, address })
+    const named =
+      root &&
+      draft.name ===
+        clauseName(
+          root,
+          destinations.find((d) => d.id === draft.destinationId),
+        )
+    set({ destinationId: id, address, ...(named && { name: clauseName(root, destination) }) })
     if (address.kind === before.address.kind && lost.length === 0) return
     toast(lost.length > 0 ? `The address follows its destination. It has no ${lost.join(', ')} there` : 'The address follows its destination', {
       action: { label: 'Back', onClick: () => setDraft(before) },
@@ -91,7 +94,8 @@ export function usePublicationDraft({
     if (!destination) return
     const { address, lost } = movedTo(other.address, destination)
     const name = draft.name || `${other.name} to ${destination.name}`.slice(0, NAME_MOST)
-    setDraft({ ...pick(other), name, destinationId: destination.id, address })
+    const { alsoOf: _a, off: _o, ...like } = pick(other)
+    setDraft({ ...like, name, destinationId: destination.id, address })
     setOpen(null)
     toast(lost.length > 0 ? `Begun like ${other.name}. There it has no ${lost.join(', ')}` : `Begun like ${other.name}`, {
       action: { label: 'Back', onClick: () => setDraft(before) },
@@ -184,7 +188,7 @@ export function usePublicationDraft({
     try {
       const body = { ...choice, takeBack: takeBack ?? kindOf(draft.address).leaves.taken }
       const now = await call('goLive', { params: { id: saved.id }, body })
-      toast.success(`${now.name} is live, version ${now.liveVersion}`)
+      toast.success(now.off ? `${root?.name ?? now.name} is live, without ${now.name}` : `${now.name} is live, version ${now.liveVersion}`)
       setGoing(null)
     } catch (e) {
       tellFailure(e)
@@ -203,9 +207,10 @@ export function usePublicationDraft({
     setBusy('live')
     if (show) setGoing({ publication: saved, preflight: null, trouble: null })
     try {
-      const [preflight = null] = await call('preflight', { body: { ids: [saved.id] } })
-      const known = preflight ? knownWarnings(preflight) : []
-      if (!show && preflight && !preflight.findings.some((f) => f.severity === 'stops') && toAccept(preflight.findings).length === known.length)
+      const preflight = await call('preflight', { body: { ids: [saved.id] } })
+      const known = preflight.flatMap(knownWarnings)
+      const findings = preflight.flatMap((p) => p.findings)
+      if (!show && !findings.some((f) => f.severity === 'stops') && toAccept(findings).length === known.length)
         return await freeze(saved, { note: '', accepted: known.map(({ section, message }) => ({ section, message })) })
       setGoing({ publication: saved, preflight, trouble: null })
     } catch (e) {
@@ -248,7 +253,7 @@ export function usePublicationDraft({
     try {
       await call('removePublication', { params: { id } })
       await refresh('listPublications', 'listDestinations')
-      onSaved(null)
+      onSaved(root?.id ?? null)
       toast(`${publication!.name} removed with its versions and its account`)
     } catch (e) {
       tellFailure(e)
@@ -288,6 +293,17 @@ export function usePublicationDraft({
 }
 
 export type PublicationEdit = ReturnType<typeof usePublicationDraft>
+
+/** A new publication before anything is written in it. */
+const freshPublication = (first: Destination | undefined): PublicationDraft => ({
+  name: '',
+  equipmentIds: [],
+  trigger: { kind: 'change' },
+  shape: flatJsonSettings,
+  address: first ? movedTo(addressKinds[first.kind].fresh, first).address : addressKinds.mqtt.fresh,
+  steersOnly: false,
+  destinationId: first?.id ?? '',
+})
 
 /** What of a publication is edited. */
 function pick({ id: _i, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft }: Publication): PublicationDraft {

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { Accepted, Preflight } from '~/contract/preflight'
-import type { Publication } from '~/contract/publication'
+import type { Finding, Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Modal } from '~/ui/Modal'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
@@ -30,6 +30,7 @@ const NOTE_MOST = 500
 /** Everything that is to be known before a go-live: what stops it, what has to be lived with, what changes outside. */
 export function GoLiveDialog({
   publication,
+  root,
   preflight,
   trouble,
   busy,
@@ -39,8 +40,10 @@ export function GoLiveDialog({
   onClose,
 }: {
   publication: Publication
-  /** Null: it is looked. */
-  preflight: Preflight | null
+  /** Of a further clause: the publication that it hangs on. */
+  root: Publication | null
+  /** Clause by clause; null: it is looked. */
+  preflight: readonly Preflight[] | null
   /** Why there is none. */
   trouble: Problem | null
   busy: boolean
@@ -50,14 +53,15 @@ export function GoLiveDialog({
   onAgain(): void
   onClose(): void
 }) {
-  const [accepted, accept] = useAccepted(() => (preflight ? knownWarnings(preflight).map(findingKey) : []))
+  const [accepted, accept] = useAccepted(() => (preflight ?? []).flatMap((p) => knownWarnings(p).map((f) => clauseKey(p, f))))
   const [note, setNote] = useState('')
-  const findings = preflight?.findings ?? []
-  const stops = findings.filter((f) => f.severity === 'stops')
-  const warnings = toAccept(findings)
-  const open = warnings.filter((f) => !accepted.has(findingKey(f)))
-  const go = () => onGo({ note, accepted: warnings.map(({ section, message }) => ({ section, message })) })
-  const title = `${publication.name}: version ${(publication.liveVersion ?? 0) + 1}`
+  const clauses = preflight ?? []
+  const stops = clauses.flatMap((p) => p.findings.filter((f) => f.severity === 'stops'))
+  const warnings = clauses.flatMap((p) => toAccept(p.findings).map((finding) => ({ finding, key: clauseKey(p, finding) })))
+  const open = warnings.filter((w) => !accepted.has(w.key))
+  const go = () => onGo({ note, accepted: warnings.map(({ finding: { section, message } }) => ({ section, message })) })
+  const first = root ?? publication
+  const title = `${first.name}: version ${(first.liveVersion ?? 0) + 1}`
   return (
     <Modal
       open
@@ -91,32 +95,31 @@ export function GoLiveDialog({
       {!preflight && !trouble && <p className="text-muted">Looking at tags, contract and destination ...</p>}
       {preflight && (
         <div className="grid gap-3">
-          <section aria-label="Preflight">
-            <div className="flex items-baseline gap-3">
-              <Heading>Preflight</Heading>
-              {open.length > 1 && (
-                <button type="button" className="text-xs text-slate underline" onClick={() => accept(warnings.map(findingKey), true)}>
-                  Accept all warnings
-                </button>
-              )}
-            </div>
-            {findings.length === 0 ? (
-              <p className="text-good">Nothing is wrong with it.</p>
-            ) : (
-              <FindingList findings={findings} accepted={accepted} onAccept={(f, yes) => accept([findingKey(f)], yes)} onMend={onMend} />
-            )}
-            {reachWords(preflight.reach) && <p className="mt-1 text-muted">{reachWords(preflight.reach)}.</p>}
-          </section>
-          {preflight.differences && (
-            <section aria-label="What changes">
-              <Heading>What changes against version {publication.liveVersion}</Heading>
-              {preflight.differences.count === 0 ? (
-                <p className="text-muted">Nothing: it would be frozen as it is live.</p>
-              ) : (
-                <DifferenceLines label="What changes" {...preflight.differences} />
-              )}
-            </section>
+          {open.length > 1 && (
+            <button
+              type="button"
+              className="justify-self-start text-xs text-slate underline"
+              onClick={() =>
+                accept(
+                  warnings.map((w) => w.key),
+                  true,
+                )
+              }
+            >
+              Accept all warnings
+            </button>
           )}
+          {clauses.map((p) => (
+            <ClausePreflight
+              key={p.id}
+              preflight={p}
+              alone={clauses.length === 1}
+              version={first.liveVersion}
+              accepted={accepted}
+              accept={accept}
+              {...(p.id === publication.id && { onMend })}
+            />
+          ))}
           <section aria-label="Why">
             <Heading>Why, for who looks later</Heading>
             <textarea
@@ -132,5 +135,54 @@ export function GoLiveDialog({
         </div>
       )}
     </Modal>
+  )
+}
+
+/** Of which clause a warning is accepted. */
+const clauseKey = ({ id }: Preflight, finding: Finding) => `${id} ${findingKey(finding)}`
+
+/** What is to be known of one clause, and what changes of it. */
+function ClausePreflight({
+  preflight,
+  alone,
+  version,
+  accepted,
+  accept,
+  onMend,
+}: {
+  preflight: Preflight
+  /** There is no other one. */
+  alone: boolean
+  /** That is live. */
+  version: number | null
+  accepted: ReadonlySet<string>
+  accept(keys: readonly string[], yes: boolean): void
+  onMend?: (set: Record<string, unknown>) => void
+}) {
+  const { name, findings, reach, differences } = preflight
+  const of = alone ? '' : ` of ${name}`
+  const shown = new Set(findings.filter((f) => accepted.has(clauseKey(preflight, f))).map(findingKey))
+  return (
+    <>
+      <section aria-label={`Preflight${of}`}>
+        <Heading>Preflight{of}</Heading>
+        {findings.length === 0 ? (
+          <p className="text-good">Nothing is wrong with it.</p>
+        ) : (
+          <FindingList findings={findings} accepted={shown} onAccept={(f, yes) => accept([clauseKey(preflight, f)], yes)} onMend={onMend} />
+        )}
+        {reachWords(reach) && <p className="mt-1 text-muted">{reachWords(reach)}.</p>}
+      </section>
+      {differences && (
+        <section aria-label={`What changes${of}`}>
+          <Heading>What changes against version {version}</Heading>
+          {differences.count === 0 ? (
+            <p className="text-muted">Nothing: it would be frozen as it is live.</p>
+          ) : (
+            <DifferenceLines label={`What changes${of}`} {...differences} />
+          )}
+        </section>
+      )}
+    </>
   )
 }

@@ -27,7 +27,7 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
   const [accepted, accept] = useAccepted()
   const some = publications.filter((p) => chosen.has(p.id))
   const key = (id: string, f: Parameters<typeof findingKey>[0]) => `${id} ${findingKey(f)}`
-  const stops = (found ?? []).filter((p) => p.findings.some((f) => f.severity === 'stops'))
+  const stops = some.filter((p) => (found ?? []).some((f) => f.rootId === p.id && f.findings.some((one) => one.severity === 'stops')))
   const open = (found ?? []).flatMap((p) => toAccept(p.findings).filter((f) => !accepted.has(key(p.id, f))))
   const choose = (ids: readonly string[], yes: boolean) => {
     setChosen((now) => new Set(yes ? [...now, ...ids] : [...now].filter((id) => !ids.includes(id))))
@@ -83,7 +83,7 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
       'Going live',
       some,
       (p) => {
-        const warnings = toAccept(found!.find((f) => f.id === p.id)!.findings)
+        const warnings = found!.filter((f) => f.rootId === p.id).flatMap((f) => toAccept(f.findings))
         return call('goLive', { params: { id: p.id }, body: { accepted: warnings.map(({ section, message }) => ({ section, message })) } })
       },
       'live',
@@ -176,14 +176,14 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
       </label>
       <ul aria-label="Publications to choose" className="border-t border-line">
         {publications.map((p) => {
-          const one = found?.find((f) => f.id === p.id)
-          const cannot = one?.findings.some((f) => f.severity === 'stops')
+          const clauses = (found ?? []).filter((f) => f.rootId === p.id)
+          const cannot = stops.includes(p)
           return (
             <li key={p.id} className="border-b border-line py-1">
               <label className="flex items-center gap-2">
                 <input type="checkbox" className="accent-(--clay)" checked={chosen.has(p.id)} onChange={(e) => choose([p.id], e.target.checked)} />
                 <span className="min-w-0 flex-1 truncate">{p.name}</span>
-                {one && one.findings.length === 0 && <span className="text-good">nothing is wrong with it</span>}
+                {clauses.length > 0 && clauses.every((f) => f.findings.length === 0) && <span className="text-good">nothing is wrong with it</span>}
                 {cannot && <Glyph state="bad" title="cannot go live" />}
                 <span className="w-44 text-right text-muted">
                   {p.state}
@@ -196,15 +196,18 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
                   {failed.get(p.id)}
                 </p>
               )}
-              {one && one.findings.length > 0 && (
-                <div className="pl-6">
-                  <FindingList
-                    findings={one.findings}
-                    accepted={new Set(one.findings.filter((f) => accepted.has(key(p.id, f))).map(findingKey))}
-                    onAccept={(f, yes) => accept([key(p.id, f)], yes)}
-                  />
-                </div>
-              )}
+              {clauses
+                .filter((c) => c.findings.length > 0)
+                .map((c) => (
+                  <div key={c.id} className="pl-6">
+                    {c.id !== p.id && <p className="text-muted">{c.name}</p>}
+                    <FindingList
+                      findings={c.findings}
+                      accepted={new Set(c.findings.filter((f) => accepted.has(key(c.id, f))).map(findingKey))}
+                      onAccept={(f, yes) => accept([key(c.id, f)], yes)}
+                    />
+                  </div>
+                ))}
             </li>
           )
         })}
