@@ -33,6 +33,12 @@ export const PublicationDraft = z.object({
   steersOnly: z.boolean().default(false).describe('Members that steer the address stay out of the payload'),
   destinationId: Id,
   alsoOf: Id.optional().describe('It is a further clause of this publication: equipment, trigger, pace and steps are those of that one'),
+  own: z
+    .array(Step)
+    .max(50, 'At most 50 steps')
+    .optional()
+    .describe('Steps of this clause alone, after those that all clauses of a publication have'),
+  onlyClassId: Id.optional().describe('Of the equipment this clause is only for what is of this class, or of one that extends it'),
   off: z.boolean().optional().describe('A further clause that is not sent from the next go-live on'),
 })
 export type PublicationDraft = z.infer<typeof PublicationDraft>

@@ -1,5 +1,6 @@
 import { FailureError, fail } from '~/contract/failure'
 import type { Plan, Publication } from '~/contract/publication'
+import { withOwnSteps } from '~/core/publication/clauses'
 import { compile, publisherOf } from '~/core/publication/compile'
 import type { World } from '~/core/publication/placed'
 import { asPrescribed } from '~/core/publication/prescribed'
@@ -52,7 +53,7 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
       },
       409,
     )
-  const { id, name, destinationId, trigger, pace, steps, shape, address } = asPrescribed(p)
+  const { id, name, destinationId, trigger, pace, steps, shape, address } = withOwnSteps(asPrescribed(p))
   const chosen = { trigger, ...(pace && { pace }), ...(steps && { steps }), shape, address }
   return { ...body, publicationId: id, name, destinationId, ...chosen }
 }

@@ -3,6 +3,7 @@ import type { PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { messageId } from '~/core/delivery/envelope'
 import { Engine } from '~/engine/engine'
+import { listClasses } from '~/store/class'
 import { freeze } from '~/store/freeze'
 import { goBack, goLive, setRunning } from '~/store/going-live'
 import { installationCode } from '~/store/person'
@@ -11,7 +12,7 @@ import { addPublication, changePublication, removePublication } from '~/store/pu
 import { judged } from './lines'
 import { zonesPlant } from './plant'
 import { layRoads } from './roads'
-import { folder, freshDatabase, until } from './support'
+import { bystander, folder, freshDatabase, until } from './support'
 
 // One publication that says what it says to several destinations of several kinds at once.
 
@@ -168,12 +169,55 @@ it('a clause that is switched off is sent no more from the next go-live on, its 
 
 it('one that cannot go live keeps all of them from it, and nothing has changed', async () => {
   const before = await Promise.all(all().map((id) => getPublication(t.db, id)))
-  // To the same topics as the first: what both send could not be told apart.
-  const twin = await addClause('mqtt', { name: 'twin' })
+  const { address } = laid.roads.get('mqtt')!
+  const wrong = await addClause('mqtt', { name: 'wrong', address: { ...address(1), topic: 'varnmoor/{nobody}' } as never })
   await expect(goLive(t.db, root, 'Ines', freeze)).rejects.toMatchObject({ failure: { code: 'preflight.stops' } })
   expect(await Promise.all(all().map((id) => getPublication(t.db, id)))).toEqual(before)
-  expect((await getPublication(t.db, twin)).state).toBe('draft')
-  await removePublication(t.db, twin)
+  expect((await getPublication(t.db, wrong)).state).toBe('draft')
+  await removePublication(t.db, wrong)
+})
+
+it('messages branch: by a condition of its own each clause takes its part of them, and by a class', async () => {
+  const { address } = laid.roads.get('mqtt')!
+  const hot = await addClause('mqtt', { name: 'hot', address: address(1), own: [{ kind: 'keep', condition: 'n >= 1000000', unknown: 'drop' }] })
+  const [cls] = await listClasses(t.db)
+  await changePublication(t.db, root, {
+    ...(await draftOf(root)),
+    onlyClassId: cls!.id,
+    own: [{ kind: 'drop', condition: 'n >= 1000000', unknown: 'pass' }],
+  })
+  await goLive(t.db, root, 'Ines', freeze)
+  const { liveVersion } = await getPublication(t.db, root)
+  await until(() => [root, hot].every((id) => engine.publications.running.get(id)?.plan.number === liveVersion), 'both to run')
+  const arrived: { topic: string; hot: boolean }[] = []
+  const listener = await bystander(laid.brokerPorts, 'listener', (topic, payload) => {
+    arrived.push({ topic, hot: JSON.parse(payload.toString()).n >= 1_000_000 })
+  })
+  await listener.subscribeAsync(['varnmoor/mqtt0/#', 'varnmoor/mqtt1/#'], { qos: 1 })
+  const end = value + 5
+  while (value < end) {
+    change()
+    await new Promise((done) => setTimeout(done, 10))
+  }
+  value += 1_000_000
+  for (let i = 0; i < 5; i++) change()
+  await settled([root, hot])
+  await until(() => arrived.some((a) => a.hot), 'the listener to have heard it')
+  await listener.endAsync()
+  expect(new Set(arrived.map((a) => a.topic.split('/')[1]))).toEqual(new Set(['mqtt0', 'mqtt1']))
+  expect(arrived.filter((a) => a.hot !== a.topic.startsWith('varnmoor/mqtt1/'))).toEqual([])
+  // What is common to all stays so: it is none of the others' steps.
+  expect((await getPublication(t.db, clauses.get('stream')!)).own).toBeUndefined()
+  const nobody = '01890000-0000-7000-8000-000000000000'
+  await changePublication(t.db, hot, { ...(await draftOf(hot)), onlyClassId: nobody })
+  await expect(goLive(t.db, root, 'Ines', freeze)).rejects.toMatchObject({
+    failure: { fields: { what: expect.stringContaining('None of the equipment') } },
+  })
+  await changePublication(t.db, hot, { ...(await draftOf(hot)), off: true })
+  const { own: _o, onlyClassId: _c, ...whole } = await draftOf(root)
+  await changePublication(t.db, root, whole)
+  await goLive(t.db, root, 'Ines', freeze)
+  await removePublication(t.db, hot)
 })
 
 it('topics of two clauses are exchanged in one go-live', async () => {

@@ -134,7 +134,7 @@ export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>, most = 400_000) {
   })
 
   return {
-    ...{ top, roads, receiver, stream, records, broker: broker.broker },
+    ...{ top, roads, receiver, stream, records, broker: broker.broker, brokerPorts: broker.ports },
     /** Puts a publication live on a road; gives it, and the number of its delivery. */
     async publish(road: string, n: number, equipmentIds: string[], part: Partial<PublicationDraft> = {}) {
       const { destinationId, address } = roads.get(road)!

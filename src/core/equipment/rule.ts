@@ -5,7 +5,7 @@ import { branchOf, byName, pathText } from './hierarchy'
 type Class = Pick<EquipmentClass, 'id' | 'extendsId'>
 
 /** Whether a class is another one, or extends it, however far off. */
-function isOf(classes: ReadonlyMap<string, Class>, id: string | null, wanted: string): boolean {
+export function isOf(classes: ReadonlyMap<string, Class>, id: string | null, wanted: string): boolean {
   const seen = new Set<string>()
   for (let at = id; at !== null && !seen.has(at); at = classes.get(at)?.extendsId ?? null) {
     if (at === wanted) return true

@@ -1,4 +1,5 @@
 import type { PublicationDraft } from '~/contract/publication'
+import type { Step } from '~/contract/step'
 
 type Shared = Pick<PublicationDraft, 'equipmentIds' | 'rule' | 'trigger' | 'pace' | 'steps'>
 
@@ -11,4 +12,10 @@ export function sharedOf({ equipmentIds, rule, trigger, pace, steps }: Shared, c
   if (!clause) return shared
   const { equipmentIds: _e, rule: _r, trigger: _t, pace: _p, steps: _s, ...own } = clause
   return { ...own, ...shared }
+}
+
+/** A draft whose steps are all that its messages go through: those of the publication, then those of this clause alone. */
+export function withOwnSteps<D extends { steps?: Step[] | undefined; own?: Step[] | undefined }>(draft: D): D {
+  const { own, ...rest } = draft
+  return own && own.length > 0 ? ({ ...rest, steps: [...(draft.steps ?? []), ...own] } as D) : draft
 }

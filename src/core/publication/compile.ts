@@ -7,6 +7,7 @@ import { type AddressOf, placeText, resolveTemplate, textProblems } from '../add
 import { nodeOf, shapeOf } from '../shape/registry'
 import { deviceId, sparkplugTopicOf } from '../shape/sparkplug-metric'
 import { beyond } from './beyond'
+import { withOwnSteps } from './clauses'
 import { conditionOf, type Known } from './condition'
 import { type Placed, placedOf, type Say, type World } from './placed'
 import { asPrescribed } from './prescribed'
@@ -46,7 +47,7 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
     (section, message, hint, more) =>
       findings.push({ severity, section, message, hint, ...more })
   const [stop, warn] = [saying('stops'), saying('warns')]
-  const draft = asPrescribed(wanted)
+  const draft = withOwnSteps(asPrescribed(wanted))
   const shape = shapeOf(draft.shape)
   const kind = kindOf(draft.address)
   const own = kind.texts(draft.address)

@@ -4,7 +4,7 @@ import { some } from '../address/some'
 import { type AddressOf, outsideName } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
-import { matching } from '../equipment/rule'
+import { isOf, matching } from '../equipment/rule'
 
 export interface World extends Model {
   /** Ids of sources whose values are computed, not measured. */
@@ -23,6 +23,15 @@ export interface Placed {
   of: AddressOf
 }
 
+/** Of the equipment that is chosen what a clause is for. */
+function ofItsClass({ onlyClassId: only }: PublicationDraft, chosen: string[], { equipment, classes }: World, stop: Say): string[] {
+  if (only === undefined) return chosen
+  const ids = chosen.filter((id) => isOf(classes, equipment.get(id)?.classId ?? null, only))
+  if (chosen.length > 0 && ids.length === 0)
+    stop('what', `None of the equipment is of the class ${classes.get(only)?.name ?? 'that is no more'}`, 'Choose another class under Only')
+  return ids
+}
+
 /** Equipment with what fills its members. */
 export function placedOf(draft: PublicationDraft, world: World, stop: Say, warn: Say): Placed[] {
   const out: Placed[] = []
@@ -38,8 +47,9 @@ export function placedOf(draft: PublicationDraft, world: World, stop: Say, warn:
     tagNames.set(t.handle, t.name)
     if (t.simulated || world.madeUpSources.has(t.sourceId)) madeUpHandles.add(t.handle)
   }
-  const ids = draft.rule ? matching(draft.rule, world.equipment, world.classes) : draft.equipmentIds
-  if (draft.rule && ids.length === 0) stop('what', 'No equipment is as the rule says', 'Change the rule, or choose equipment by hand')
+  const chosen = draft.rule ? matching(draft.rule, world.equipment, world.classes) : draft.equipmentIds
+  const ids = ofItsClass(draft, chosen, world, stop)
+  if (draft.rule && chosen.length === 0) stop('what', 'No equipment is as the rule says', 'Change the rule, or choose equipment by hand')
   if (ids.length > EQUIPMENT_MOST) stop('what', `${ids.length} equipment are as the rule says, ${EQUIPMENT_MOST} can go out`, 'Narrow the rule')
   // By a rule the others go out without what has nothing to say yet.
   const lacking: Say = draft.rule ? warn : stop

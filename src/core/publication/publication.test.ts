@@ -228,3 +228,22 @@ describe('what receivers would see differently', () => {
     ])
   })
 })
+
+describe('a clause by itself', () => {
+  it('is only for equipment of its class, or of one that extends it; for none it does not go live', () => {
+    const special = { ...zoneClass, id: 'special', name: 'Special Zone', extendsId: 'cls' }
+    const z2 = { ...world.equipment.get('z2')!, classId: 'special' }
+    const with2: World = { ...world, classes: new Map([...world.classes, ['special', special]]), equipment: new Map([...world.equipment, ['z2', z2]]) }
+    const names = (onlyClassId: string) => compile({ ...draft(), onlyClassId }, with2).body.equipment.map((e) => e.name)
+    expect(names('cls')).toEqual(['Zone 1', 'Zone 2'])
+    expect(names('special')).toEqual(['Zone 2'])
+    expect(stops({ ...draft(), onlyClassId: 'other' })).toEqual(['None of the equipment is of the class that is no more'])
+  })
+
+  it('has steps of its own after the others, numbered on, and what is wrong with them is told by that number', () => {
+    const keep = (condition: string) => ({ kind: 'keep' as const, condition, unknown: 'pass' as const })
+    const { body } = compile({ ...draft({ steps: [keep('temperature > 1.0')] }), own: [keep('temperature < 9.0')] }, world)
+    expect(body.messages[0]!.gates!.map((g) => g.step)).toEqual([0, 1])
+    expect(stops({ ...draft({ steps: [keep('temperature > 1.0')] }), own: [keep('nothing > 1')] })[0]).toMatch(/^Step 2, Keep if: /)
+  })
+})

@@ -4,6 +4,7 @@ import { fail } from '~/contract/failure'
 import type { Preflight } from '~/contract/preflight'
 import type { HeldValues, Plan, Preview, PublicationDraft } from '~/contract/publication'
 import type { Replay } from '~/contract/replay'
+import { withOwnSteps } from '~/core/publication/clauses'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
 import { contractFindings } from '~/core/publication/preflight/contract-findings'
@@ -126,7 +127,8 @@ export class PreviewDesk {
   }
 
   /** One after the other: each with the model as it is when its turn comes. */
-  answer(q: Question): Promise<object> {
+  answer(asked: Question): Promise<object> {
+    const q = 'draft' in asked ? { ...asked, draft: withOwnSteps(asked.draft) } : asked
     const turn = this.queue.then(async () => {
       if (q.kind === 'journal-page' || q.kind === 'journal-message') return this.journal.answer(q)
       await this.refresh()

@@ -3,6 +3,7 @@ import { FoundKind } from '~/contract/find'
 import { allows } from '~/contract/role'
 import { matching } from '~/core/equipment/rule'
 import { asSent } from '~/core/publication/as-sent'
+import { withOwnSteps } from '~/core/publication/clauses'
 import type { RegisteredSchema } from '~/core/publication/registered'
 import { versionDifferences } from '~/core/publication/version-differences'
 import { isFramed } from '~/core/shape/framed'
@@ -109,8 +110,10 @@ export const modelHandlers: Pick<Handlers, Keys> = {
 
 /** Refuses a go-live with a script that is wrong as it is written. */
 async function demandScripts(id: string): Promise<void> {
-  const { steps = [] } = await getPublication(database(), id)
-  const scripts = steps.flatMap((s, n) => (s.kind === 'script' ? [{ n, code: s.code }] : []))
+  const whole = (await wholeOf(database(), id)).filter((p) => !p.off)
+  const scripts = whole.flatMap((p) =>
+    (withOwnSteps(p).steps ?? []).flatMap((s, n) => (s.kind === 'script' ? [{ n, name: p.name, code: s.code }] : [])),
+  )
   if (scripts.length === 0) return
   const answer = await askEngine('/publications/scripts', { body: { codes: scripts.map((s) => s.code) } })
   const { problems } = (await answer.json()) as { problems: (string | null)[] }
@@ -119,7 +122,7 @@ async function demandScripts(id: string): Promise<void> {
     throw fail(
       409,
       'preflight.stops',
-      `Step ${scripts[wrong]!.n + 1}, Script: ${problems[wrong]}`,
+      `${whole.length > 1 ? `${scripts[wrong]!.name}: ` : ''}Step ${scripts[wrong]!.n + 1}, Script: ${problems[wrong]}`,
       'Correct the script, then go live again',
       'publication',
     )

@@ -3,6 +3,7 @@ import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
 import type { Finding, Publication, PublicationDraft } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
+import { withOwnSteps } from '~/core/publication/clauses'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { shapeOf } from '~/core/shape/registry'
 import { SelectField } from '~/ui/Field'
@@ -13,6 +14,7 @@ import { ConflictNote, KeptNote } from '../shared/DraftNotes'
 import { AddressForm } from './address/AddressForm'
 import { AlsoSection } from './also/AlsoSection'
 import { OfRoot } from './also/OfRoot'
+import { Only } from './also/Only'
 import { ContractLinks } from './ContractLinks'
 import { Safely, Through } from './clauses'
 import { MessagePeek } from './MessagePeek'
@@ -69,10 +71,16 @@ export function Sentence({ publication, condition, destinations, root, others, o
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty, busy } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
   const kind = kindOf(draft.address)
-  const asSent = useAsSent(draft, open === 'steps' || open === 'shape' || open === 'address' || (open === 'when' && draft.trigger.kind === 'when'))
+  const shared = draft.steps?.length ?? 0
+  const spoken = useMemo(() => withOwnSteps(draft), [draft])
+  const asSent = useAsSent(
+    spoken,
+    open === 'steps' || open === 'only' || open === 'shape' || open === 'address' || (open === 'when' && draft.trigger.kind === 'when'),
+  )
 
   const findings = preview?.findings ?? []
-  const of = (s: Finding['section']) => findings.filter((f) => f.section === s)
+  const of = (s: Finding['section'] | 'only') =>
+    findings.filter((f) => (s === 'only' || s === 'steps' ? f.section === 'steps' && (f.step ?? 0) >= shared === (s === 'only') : f.section === s))
   const byId = useMemo(() => new Map((equipment.data ?? []).map((e) => [e.id, e])), [equipment.data])
   const onMend = (change: Record<string, unknown>) => set(change as Partial<PublicationDraft>)
   const clauses = others.filter((p) => publication && p.alsoOf === publication.id)
@@ -113,7 +121,7 @@ export function Sentence({ publication, condition, destinations, root, others, o
         peek={
           <MessagePeek
             {...{ publication, preview, trouble, waiting, dirty }}
-            steps={draft.steps ?? []}
+            steps={spoken.steps ?? []}
             onReplay={publication?.liveVersion == null ? null : () => setReplaying(true)}
           />
         }
@@ -168,6 +176,9 @@ export function Sentence({ publication, condition, destinations, root, others, o
                 {...section('steps')}
               />
             </>
+          )}
+          {(root || clauses.length > 0 || draft.own || draft.onlyClassId) && (
+            <Only edit={edit} equipment={byId} classes={classes.data ?? []} example={asSent.source} findings={of('only')} {...section('only')} />
           )}
           <Section
             title="Shape"

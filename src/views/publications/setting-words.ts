@@ -33,6 +33,8 @@ export const fieldWords: Readonly<Record<string, string>> = {
   address: 'Address',
   steersOnly: 'Steering members left out',
   destinationId: 'Destination',
+  own: 'Only: steps',
+  onlyClassId: 'Only: class',
   off: 'Switched off',
 }
 

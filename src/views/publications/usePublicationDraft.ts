@@ -20,6 +20,7 @@ const sections: [RegExp, string][] = [
   [/^equipmentIds/, 'what'],
   [/^(trigger|pace)/, 'when'],
   [/^steps/, 'steps'],
+  [/^(own|onlyClassId)/, 'only'],
   [/^shape/, 'shape'],
   [/^address/, 'address'],
   [/^destinationId/, 'through'],
@@ -107,7 +108,7 @@ export function usePublicationDraft({
   const wrong = useMemo(() => {
     const parsed = PublicationDraft.safeParse({ ...draft, name: draft.name || 'draft' })
     if (parsed.success) return {}
-    const typed = parsed.error.issues.filter((i) => /^(shape|address|trigger|pace|steps)/.test(i.path.join('.')))
+    const typed = parsed.error.issues.filter((i) => /^(shape|address|trigger|pace|steps|own)/.test(i.path.join('.')))
     return Object.fromEntries(typed.map((i) => [i.path.join('.'), i.message]))
   }, [draft])
   const fields = { ...refused, ...wrong }

@@ -46,6 +46,7 @@ export function AlsoSection({
                   {p.shape.kind === 'sparkplug-b' ? 'as Sparkplug has it' : kindOf(p.address).texts(asPrescribed(p).address).place}
                 </code>{' '}
                 through <b>{nameOf(p)}</b>
+                {(p.own || p.onlyClassId) && <span className="text-muted">, only part of it</span>}
               </a>
               <span className="shrink-0 text-muted">{c ? rateText(c.rate) : p.off ? 'off' : p.liveVersion === null ? 'not live yet' : p.state}</span>
             </li>

@@ -11,6 +11,8 @@ import { costWords, stepEffects, stepWords } from './words'
 export interface StepRowProps {
   step: Step
   n: number
+  /** So many steps come before those of its list. */
+  offset: number
   count: number
   open: boolean
   /** What it does to the message that is shown; null: it is not known. */
@@ -42,7 +44,7 @@ function outcomeWords({ result, passing, changeCount, microseconds }: StepShown)
 }
 
 /** One step: what it says, what it does to a real message, and opened what can be changed of it. */
-export function StepRow({ step, n, count, open, shown, members, error, stops, fresh, onToggle, onChange, onMove, onRemove }: StepRowProps) {
+export function StepRow({ step, n, offset, count, open, shown, members, error, stops, fresh, onToggle, onChange, onMove, onRemove }: StepRowProps) {
   const id = useId()
   const fields = useRef<HTMLDivElement>(null)
   useEffect(() => {
@@ -56,11 +58,11 @@ export function StepRow({ step, n, count, open, shown, members, error, stops, fr
   }
   const icon = 'grid size-6 place-items-center rounded-sm text-muted hover:bg-wash hover:text-ink disabled:opacity-30'
   return (
-    <li className={`border-t border-line first:border-t-0 ${open ? 'bg-paper/60' : ''}`} aria-label={`Step ${n + 1}: ${name}`}>
+    <li className={`border-t border-line first:border-t-0 ${open ? 'bg-paper/60' : ''}`} aria-label={`Step ${offset + n + 1}: ${name}`}>
       {/* biome-ignore lint/a11y/noStaticElementInteractions: the keys belong to the buttons in it */}
       <div className="flex h-[30px] items-center gap-2 pr-1" onKeyDown={keys}>
         <button type="button" aria-expanded={open} aria-controls={id} onClick={onToggle} className="flex min-w-0 flex-1 items-center gap-2 text-left">
-          <span className="w-5 text-right font-mono text-xs text-muted">{n + 1}</span>
+          <span className="w-5 text-right font-mono text-xs text-muted">{offset + n + 1}</span>
           <span className="w-[108px] shrink-0">{name}</span>
           <code className="min-w-0 flex-1 truncate font-mono text-[12.5px]">{stepWords(step)}</code>
         </button>
@@ -70,12 +72,19 @@ export function StepRow({ step, n, count, open, shown, members, error, stops, fr
             <Glyph state={states[shown.result]} />
           </span>
         )}
-        <button type="button" aria-label={`Move step ${n + 1} up`} title="Alt and up" disabled={n === 0} onClick={() => onMove(-1)} className={icon}>
+        <button
+          type="button"
+          aria-label={`Move step ${offset + n + 1} up`}
+          title="Alt and up"
+          disabled={n === 0}
+          onClick={() => onMove(-1)}
+          className={icon}
+        >
           <ChevronUp size={14} />
         </button>
         <button
           type="button"
-          aria-label={`Move step ${n + 1} down`}
+          aria-label={`Move step ${offset + n + 1} down`}
           title="Alt and down"
           disabled={n === count - 1}
           onClick={() => onMove(1)}
@@ -83,7 +92,7 @@ export function StepRow({ step, n, count, open, shown, members, error, stops, fr
         >
           <ChevronDown size={14} />
         </button>
-        <button type="button" aria-label={`Remove step ${n + 1}`} onClick={onRemove} className={icon}>
+        <button type="button" aria-label={`Remove step ${offset + n + 1}`} onClick={onRemove} className={icon}>
           <X size={14} />
         </button>
       </div>

@@ -1,5 +1,5 @@
 import { Plus } from 'lucide-react'
-import { type KeyboardEvent, useMemo, useState } from 'react'
+import { type KeyboardEvent, type ReactNode, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Finding, PlanEquipment, Preview } from '~/contract/publication'
 import type { Step } from '~/contract/step'
@@ -12,6 +12,17 @@ import { StepRow } from './StepRow'
 import { freshStep, stepOffers, stepsSentence } from './words'
 
 interface Props {
+  title?: string
+  /** What stands for it before, and in, its list. */
+  none?: { summary: string; says: string }
+  /** Which field of the draft it is. */
+  field?: 'steps' | 'own'
+  /** What goes before them. */
+  before?: readonly Step[]
+  /** Stands over the list. */
+  children?: ReactNode
+  /** What is said beside them when it is closed. */
+  beside?: string
   steps: readonly Step[]
   onSteps(steps: readonly Step[]): void
   example: PlanEquipment | null
@@ -40,13 +51,32 @@ function membersAt(steps: readonly Step[], example: PlanEquipment | null): PlanE
 }
 
 /** What is done to each message on its way, one step after the other. */
-export function Steps({ steps, onSteps, example, preview, fields, held, onHold, findings, open, onToggle, onMend }: Props) {
+export function Steps({
+  title = 'Steps',
+  none = { summary: 'sent as read', says: 'Messages go as the tags were read. A step changes them, or holds some back.' },
+  field: own = 'steps',
+  before = [],
+  children,
+  beside = '',
+  steps,
+  onSteps,
+  example,
+  preview,
+  fields,
+  held,
+  onHold,
+  findings,
+  open,
+  onToggle,
+  onMend,
+}: Props) {
   const [chosen, setChosen] = useState<number | null>(null)
   const [fresh, setFresh] = useState<number | null>(null)
   const history = useStepHistory(steps, onSteps)
-  const at = useMemo(() => membersAt(steps, example), [steps, example])
-  const shown = preview?.steps.length === steps.length ? preview.steps : []
-  const stopsOf = (n: number) => findings.find((f) => f.step === n && f.severity === 'stops')?.message ?? ''
+  const offset = before.length
+  const at = useMemo(() => membersAt([...before, ...steps], example).slice(before.length), [before, steps, example])
+  const shown = preview && preview.steps.length >= offset + steps.length ? preview.steps.slice(offset, offset + steps.length) : []
+  const stopsOf = (n: number) => findings.find((f) => f.step === offset + n && f.severity === 'stops')?.message ?? ''
   const add = (step: Step) => {
     history.set([...steps, step])
     setChosen(steps.length)
@@ -56,7 +86,7 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
     history.set(steps.filter((_, i) => i !== n))
     setChosen(null)
     setFresh(null)
-    toast(`Step ${n + 1}, ${stepNames[steps[n]!.kind]}, is taken out`, { action: { label: 'Undo', onClick: () => onSteps(steps) } })
+    toast(`Step ${offset + n + 1}, ${stepNames[steps[n]!.kind]}, is taken out`, { action: { label: 'Undo', onClick: () => onSteps(steps) } })
   }
   const move = (n: number, by: -1 | 1) => {
     const to = n + by
@@ -76,29 +106,40 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
     // biome-ignore lint/a11y/noStaticElementInteractions: the keys belong to what is in it
     <div onKeyDown={keys}>
       <Section
-        title="Steps"
-        summary={steps.length === 0 ? <span className="text-muted">sent as read</span> : stepsSentence(steps)}
-        error={Object.entries(fields).find(([field]) => /^steps\b/.test(field))?.[1]}
+        title={title}
+        summary={
+          steps.length === 0 ? (
+            <span className="text-muted">{beside || none.summary}</span>
+          ) : (
+            <>
+              {beside && <span className="text-muted">{beside}; </span>}
+              {stepsSentence(steps)}
+            </>
+          )
+        }
+        error={Object.entries(fields).find(([field]) => field.split('.')[0] === own)?.[1]}
         findings={findings}
         open={open}
         onToggle={onToggle}
         onMend={onMend}
       >
         <div className="grid grid-cols-[minmax(0,1fr)] gap-2">
+          {children}
           {steps.length > 0 && (
-            <ol className="rounded-sm border border-line" aria-label="Steps in their order">
+            <ol className="rounded-sm border border-line" aria-label={`${title} in their order`}>
               {steps.map((step, n) => (
                 <StepRow
                   // biome-ignore lint/suspicious/noArrayIndexKey: a step is its place
                   key={n}
                   step={step}
                   n={n}
+                  offset={offset}
                   count={steps.length}
                   open={chosen === n}
                   fresh={fresh === n}
                   shown={shown[n] ?? null}
                   members={at[n] ?? []}
-                  error={(field) => fields[`steps.${n}.${field}`]}
+                  error={(field) => fields[`${own}.${n}.${field}`]}
                   stops={stopsOf(n)}
                   onToggle={() => setChosen(chosen === n ? null : n)}
                   onChange={(next) => history.set(steps.with(n, next))}
@@ -108,7 +149,7 @@ export function Steps({ steps, onSteps, example, preview, fields, held, onHold, 
               ))}
             </ol>
           )}
-          {steps.length === 0 && <p className="text-muted">Messages go as the tags were read. A step changes them, or holds some back.</p>}
+          {steps.length === 0 && <p className="text-muted">{none.says}</p>}
           <div className="flex items-center gap-3">
             <Menu
               align="start"
