@@ -114,6 +114,7 @@ export const PlanStage = z.object({
       messages: z.number().int().nullable().default(null),
       by: WindowBy,
       count: z.string().nullable(),
+      key: z.string().optional(),
     }),
     z.object({ kind: z.literal('script'), code: z.string(), gives: z.array(ScriptGives) }),
   ]),

@@ -51,8 +51,8 @@ export const LookupTable = z
   })
 export type LookupTable = z.infer<typeof LookupTable>
 
-/** What numbers become over a window. */
-export const WindowBy = z.enum(['last', 'average', 'least', 'most', 'sum'])
+/** What numbers become over a window; `each`: every member becomes a list of all that it was. */
+export const WindowBy = z.enum(['last', 'average', 'least', 'most', 'sum', 'each'])
 export type WindowBy = z.infer<typeof WindowBy>
 
 /** A member that a script gives. */
@@ -111,7 +111,7 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('window'),
     seconds: seconds(0.1, 'At least 0.1 s').describe('One message goes for all that came in so long, when that is over'),
-    by: WindowBy.describe('What numbers become; all else is as it was last'),
+    by: WindowBy.describe('What numbers become; all else is as it was last. `each`: lists, with so many places as messages are asked for'),
     messages: z
       .number({ error: 'A number of messages' })
       .int('A whole number')
@@ -120,6 +120,7 @@ export const Step = z.discriminatedUnion('kind', [
       .optional()
       .describe('It is over too when so many came in'),
     count: Key.optional().describe('Member with the number of messages that came in'),
+    key: Key.optional().describe('Messages with other values of this member are gathered apart'),
   }),
   z.object({
     kind: z.literal('script'),

@@ -233,7 +233,11 @@ describe('a clause by itself', () => {
   it('is only for equipment of its class, or of one that extends it; for none it does not go live', () => {
     const special = { ...zoneClass, id: 'special', name: 'Special Zone', extendsId: 'cls' }
     const z2 = { ...world.equipment.get('z2')!, classId: 'special' }
-    const with2: World = { ...world, classes: new Map([...world.classes, ['special', special]]), equipment: new Map([...world.equipment, ['z2', z2]]) }
+    const with2: World = {
+      ...world,
+      classes: new Map([...world.classes, ['special', special]]),
+      equipment: new Map([...world.equipment, ['z2', z2]]),
+    }
     const names = (onlyClassId: string) => compile({ ...draft(), onlyClassId }, with2).body.equipment.map((e) => e.name)
     expect(names('cls')).toEqual(['Zone 1', 'Zone 2'])
     expect(names('special')).toEqual(['Zone 2'])

@@ -4,7 +4,7 @@ import type { WireScalar } from '~/contract/value'
 import type { Runner } from '~/core/publication/runner'
 import { outOf } from '~/core/publication/steps/effects'
 import type { Row } from '~/core/publication/steps/row'
-import { Window } from '~/core/publication/steps/window'
+import { keyPlaces, Window } from '~/core/publication/steps/window'
 import { conform } from '~/core/value/datatype'
 import { isoOf } from '~/core/value/iso-time'
 import { qualityOf, Status } from '~/core/value/quality'
@@ -110,7 +110,8 @@ export class Flow {
 
   constructor(private readonly o: FlowOptions) {
     this.stages = o.plan.stages ?? []
-    this.windows = this.stages.map(({ work }) => (work.kind === 'window' ? new Window(work) : null))
+    const equipmentOf = (n: number) => o.plan.messages[n]!.equipment[0]!
+    this.windows = this.stages.map((stage) => (stage.work.kind === 'window' ? new Window(stage.work, keyPlaces(stage, equipmentOf)) : null))
     this.scripts = this.stages.map(({ work }) => (work.kind === 'script' ? scriptOf(work.code) : null))
     this.states = this.stages.map(() => new Map())
     const twins = new Map<string, number>()

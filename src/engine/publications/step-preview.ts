@@ -6,7 +6,7 @@ import { conditionFill } from '~/core/publication/condition'
 import type { Runner } from '~/core/publication/runner'
 import { type Applied, applySteps, type Between } from '~/core/publication/steps/apply'
 import { type Row, RowValues } from '~/core/publication/steps/row'
-import { Window } from '~/core/publication/steps/window'
+import { keyPlaces, Window } from '~/core/publication/steps/window'
 import { displayValue } from '~/core/value/datatype'
 import { qualityOf, qualityText } from '~/core/value/quality'
 import { fromWire, toWire } from '~/core/value/wire'
@@ -33,7 +33,10 @@ async function staged(
   open: () => Promise<Sandbox>,
 ): Promise<{ row: Row | null; problem: string; console: string[]; microseconds: number | null }> {
   if (stage.work.kind === 'window') {
-    const window = new Window(stage.work)
+    const window = new Window(
+      stage.work,
+      keyPlaces(stage, () => equipment),
+    )
     const full = window.offer(row, 0)
     return { row: full ?? window.due(0, true)[0]!, problem: '', console: [], microseconds: null }
   }

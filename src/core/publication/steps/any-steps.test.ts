@@ -74,7 +74,12 @@ function anyStep(): StepInput {
     () => ({ kind: 'smooth', members, seconds: 5 }),
     () => ({ kind: 'bridge', members, by: one(['last', 'line']) }),
     () => ({ kind: 'split', member: one(keys), ...(next() < 0.5 && { as: one(keys) }) }),
-    () => ({ kind: 'window', seconds: 5, by: one(['last', 'average', 'least', 'most', 'sum']), ...(next() < 0.5 && { count: one(keys) }) }),
+    () => ({
+      ...{ kind: 'window', seconds: 5, by: one(['last', 'average', 'least', 'most', 'sum', 'each']) },
+      ...(next() < 0.5 && { count: one(keys) }),
+      ...(next() < 0.5 && { messages: 1 + Math.floor(next() * 4) }),
+      ...(next() < 0.3 && { key: one(keys) }),
+    }),
     () => ({ kind: 'script', code: 'return message', gives: next() < 0.5 ? [{ member: one(keys), dataType: one(['number', 'text']) }] : [] }),
   ])()
 }

@@ -164,12 +164,18 @@ const split: Effect<'split'> = ({ member: list, as }, _n, line, work) => {
   return lines
 }
 
+/** The places of a list that a member becomes. */
+const listOf = (m: PlanMember, places: number): PlanMember[] =>
+  Array.from({ length: places }, (_, i) => ({ ...m, key: `${m.key}.${i}`, label: `${m.label} ${i + 1}`, required: false, tag: '' }))
+
 /** Members that come out of a step that takes its time, of these that go in: the same and those that it adds. */
 export function outOf(work: PlanStage['work'], members: readonly PlanMember[]): PlanMember[] {
   const none: Fill = { kind: 'row', place: 0 }
   if (work.kind === 'window') {
+    const counted = work.count === null ? [] : [added(work.count, 'integer', '', none)]
+    if (work.by === 'each') return [...members.flatMap((m) => (m.key === work.key ? [m] : listOf(m, work.messages ?? 0))), ...counted]
     const same = work.by === 'average' ? members.map((m) => (m.dataType === 'integer' ? { ...m, dataType: 'number' as const } : m)) : [...members]
-    return work.count === null ? same : [...same, added(work.count, 'integer', '', none)]
+    return [...same, ...counted]
   }
   const given = new Map(work.gives.map((g) => [g.member, g]))
   const out = members.map((m) => {
@@ -180,23 +186,38 @@ export function outOf(work: PlanStage['work'], members: readonly PlanMember[]): 
   return [...out, ...[...given.values()].map((g) => added(g.member, g.dataType, g.unit, none))]
 }
 
+/** So many values a message has at most whose members become lists. */
+const PLACES_MOST = 2000
+
 function pause(work: PlanStage['work'], line: Line, workings: Workings): void {
-  for (const m of outOf(work, line.members).slice(line.members.length)) {
-    const problem = inTheWay(line.members, m.key)
+  const { members } = line
+  if (work.kind === 'window') {
+    const { key, messages, by } = work
+    if (key !== undefined && !members.some((m) => m.key === key)) return workings.say(`there is no member ${key}`)
+    if (by === 'each' && messages === null) return workings.say('say after how many messages a list is whole')
+    if (by === 'each' && members.length * messages! > PLACES_MOST)
+      return workings.say(`${members.length} members of ${messages} places each are more than ${PLACES_MOST} in one message`)
+  }
+  const out = outOf(work, members)
+  const given = new Set(members.map((m) => m.key))
+  const fresh = work.kind === 'window' ? out.filter((m) => m.key === work.count) : out.filter((m) => !given.has(m.key))
+  for (const m of fresh) {
+    const problem = inTheWay(members, m.key)
     if (problem) return workings.say(`${m.key} cannot be there: ${problem}`)
   }
-  line.before.push({ members: line.members, gates: line.gates })
-  line.members = outOf(work, line.members)
+  line.before.push({ members, gates: line.gates })
+  line.members = out
   line.gates = []
   workings.did()
 }
 
-const windowOf = ({ seconds, messages, by, count }: Of<'window'>) => ({
+const windowOf = ({ seconds, messages, by, count, key }: Of<'window'>) => ({
   kind: 'window' as const,
   seconds,
   messages: messages ?? null,
   by,
   count: count ?? null,
+  ...(key !== undefined && { key }),
 })
 
 /** What each kind of step does. */

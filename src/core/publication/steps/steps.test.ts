@@ -338,6 +338,10 @@ describe('what is wrong with a step', () => {
     [{ kind: 'smooth', members: ['program'], seconds: 5 }, 'program is text, and not a number'],
     [{ kind: 'split', member: 'temperature' }, 'No equipment has temperature here'],
     [{ kind: 'window', seconds: 10, by: 'average', count: 'cars' }, 'there is a member cars already'],
+    [{ kind: 'window', seconds: 10, by: 'average', key: 'batch' }, 'there is no member batch'],
+    [{ kind: 'window', seconds: 10, by: 'each' }, 'after how many messages'],
+    [{ kind: 'window', seconds: 10, by: 'each', messages: 400 }, 'are more than 2000 in one message'],
+    [{ kind: 'window', seconds: 10, by: 'each', messages: 2, count: 'cars' }, 'there is a member cars already'],
     [{ kind: 'lookup', member: 'program', table: { columns: ['program', 'peak'], rows: [['P1', '12']] }, otherwise: 'none' }, 'is no number'],
   ] as const)('%j', (step, words) => {
     expect(wrong(step).join()).toContain(words)
@@ -373,6 +377,18 @@ describe('what is wrong with a step', () => {
   ] as const)('as it is typed: %j', (step, words) => {
     const parsed = Step.safeParse(step)
     expect(parsed.success ? '' : parsed.error.issues.map((i) => i.message).join()).toContain(words)
+  })
+})
+
+describe('what comes out of a window of lists', () => {
+  it('is a list for each member, but for its key, and how many came', () => {
+    const plan = planWith([{ kind: 'window', seconds: 10, by: 'each', messages: 2, key: 'program', count: 'came' }])
+    const keys = plan.equipment[0]!.members.map((m) => m.key)
+    expect(keys.slice(0, 4)).toEqual(['temperature.0', 'temperature.1', 'setpoint.0', 'setpoint.1'])
+    expect(keys).toContain('program')
+    expect(keys).toContain('probes.0.wet.1')
+    expect(keys.at(-1)).toBe('came')
+    expect(plan.equipment[0]!.members.map((m) => m.fill)).toEqual(keys.map((_, place) => ({ kind: 'row', place })))
   })
 })
 

@@ -54,12 +54,31 @@ class Sum {
   }
 }
 
+/** What one member was in each message of a window; places that none came for have no value. */
+class Each {
+  private readonly values: { value: Scalar; status: number; time: number }[] = []
+  constructor(private readonly places: number) {}
+
+  add(value: Scalar, status: number, time: number): void {
+    this.values.push({ value, status, time })
+  }
+
+  get results(): { value: Scalar; status: number; time: number }[] {
+    return Array.from({ length: this.places }, (_, i) => this.values[i] ?? { value: null, status: Status.noData, time: Number.NaN })
+  }
+}
+
+/** So many windows of one step are open at once; beyond that the oldest is over. */
+export const OPEN_MOST = 10_000
+
 interface Open {
+  n: number
+
   /** When it is over, monotonic ms. */
   until: number
   count: number
   whole: boolean
-  sums: Sum[]
+  sums: (Sum | Each)[]
 }
 
 /**
@@ -67,9 +86,14 @@ interface Open {
  * message after the last window. Times are monotonic, ms.
  */
 export class Window {
-  private readonly open = new Map<number, Open>()
+  /** By the message, and by what it has as its key. */
+  private readonly open = new Map<string, Open>()
 
-  constructor(private readonly work: Work) {}
+  /** `keyAt`: where in the values of a message its key is; null: it has none. */
+  constructor(
+    private readonly work: Work,
+    private readonly keyAt: (n: number) => number | null = () => null,
+  ) {}
 
   /** When the first of them is over; infinite: none is open. */
   get nextAt(): number {
@@ -84,38 +108,57 @@ export class Window {
 
   /** Takes a message; gives what is gathered when it was the last that there is room for. */
   offer(row: Row, mono: number): Row | null {
-    let open = this.open.get(row.n)
+    const { by, seconds, messages } = this.work
+    const key = this.keyAt(row.n)
+    const place = key === null ? String(row.n) : `${row.n} ${typeof row.values[key]} ${row.values[key]}`
+    let open = this.open.get(place)
     if (!open) {
-      open = { until: mono + this.work.seconds * 1000, count: 0, whole: false, sums: row.values.map(() => new Sum(this.work.by)) }
-      this.open.set(row.n, open)
+      const sums = row.values.map((_, i) => (by === 'each' && i !== key ? new Each(messages ?? 0) : new Sum(i === key ? 'last' : by)))
+      open = { n: row.n, until: mono + seconds * 1000, count: 0, whole: false, sums }
+      this.open.set(place, open)
     }
     open.count++
     open.whole ||= row.whole
     for (let i = 0; i < row.values.length; i++) open.sums[i]!.add(row.values[i]!, row.status[i]!, row.time[i]!)
-    return this.work.messages !== null && open.count >= this.work.messages ? this.close(row.n, open) : null
+    if (messages !== null && open.count >= messages) return this.close(place, open)
+    if (this.open.size <= OPEN_MOST) return null
+    const [[oldest, first]] = this.open as unknown as [[string, Open]]
+    return this.close(oldest, first)
   }
 
   /** Those that are over; with `all` every one. */
   due(mono: number, all = false): Row[] {
     const out: Row[] = []
-    for (const [n, open] of this.open) {
+    for (const [place, open] of this.open) {
       if (!all && open.until > mono) break
-      out.push(this.close(n, open))
+      out.push(this.close(place, open))
     }
     return out
   }
 
-  private close(n: number, open: Open): Row {
-    this.open.delete(n)
-    const results = open.sums.map((s) => s.result)
+  private close(place: string, open: Open): Row {
+    this.open.delete(place)
+    const results = open.sums.flatMap((s) => (s instanceof Each ? s.results : [s.result]))
     const counted = this.work.count === null ? [] : [{ value: open.count, status: Status.good, time: Number.NaN }]
     const members = [...results, ...counted]
     return {
-      n,
+      n: open.n,
       whole: open.whole,
       values: members.map((m) => m.value),
       status: members.map((m) => m.status),
       time: members.map((m) => m.time),
     }
+  }
+}
+
+/** Where in the values of each message of a plan the key of this window is. */
+export function keyPlaces(stage: PlanStage, equipmentOf: (n: number) => number): (n: number) => number | null {
+  const { work, equipment } = stage
+  if (work.kind !== 'window' || work.key === undefined) return () => null
+  const { key } = work
+  const places = equipment.map((members) => members.findIndex((m) => m.key === key))
+  return (n) => {
+    const place = places[equipmentOf(n)] ?? -1
+    return place < 0 ? null : place
   }
 }

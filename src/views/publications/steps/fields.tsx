@@ -206,7 +206,10 @@ function CountInput({ value, onChange }: { value: number | undefined; onChange(v
   )
 }
 
-const WindowFields: Fields<'window'> = ({ step, error, onChange }) => (
+/** So many messages a list begins with. */
+const LIST = 10
+
+const WindowFields: Fields<'window'> = ({ step, members, error, onChange }) => (
   <>
     <Line label="over" error={error('seconds')}>
       <SpanInput label="Window" value={step.seconds} onChange={(seconds) => onChange({ ...step, seconds: seconds ?? Number.NaN })} />
@@ -215,7 +218,21 @@ const WindowFields: Fields<'window'> = ({ step, error, onChange }) => (
       <CountInput value={step.messages} onChange={(messages) => onChange(optional(step, 'messages', messages))} />
     </Line>
     <Line label="numbers">
-      <Choice label="Numbers become" value={step.by} options={windowChoices} onChange={(by) => onChange({ ...step, by })} />
+      <Choice
+        label="Numbers become"
+        value={step.by}
+        options={windowChoices}
+        onChange={(by) => onChange({ ...step, by, ...(by === 'each' && { messages: step.messages ?? LIST }) })}
+      />
+    </Line>
+    <Line label="apart by" error={error('key')}>
+      <MemberInput
+        label="Apart by"
+        value={step.key ?? ''}
+        members={members.map((m) => m.key)}
+        onChange={(key) => onChange(optional(step, 'key', key))}
+      />
+      <span className="ml-2 text-muted">messages with other values of this member are gathered by themselves; empty: all together</span>
     </Line>
     <Line label="count as" error={error('count')}>
       <MemberInput label="Count as" fresh value={step.count ?? ''} members={[]} onChange={(count) => onChange(optional(step, 'count', count))} />

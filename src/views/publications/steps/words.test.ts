@@ -16,6 +16,10 @@ describe('steps in words', () => {
     [{ kind: 'bridge', members: ['a'], by: 'line', seconds: 5 }, 'of a along the line of the last two, up to 5 s'],
     [{ kind: 'split', member: 'zones' }, 'zones, a message for each item'],
     [{ kind: 'window', seconds: 60, by: 'average' }, '1 min: numbers become their average'],
+    [
+      { kind: 'window', seconds: 60, by: 'each', messages: 10, key: 'batch' },
+      '1 min or 10 messages, apart by batch: all become lists of all of them',
+    ],
     [{ kind: 'script', code: '// what it is for\nmessage.a = 1\nreturn message' }, '2 lines: message.a = 1'],
     [{ kind: 'script', code: 'return message' }, 'return message'],
     [{ kind: 'repeats' }, 'what says the same as the message before it'],

@@ -8,6 +8,7 @@ const windowWords: Record<WindowBy, string> = {
   least: 'the least of them',
   most: 'the most of them',
   sum: 'their sum',
+  each: 'lists of all of them',
 }
 export const windowChoices = (Object.keys(windowWords) as WindowBy[]).map((value) => ({ value, label: windowWords[value] }))
 
@@ -40,7 +41,10 @@ export function stepWords(step: Step): string {
     case 'split':
       return `${step.member || missing}, a message for each item`
     case 'window':
-      return `${spanWords(step.seconds)}${step.messages === undefined ? '' : ` or ${count(step.messages, 'message')}`}: numbers become ${windowWords[step.by]}`
+      return [
+        `${spanWords(step.seconds)}${step.messages === undefined ? '' : ` or ${count(step.messages, 'message')}`}`,
+        `${step.key ? `, apart by ${step.key}` : ''}: ${step.by === 'each' ? 'all' : 'numbers'} become ${windowWords[step.by]}`,
+      ].join('')
     case 'script': {
       const lines = step.code.split('\n').filter((l) => l.trim() !== '' && !l.trim().startsWith('//'))
       return lines.length <= 1 ? lines.join('').trim() || missing : `${count(lines.length, 'line')}: ${lines[0]!.trim()}`
@@ -65,7 +69,8 @@ export const stepEffects: Record<StepKind, string> = {
   smooth: 'A first-order filter: after this time it has gone 63 % of the way. Quality and time stay; a bad value leaves it where it was.',
   bridge: 'The last good value goes as uncertain (last usable) with its own time; a line as uncertain (sub-normal) with the time of now.',
   split: 'Each item goes as a message of its own with all that is not in the list. Quality and times stay.',
-  window: 'The newest time and the worst quality of what came in; bad ones are left out of it, which makes the rest uncertain.',
+  window:
+    'The newest time and the worst quality of what came in; bad ones are left out of it, which makes the rest uncertain. In lists each keeps its own; places that none came for are bad, without a value.',
   script: 'What it leaves as it was keeps quality and time; what it changes or adds has the worst quality and the newest time of the message.',
 }
 
@@ -82,7 +87,7 @@ export const stepOffers: { kind: StepKind; says: string }[] = [
   { kind: 'smooth', says: 'numbers that jitter' },
   { kind: 'bridge', says: 'in which a value is bad' },
   { kind: 'split', says: 'a list into messages' },
-  { kind: 'window', says: 'average, least, most or sum' },
+  { kind: 'window', says: 'average, least, most, sum, or lists of all' },
   { kind: 'script', says: 'in JavaScript' },
 ]
 
