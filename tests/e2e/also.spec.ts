@@ -36,7 +36,7 @@ test('one publication speaks to two destinations of two kinds; each is accounted
     await expect(page.getByLabel('Name', { exact: true })).toHaveValue('Zones for two to Works stream')
     const to = page.getByRole('region', { name: 'Address', exact: true })
     await to.getByRole('button').first().click()
-    await to.getByRole('textbox').first().fill('varnmoor.also')
+    await to.getByRole('textbox', { name: 'Topic', exact: true }).fill('{enterprise}.works')
     await goLive(page)
     await expect(page.locator('[data-state="live"]')).toContainText('version 2')
 

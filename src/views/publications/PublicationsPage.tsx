@@ -15,7 +15,7 @@ import { useFrame, useWatch } from '../app/live/live'
 import { glyphOf } from '../shared/condition'
 import { Failed } from '../shared/Failed'
 import { EmptyStation } from '../shared/Onward'
-import { clauseByClause } from './also/words'
+import { clauseByClause, nameUnder } from './also/words'
 import { SeveralDialog } from './preflight/SeveralDialog'
 import { Sentence } from './Sentence'
 
@@ -62,7 +62,7 @@ export function PublicationsPage() {
               {p.alsoOf !== undefined && <CornerDownRight size={12} className="ml-1 shrink-0 text-muted" aria-label="and also" />}
               <Glyph state={glyphOf(c)} title={c ? c.state : p.state} />
               <span className="truncate" title={p.name}>
-                {p.name}
+                {nameUnder(p.name, list.find((r) => r.id === p.alsoOf)?.name)}
               </span>
               <PickFigure>{c ? rateText(c.rate) : p.off ? 'off' : p.state}</PickFigure>
             </PickRow>

@@ -64,7 +64,7 @@ export function usePublicationDraft({
   const [going, setGoing] = useState<{ publication: Publication; preflight: Preflight[] | null; trouble: Problem | null } | null>(null)
   const [busy, setBusy] = useState<'save' | 'live' | 'pause' | 'say' | null>(null)
   const [open, setOpen] = useInAddress<string | null>(
-    (params) => params.get('section') ?? (publication ? null : 'what'),
+    (params) => params.get('section') ?? (publication ? null : root ? 'through' : 'what'),
     (section) => ({ section }),
   )
   const dirty = !publication || own.dirty

@@ -67,19 +67,8 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
           {one.endsAt && <Fact name="Token ends">{`${one.endsAt.slice(0, 10)}, ${whenWords(one.endsAt)}`}</Fact>}
         </>
       )}
-      {one.recipe && <TokenView recipe={one.recipe} user={one.user ?? ''} />}
-      {(one.kind === 'password' || one.kind === 'token') && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
-      {(one.ownSigned || one.renewDays !== null) && <RenewedByItself key={one.id} one={one} mayEdit={mayEdit} />}
-      {one.issues && <IssuedList one={one} mayEdit={mayEdit} />}
-      <Heading>Used by</Heading>
-      {one.usedBy.length > 0 ? <Uses uses={one.usedBy} /> : <span className="text-muted">nothing</span>}
-      {ending && (
-        <>
-          <Heading>When it ends</Heading>
-          {stopWords(ending)}.
-        </>
-      )}
-      <div className="mt-4 flex flex-wrap gap-2">
+      {/* Above what is still on its way, so that nothing moves under the pointer. */}
+      <div className="my-3 flex flex-wrap gap-2">
         {request && (
           <Button kind="main" disabled={!mayEdit} onClick={() => setSheet('answer')}>
             Take in the answer
@@ -113,6 +102,18 @@ export function CredentialPeek({ one, mayEdit }: { one: Credential; mayEdit: boo
           </Button>
         )}
       </div>
+      {one.recipe && <TokenView recipe={one.recipe} user={one.user ?? ''} />}
+      {(one.kind === 'password' || one.kind === 'token') && <CredentialPlaces key={one.id} one={one} mayEdit={mayEdit} />}
+      {(one.ownSigned || one.renewDays !== null) && <RenewedByItself key={one.id} one={one} mayEdit={mayEdit} />}
+      {one.issues && <IssuedList one={one} mayEdit={mayEdit} />}
+      <Heading>Used by</Heading>
+      {one.usedBy.length > 0 ? <Uses uses={one.usedBy} /> : <span className="text-muted">nothing</span>}
+      {ending && (
+        <>
+          <Heading>When it ends</Heading>
+          {stopWords(ending)}.
+        </>
+      )}
       {sheet === 'replace' && <ReplaceCredential key={one.id} one={one} onClose={() => setSheet(null)} />}
       {sheet === 'answer' && <AnswerRequest key={one.id} one={one} onClose={() => setSheet(null)} />}
       {sheet === 'take out' && <TakeOutKey key={one.id} one={one} onClose={() => setSheet(null)} />}

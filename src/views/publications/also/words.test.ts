@@ -3,7 +3,7 @@ import type { Destination } from '~/contract/destination'
 import type { Publication } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { overMqtt } from '~/core/publication/over-mqtt'
-import { clauseByClause, clauseName, editedWhole, freshClause, NAME_MOST } from './words'
+import { clauseByClause, clauseName, editedWhole, freshClause, NAME_MOST, nameUnder } from './words'
 
 const publication = (id: string, part: Partial<Publication> = {}): Publication => ({
   ...overMqtt({
@@ -33,6 +33,13 @@ it('a new one goes to where the publication does not speak yet, its address as n
   // Where there is no other, it begins with what there is.
   expect(freshClause(root, new Set(['d']), [destination('d')]).destinationId).toBe('d')
   expect(clauseName({ name: 'x'.repeat(119) }, destination('s'))).toHaveLength(NAME_MOST)
+})
+
+it('under its publication it is called by what is its own of its name', () => {
+  expect(nameUnder('kiln to the stream', 'kiln')).toBe('to the stream')
+  expect(nameUnder('kilns', 'kiln')).toBe('kilns')
+  expect(nameUnder('kiln', 'kiln')).toBe('kiln')
+  expect(nameUnder('kiln to the stream', undefined)).toBe('kiln to the stream')
 })
 
 it('a whole has edits that are not live when any of its clauses has', () => {

@@ -15,6 +15,10 @@ export function clauseByClause(publications: readonly Publication[]): Publicatio
 export const clauseName = (root: Pick<Publication, 'name'>, destination: Pick<Destination, 'name'> | undefined): string =>
   (destination ? `${root.name} to ${destination.name}` : root.name).slice(0, NAME_MOST)
 
+/** The same where its publication stands over it: what that one is called is left out. */
+export const nameUnder = (name: string, rootName: string | undefined): string =>
+  rootName !== undefined && name.startsWith(`${rootName} `) ? name.slice(rootName.length + 1) : name
+
 /** A further clause before anything is written in it: to a destination to which the publication does not speak yet, where there is one. */
 export function freshClause(root: Publication, taken: ReadonlySet<string>, destinations: readonly Destination[]): PublicationDraft {
   const destination = destinations.find((d) => !taken.has(d.id)) ?? destinations[0]
