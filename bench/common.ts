@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { freshBroker } from '~/contract/destinations/mqtt'
+import type { Trigger } from '~/contract/trigger'
 import { certificateFacts } from '~/core/credential/certificate'
 import { Engine } from '~/engine/engine'
 import { addCredential } from '~/store/credential'
@@ -42,7 +43,12 @@ export interface Rig {
  * An engine in this process: `equipment` of `members` tags each, live to the works' broker over mutual TLS; in one publication
  * that speaks on change, or in one each that speaks every second.
  */
-export async function rig(equipment: number, members: number, how: 'together' | 'each' = 'together'): Promise<Rig> {
+export async function rig(
+  equipment: number,
+  members: number,
+  how: 'together' | 'each' = 'together',
+  trigger: Trigger = { kind: 'every', seconds: 1 },
+): Promise<Rig> {
   const db = await emptyDatabase()
   const vault = new Vault(Buffer.alloc(32, 7))
   const keep = async (name: string, kind: 'certificate' | 'authority', text: string, secret: string | null) =>
@@ -82,9 +88,7 @@ export async function rig(equipment: number, members: number, how: 'together' | 
   const common = { destinationId: destination.id, topic: '{enterprise}/bench/{unit}' }
   const ids: string[] = []
   if (how === 'together') ids.push(await publish(db, { ...common, name: 'bench', equipmentIds }))
-  else
-    for (const [i, one] of equipmentIds.entries())
-      ids.push(await publish(db, { ...common, name: `bench ${i}`, equipmentIds: [one], trigger: { kind: 'every', seconds: 1 } }))
+  else for (const [i, one] of equipmentIds.entries()) ids.push(await publish(db, { ...common, name: `bench ${i}`, equipmentIds: [one], trigger }))
   while (!ids.every((id) => engine.publishers.has(id))) await sleep(20)
   const id = ids[0]!
   const { delivery } = engine.publishers.get(id)!.plan

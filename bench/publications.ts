@@ -11,7 +11,7 @@ const SECONDS = Number(process.env.EMBRIK_BENCH_SECONDS ?? 6) * 3
 const secret = 'bench-bench-bench-bench'
 
 const setUp = performance.now()
-const r = await rig(PUBLICATIONS, 3, 'each')
+let r = await rig(PUBLICATIONS, 3, 'each')
 show(`${PUBLICATIONS} publications made and live`, `${((performance.now() - setUp) / 1000).toFixed(0)} s`)
 const control = await ControlServer.start(r.engine, { host: '127.0.0.1', port: port + 40, secret })
 const now = Date.now()
@@ -76,5 +76,13 @@ for (let i = 0; i < 10; i++) {
 show('its preview with all findings: median, most', `${median(asked).toFixed(1)}, ${Math.max(...asked).toFixed(1)} ms`)
 leave()
 await control.stop()
+await r.stop()
+
+// As many that speak on change, and nothing changes.
+r = await rig(PUBLICATIONS, 3, 'each', { kind: 'change' })
+const then = Date.now()
+r.engine.table.apply({ handles: r.handles, values: r.handles.map(() => 1), statuses: r.handles.map(() => 0), times: r.handles.map(() => then) })
+await sleep(10_000)
+show('idle: on change, and nothing changes', words(await load(SECONDS)))
 await r.stop()
 process.exit(0)

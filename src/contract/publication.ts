@@ -18,6 +18,10 @@ export const EquipmentRule = z.object({
     .object({ name: z.string().trim().min(1, 'Which fact?').max(100), value: z.string().trim().max(500).optional() })
     .optional()
     .describe('With this fact, or with this value of it'),
+  joins: z
+    .boolean()
+    .optional()
+    .describe('What comes to be so joins by itself, and what is so no more leaves: as a new version, unless there are edits'),
 })
 export type EquipmentRule = z.infer<typeof EquipmentRule>
 

@@ -40,6 +40,7 @@ import { deflatePacking } from './outbox/packing'
 import { OwnViews } from './own-views'
 import { loadCompression } from './publications/compress'
 import { scriptOf } from './publications/flow'
+import { Joining } from './publications/joining'
 import { type Previews, previewsHere, ThreadedPreviews } from './publications/previews'
 import { Publications } from './publications/publications'
 import type { Publisher } from './publications/publisher'
@@ -111,6 +112,7 @@ export class Engine {
   readonly ownViews: OwnViews
   readonly waiting: Waiting
   readonly journal: JournalView
+  readonly joining: Joining
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
@@ -224,6 +226,15 @@ export class Engine {
       upSource: (id) => this.upSource(id),
       event: (severity, subject, message, hint) =>
         this.events.add({ severity, where: 'tag', subjectId: null, subject, code: 'tag.quality', message, hint }),
+    })
+    this.joining = new Joining({
+      db,
+      clock,
+      mayKeep: () => this.lease.valid(),
+      ask: (q) => this.previews.ask(q),
+      register: (id) => this.registerSchemas(id),
+      event: (id, subject, severity, code, message, hint = '') =>
+        this.events.add({ severity, where: 'publication', subjectId: id, subject, code, message, hint }),
     })
     this.shown = new Shown(this)
     this.configuration = new Configuration(url, (nouns) => this.read(nouns))
@@ -362,6 +373,7 @@ export class Engine {
         await this.allSources.reconcile()
         this.standing.stand()
       })
+    if (has('equipment', 'publication')) this.joining.changed()
     if (has('credential')) await part(['credential'], () => this.credentialsChanged())
     if (has('destination', 'publication'))
       await part(['destination', 'publication'], async () => {
@@ -531,6 +543,7 @@ export class Engine {
     for (const cancel of this.timers) cancel()
     this.trimming.stop()
     this.renewal.stop()
+    await this.joining.stop()
     await this.publications.stop()
     this.scripts.stop()
     await this.previews.stop()

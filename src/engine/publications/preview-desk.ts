@@ -7,6 +7,7 @@ import type { Replay } from '~/contract/replay'
 import { withOwnSteps } from '~/core/publication/clauses'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
+import { type Joined, joining } from '~/core/publication/joining'
 import { contractFindings } from '~/core/publication/preflight/contract-findings'
 import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
 import { qualityFindings } from '~/core/publication/preflight/quality-findings'
@@ -17,8 +18,9 @@ import { versionDifferences } from '~/core/publication/version-differences'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db, Noun } from '~/store/database'
+import { freeze } from '~/store/freeze'
 import { plansBetween } from '~/store/journal'
-import { listDeliveries, planOf, rivalPlans } from '~/store/publication'
+import { getPublication, listDeliveries, planOf, rivalPlans } from '~/store/publication'
 import { listSources } from '~/store/source'
 import { LiveTable } from '../live/table'
 import { JournalDesk, type JournalQuestion } from '../outbox/journal-desk'
@@ -72,7 +74,23 @@ export interface ReplayQuestion {
   to: number
 }
 
-export type Question = ReplayQuestion | PreviewQuestion | PreflightQuestion | ContractQuestion | JournalQuestion
+/** Who would join a publication that is live, and who would leave it, if it went live as it is saved. */
+export interface JoiningQuestion {
+  kind: 'joining'
+  publicationId: string
+}
+/** A publication as it is saved, frozen. */
+export interface FrozenQuestion {
+  kind: 'frozen'
+  publicationId: string
+}
+export interface Frozen {
+  /** Of what was saved. */
+  version: number
+  body: Omit<Plan, 'number' | 'delivery'>
+}
+
+export type Question = JoiningQuestion | FrozenQuestion | ReplayQuestion | PreviewQuestion | PreflightQuestion | ContractQuestion | JournalQuestion
 
 /** Present values of tags, in the order in which they were asked for. */
 export interface Values {
@@ -132,6 +150,8 @@ export class PreviewDesk {
     const turn = this.queue.then(async () => {
       if (q.kind === 'journal-page' || q.kind === 'journal-message') return this.journal.answer(q)
       await this.refresh()
+      if (q.kind === 'joining') return this.joining(q)
+      if (q.kind === 'frozen') return this.frozen(q)
       if (q.kind === 'contract') return this.contract(q)
       if (q.kind === 'replay') return this.replayed(q)
       return q.kind === 'preview' ? this.preview(q) : this.preflight(q)
@@ -150,6 +170,17 @@ export class PreviewDesk {
       this.stale = { tags: true, equipment: true }
       throw e
     }
+  }
+
+  private async joining({ publicationId }: JoiningQuestion): Promise<Joined> {
+    const p = await getPublication(this.db, publicationId)
+    const live = await this.live(publicationId, p.liveVersion ?? undefined)
+    return live ? joining(live, compile(p, this.model).body) : { joined: [], left: [], others: [] }
+  }
+
+  private async frozen({ publicationId }: FrozenQuestion): Promise<Frozen> {
+    const p = await getPublication(this.db, publicationId)
+    return { version: p.version, body: await freeze(p, this.db) }
   }
 
   private async preview(q: PreviewQuestion): Promise<Preview> {

@@ -67,6 +67,15 @@ export function RulePicker({ equipment, classes, rule, saved, onChange, onMatch,
         onChange={(e) => setFact(e.target.value, fact?.value ?? '')}
       />
       {fact && <TextField label="of the value" help="Empty: any" value={fact.value ?? ''} onChange={(e) => setFact(fact.name, e.target.value)} />}
+      <label className="mt-1 flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="accent-(--clay)"
+          checked={rule.joins ?? false}
+          onChange={(e) => set({ joins: e.target.checked || undefined })}
+        />
+        what comes to be so joins by itself, and what is so no more leaves: as a new version
+      </label>
       <Failed of={found} />
       {ids && (
         <p className="mt-1 text-muted" role="status">
@@ -81,7 +90,8 @@ export function RulePicker({ equipment, classes, rule, saved, onChange, onMatch,
                   .map((id) => byId.get(id)?.name ?? '...')
                   .join(', ')}
               </span>
-              {ids.length > SHOWN && ` and ${countText(ids.length - SHOWN)} more`}. What comes later joins with the next go-live.
+              {ids.length > SHOWN && ` and ${countText(ids.length - SHOWN)} more`}. What comes later joins{' '}
+              {rule.joins ? 'by itself' : 'with the next go-live'}.
             </>
           )}
         </p>

@@ -137,6 +137,14 @@ export function Sentence({ publication, condition, destinations, root, others, o
             className="mb-1 rounded-sm border border-transparent bg-transparent px-1 text-[17px] font-semibold hover:border-line focus:border-line"
           />
           {fields.name && <div className="px-1 text-xs text-bad">{fields.name}</div>}
+          {root && (
+            <div className="px-1 text-muted">
+              a further clause of{' '}
+              <a className="text-slate underline" href={`/publications?id=${root.id}`}>
+                {root.name}
+              </a>
+            </div>
+          )}
           {draft.off && (
             <div className="px-1 text-uncertain">
               This clause is switched off: from the next go-live on it is not sent. <span className="text-ink">Its account stays.</span>

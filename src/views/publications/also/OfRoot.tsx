@@ -19,7 +19,7 @@ export function OfRoot({ root, draft, what, of, section }: Props) {
   const parts: { id: Finding['section']; title: string; summary: ReactNode }[] = [
     { id: 'what', title: 'What', summary: what },
     { id: 'when', title: 'When', summary: `${triggerWords(draft.trigger)}${onTop && `; ${onTop}`}` },
-    { id: 'steps', title: 'Steps', summary: draft.steps?.length ? stepsSentence(draft.steps) : 'none' },
+    { id: 'steps', title: 'Steps', summary: draft.steps?.length ? stepsSentence(draft.steps) : 'sent as read' },
   ]
   return (
     <>
