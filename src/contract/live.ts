@@ -128,6 +128,20 @@ export const EventRow = z.object({
 })
 export type EventRow = z.infer<typeof EventRow>
 
+/** Events by slices of time, to stand over a wall; and the versions that went live. `start` in epoch ms. */
+export const EventLine = z.object({
+  slices: z.array(
+    z.object({
+      start: z.number(),
+      severity: EventRow.shape.severity.describe('The worst of them'),
+      count: z.number().int(),
+      told: z.array(z.string()).describe('The last few of the worst ones'),
+    }),
+  ),
+  versions: z.array(z.object({ start: z.number(), publicationId: z.string(), number: z.number().int(), by: z.string() })),
+})
+export type EventLine = z.infer<typeof EventLine>
+
 /** What a browser watches: everything else stays in the engine. */
 export const Watch = z.object({
   tags: z.string().default('').describe('Handles, as 1-40,52'),

@@ -52,6 +52,13 @@ test('equipment by rule, another version, what differs, and back to the first in
     await expect(when).toContainText('every 10 s')
     await expect.poll(async () => (await ledger()).find((l) => l.publication === 'By rule')?.counts.arrived, { timeout: 60_000 }).toBeGreaterThan(20)
     expect((await ledger()).find((l) => l.publication === 'By rule')?.counts).toMatchObject({ missing: 0, doubled: 0 })
+
+    // On the wall each version stands at the brick in which it went live.
+    await page.goto('/proof?slice=60000')
+    const row = page.getByRole('grid', { name: 'The wall' }).getByRole('row', { name: 'By rule', exact: true })
+    await expect(row.locator('[data-version^="version 3 goes live, by "]')).toHaveCount(1)
+    await expect(page.getByRole('img', { name: /events?, / })).toBeVisible()
+    await expect(page.getByRole('status', { name: 'In one sentence' })).toContainText(/Nothing lost since|did not arrive|was|were|nobody/)
   } finally {
     await api('POST', `/api/publications/${id}/pause`).catch(() => null)
     await api('DELETE', `/api/publications/${id}`)

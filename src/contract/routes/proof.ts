@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { CourseFigures, EventRow, LedgerLine, Wall, Watch } from '../live'
+import { CourseFigures, EventLine, EventRow, LedgerLine, Wall, Watch } from '../live'
 import { WhatIsWrong } from '../wrong'
 import { list, type Route } from './route'
 
@@ -53,6 +53,15 @@ export const proofRoutes = {
       to: time.optional(),
     }),
     answer: list(EventRow),
+  },
+  eventLine: {
+    method: 'GET',
+    path: '/api/events/line',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'What happened in each slice between two times (epoch ms), and the versions that went live',
+    query: z.object({ from: time, to: time, sliceMs: z.coerce.number().int().min(1000) }),
+    answer: EventLine,
   },
   whatIsWrong: {
     method: 'GET',

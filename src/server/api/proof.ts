@@ -7,7 +7,7 @@ import { partWords, stopWords } from '~/core/credential/ending-words'
 import { daysLeft, ENDS_SOON_DAYS } from '~/core/credential/validity'
 import { SLICE_MS } from '~/core/delivery/account-changes'
 import { Histogram } from '~/core/delivery/histogram'
-import { listEvents, wentWrong } from '~/store/event'
+import { eventLine, listEvents, wentWrong } from '~/store/event'
 import { fatesSince, loadLatency, wallBricks } from '~/store/ledger'
 import { database } from '../context'
 import { endings } from '../endings'
@@ -15,7 +15,7 @@ import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { whileAllowed } from '../streams'
 
-type Keys = 'whatIsWrong' | 'ledger' | 'wall' | 'latency' | 'events' | 'conditions' | 'live'
+type Keys = 'whatIsWrong' | 'ledger' | 'wall' | 'latency' | 'events' | 'eventLine' | 'conditions' | 'live'
 
 /** Most bricks a row of the wall may have in one answer. */
 const BRICKS_MAX = 2000
@@ -66,6 +66,11 @@ async function whatIsWrong(caller: Caller): Promise<WhatIsWrong> {
   return { at, since, fates, now: [...engine.now, ...ending.filter(ended)], soon: [...ending.filter((w) => !ended(w)), ...engine.soon], hour }
 }
 
+function demandSpan({ from, to, sliceMs }: { from: number; to: number; sliceMs: number }): void {
+  if (to <= from || (to - from) / sliceMs > BRICKS_MAX)
+    throw fail(422, 'wall.span', `The span must hold 1 to ${BRICKS_MAX} slices`, 'Choose a wider slice or a shorter span', 'ledger')
+}
+
 export const proofHandlers: Pick<Handlers, Keys> = {
   whatIsWrong: ({ caller }) => whatIsWrong(caller),
   ledger: async () => (await askEngine('/ledger')).json(),
@@ -74,8 +79,7 @@ export const proofHandlers: Pick<Handlers, Keys> = {
     const { from, to, sliceMs } = query
     if (sliceMs % SLICE_MS !== 0)
       throw fail(422, 'wall.slice', `A slice must be a multiple of ${SLICE_MS} ms`, 'Choose 10000, 60000, 600000 or 3600000', 'ledger')
-    if (to <= from || (to - from) / sliceMs > BRICKS_MAX)
-      throw fail(422, 'wall.span', `The span must hold 1 to ${BRICKS_MAX} slices`, 'Choose a wider slice or a shorter span', 'ledger')
+    demandSpan(query)
     const start = Math.floor(from / sliceMs) * sliceMs
     const rows = new Map<number, Brick[]>()
     for (const { delivery, brick } of await wallBricks(database(), start, to, sliceMs)) rows.set(delivery, [...(rows.get(delivery) ?? []), brick])
@@ -89,6 +93,10 @@ export const proofHandlers: Pick<Handlers, Keys> = {
     return all.bars()
   },
   events: ({ query }) => listEvents(database(), query.limit, query.from, query.to),
+  eventLine: ({ query }) => {
+    demandSpan(query)
+    return eventLine(database(), query.from, query.to, query.sliceMs)
+  },
   live: async ({ request, caller }) => {
     const headers = { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' }
     try {

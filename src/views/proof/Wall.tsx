@@ -1,10 +1,12 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { format } from 'date-fns'
 import { type KeyboardEvent, memo, useCallback, useMemo, useRef } from 'react'
-import type { Brick, LedgerLine, Wall as WallData } from '~/contract/live'
+import type { Brick, EventLine, LedgerLine, Wall as WallData } from '~/contract/live'
 import { emptyTally, verdicts } from '~/core/delivery/verdict'
-import { type BrickState, brickState, brickWaiting } from '~/core/delivery/wall'
+import { type BrickState, brickParts, brickState, brickWaiting, layParts } from '~/core/delivery/wall'
 import { countText } from '~/ui/time'
+import { BrickShape, H, W } from './wall/BrickShape'
+import { EventMarks } from './wall/EventMarks'
 
 export interface Picked {
   delivery: number
@@ -12,11 +14,13 @@ export interface Picked {
 }
 
 /** What the wall needs of a line: all but its counts, which change several times a second. */
-export type Course = Pick<LedgerLine, 'delivery' | 'publication' | 'destination' | 'witness'>
+export type Course = Pick<LedgerLine, 'delivery' | 'publicationId' | 'publication' | 'destination' | 'witness'>
 
 interface Props {
   lines: readonly Course[]
   wall: WallData | null
+  /** What happened in each slice; null: not known yet. */
+  events: EventLine | null
   from: number
   to: number
   sliceMs: number
@@ -26,8 +30,6 @@ interface Props {
 }
 
 const ROW = 28
-const W = 10
-const H = 19
 
 /** The bricks of a course by when they begin. An answer in which they are the same has the same list, hence the same map. */
 const byStart = new WeakMap<readonly Brick[], ReadonlyMap<number, Brick>>()
@@ -40,10 +42,11 @@ function mapOf(bricks: readonly Brick[]): ReadonlyMap<number, Brick> {
 }
 
 /** The picture of the ledger: a course of bricks for each publication and destination, a brick for each time slice. */
-export const Wall = memo(function Wall({ lines, wall, from, to, sliceMs, bricks, picked, onPick }: Props) {
+export const Wall = memo(function Wall({ lines, wall, events, from, to, sliceMs, bricks, picked, onPick }: Props) {
   const box = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 6 })
   const rows = useMemo(() => new Map((wall?.rows ?? []).map((r) => [r.delivery, mapOf(r.bricks)])), [wall])
+  const versions = useMemo(() => versionsOf(events), [events])
   const ticks = [0, 0.25, 0.5, 0.75, 1].map((share) => from + share * (to - from))
   const clock = to - from > 36 * 3600_000 ? 'MM-dd HH:mm' : sliceMs < 60_000 ? 'HH:mm:ss' : 'HH:mm'
 
@@ -59,8 +62,13 @@ export const Wall = memo(function Wall({ lines, wall, from, to, sliceMs, bricks,
     onPick({ delivery: line.delivery, brick: rows.get(line.delivery)?.get(start) ?? blank(start) })
     virtual.scrollToIndex(lines.indexOf(line))
   }
+  const pickMoment = (start: number) => {
+    const line = lines.find((l) => l.delivery === picked?.delivery) ?? lines[0]
+    if (line) pick(line.delivery, rows.get(line.delivery)?.get(start) ?? blank(start))
+  }
   return (
     <div>
+      <EventMarks {...{ events, from, sliceMs, bricks }} picked={picked?.brick.start ?? null} onPick={pickMoment} />
       <div ref={box} role="grid" aria-label="The wall" tabIndex={0} onKeyDown={key} className="max-h-[330px] overflow-auto">
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
@@ -87,6 +95,7 @@ export const Wall = memo(function Wall({ lines, wall, from, to, sliceMs, bricks,
                     witness={line.witness}
                     picked={picked?.delivery === line.delivery ? picked.brick.start : null}
                     delivery={line.delivery}
+                    versions={versions.get(line.publicationId)}
                     onPick={pick}
                   />
                 </div>
@@ -102,7 +111,7 @@ export const Wall = memo(function Wall({ lines, wall, from, to, sliceMs, bricks,
           </span>
         ))}
       </div>
-      <Legend lines={lines} rows={rows} />
+      <Legend lines={lines} rows={rows} versions={versions.size > 0} />
     </div>
   )
 })
@@ -123,10 +132,21 @@ const words: Partial<Record<BrickState, string>> = {
   missing: 'missing',
 }
 
+/** Versions that went live, by publication and slice. */
+function versionsOf(events: EventLine | null): ReadonlyMap<string, ReadonlyMap<number, string>> {
+  const out = new Map<string, Map<number, string>>()
+  for (const { publicationId, start, number, by } of events?.versions ?? []) {
+    const own = out.get(publicationId) ?? new Map<number, string>()
+    out.set(publicationId, own)
+    own.set(start, `version ${number} goes live, by ${by}`)
+  }
+  return out
+}
+
 /** What the shapes on this wall mean: only those that stand on it. */
-function Legend({ lines, rows }: { lines: readonly Course[]; rows: ReadonlyMap<number, ReadonlyMap<number, Brick>> }) {
+function Legend({ lines, rows, versions }: { lines: readonly Course[]; rows: ReadonlyMap<number, ReadonlyMap<number, Brick>>; versions: boolean }) {
   const states = new Set<BrickState>()
-  for (const l of lines) for (const b of rows.get(l.delivery)?.values() ?? []) states.add(brickState(b, l.witness))
+  for (const l of lines) for (const b of rows.get(l.delivery)?.values() ?? []) for (const p of brickParts(b, l.witness)) states.add(p.state)
   const order = (Object.keys(words) as BrickState[]).filter((s) => states.has(s))
   if (order.length === 0) return null
   return (
@@ -134,11 +154,19 @@ function Legend({ lines, rows }: { lines: readonly Course[]; rows: ReadonlyMap<n
       {order.map((s) => (
         <li key={s} className="flex items-center gap-1.5">
           <svg viewBox={`0 0 ${W} ${H + 2}`} className="h-[15px] w-[8px]" aria-hidden="true">
-            <BrickShape state={s} x={0} strength={0.9} />
+            <BrickShape state={s} strength={0.9} />
           </svg>
           {words[s]}
         </li>
       ))}
+      {versions && (
+        <li className="flex items-center gap-1.5">
+          <svg viewBox={`0 0 ${W} ${H + 2}`} className="h-[15px] w-[8px]" aria-hidden="true">
+            <VersionMark />
+          </svg>
+          another version
+        </li>
+      )}
     </ul>
   )
 }
@@ -153,10 +181,12 @@ interface CourseProps {
   witness: LedgerLine['witness']
   picked: number | null
   delivery: number
+  /** Which version went live in which slice. */
+  versions: ReadonlyMap<number, string> | undefined
   onPick(delivery: number, b: Brick): void
 }
 
-const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, count, witness, picked, delivery, onPick }: CourseProps) {
+const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, count, witness, picked, delivery, versions, onPick }: CourseProps) {
   let most = 1
   for (const b of bricks?.values() ?? []) most = Math.max(most, b.produced)
   const pick = (clientX: number, target: Element) => {
@@ -183,6 +213,12 @@ const CourseOfBricks = memo(function CourseOfBricks({ bricks, from, sliceMs, cou
         return (
           <g key={start} transform={`translate(${x} 0)`}>
             {b && <Shape brick={b} witness={witness} strength={strengthOf(b.produced / most)} />}
+            {versions?.has(start) && (
+              <g data-version={versions.get(start)}>
+                <title>{versions.get(start)}</title>
+                <VersionMark />
+              </g>
+            )}
             {picked === start && (
               <rect x={-0.5} y="0.5" width={W} height={H} fill="none" className="stroke-ink" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />
             )}
@@ -207,62 +243,12 @@ const Shape = memo(function Shape({ brick: b, witness, strength }: { brick: Bric
   return (
     <g data-brick={state}>
       <title>{title}</title>
-      <BrickShape state={state} x={0} strength={strength} />
+      {layParts(brickParts(b, witness)).map(({ state: part, from, height }) => (
+        <BrickShape key={part} state={part} strength={strength} y={1 + from * (H - 1)} h={height * (H - 1)} />
+      ))}
     </g>
   )
 })
 
-function Outline({ x, className, dash }: { x: number; className: string; dash?: string }) {
-  const at = { x: x + 0.75, y: 1.75, width: W - 2.5, height: H - 2.5 }
-  return <rect {...at} fill="none" className={className} strokeWidth="1.5" strokeDasharray={dash} vectorEffect="non-scaling-stroke" />
-}
-
-/** Shape as well as colour tells the state. */
-function BrickShape({ state, x, strength }: { state: BrickState; x: number; strength: number }) {
-  const w = W - 1
-  switch (state) {
-    case 'empty':
-      return null
-    case 'confirmed':
-      return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity={strength} />
-    case 'waiting':
-      return <rect x={x} y="1" width={w} height={H - 1} className="fill-good" opacity="0.26" />
-    case 'late':
-      return <path d={`M${x} 1h${w}v${H - 1}h${-w / 2 + 2}l-2 -6l-2 6h${-w / 2 + 2}z`} className="fill-uncertain" />
-    case 'missing':
-      return <Outline x={x} className="stroke-bad" />
-    case 'dropped':
-      return (
-        <path
-          d={`M${x} ${H}V1h${w}v${H - 1}M${x} ${H}L${x + w} 1`}
-          fill="none"
-          className="stroke-bad"
-          strokeWidth="1.2"
-          vectorEffect="non-scaling-stroke"
-        />
-      )
-    case 'rejected':
-      return (
-        <path
-          d={`M${x + 0.75} 1.75h${w - 1.5}v${H - 2.5}h${1.5 - w}zM${x} ${H / 2}h${w}`}
-          fill="none"
-          className="stroke-bad"
-          strokeWidth="1.5"
-          vectorEffect="non-scaling-stroke"
-        />
-      )
-    case 'altered':
-      return <path d={`M${x} 1h${w}L${x} ${H - 4}zM${x + w} 5V${H}H${x}z`} className="fill-bad" />
-    case 'foreign':
-      return <path d={`M${x} 1h${w}v${H - 1}h${-w}zM${x + 2.5} 6v${H - 11}h${w - 5}v${11 - H}z`} fillRule="evenodd" className="fill-clay" />
-    case 'disordered':
-      return <path d={`M${x} 1h${w / 2}v${H - 5}h${-w / 2}zM${x + w / 2} 5h${w / 2}V${H}h${-w / 2}z`} className="fill-uncertain" />
-    case 'unwatched':
-      return <rect x={x} y="1" width={w} height={H - 1} className="fill-idle" opacity={strength * 0.6} />
-    case 'unseen':
-    case 'unknown':
-      return <Outline x={x} className="stroke-idle" dash="2.5 2" />
-    case 'doubled':
-      return <path d={`M${x} 1h${w}v${H / 2 - 2}h${-w}zM${x} ${H / 2 + 1.5}h${w}V${H}h${-w}z`} className="fill-slate" />
-  }
-}
+/** At the left edge of the brick in which a version went live. */
+const VersionMark = () => <path d={`M0 0.5v${H}M0 0.5h3.5`} fill="none" className="stroke-clay" strokeWidth="2" vectorEffect="non-scaling-stroke" />

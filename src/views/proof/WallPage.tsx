@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useMemo, useState } from 'react'
-import type { LedgerLine } from '~/contract/live'
+import type { LedgerLine, Wall as WallData } from '~/contract/live'
+import { fatesOn } from '~/core/delivery/wall'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Choice as ChoiceField } from '~/ui/Field'
@@ -15,6 +16,7 @@ import { Failed } from '../shared/Failed'
 import { EventList } from './EventList'
 import { BrickPeek, LinePeek } from './ProofPeek'
 import { blank, type Course, type Picked, Wall } from './Wall'
+import { wallSentence } from './wall/words'
 
 const slices = [
   { value: '10000', label: '10 s' },
@@ -61,7 +63,9 @@ export function WallPage() {
   // Ends at a whole slice, so that the picture moves on by bricks.
   const to = Math.ceil((until ?? now) / sliceMs) * sliceMs
   const from = to - BRICKS * sliceMs
-  const wall = useCall('wall', { query: { from, to, sliceMs }, ...(until === null && { refetchMs: sliceMs > 60_000 ? 5000 : 2000 }) })
+  const refetchMs = until === null ? { refetchMs: sliceMs > 60_000 ? 5000 : 2000 } : {}
+  const wall = useCall('wall', { query: { from, to, sliceMs }, ...refetchMs })
+  const events = useCall('eventLine', { query: { from, to, sliceMs }, keepPrevious: true, ...refetchMs })
   const [kept, setKept] = useState(wall.data)
   if (wall.data && wall.data !== kept) setKept(wall.data)
   const all = lines ?? first.data ?? null
@@ -145,7 +149,18 @@ export function WallPage() {
         ) : (
           <div className="flex flex-col px-3.5 py-2.5">
             <Totals lines={all} />
-            <Wall lines={courses} wall={kept ?? null} from={from} to={to} sliceMs={sliceMs} bricks={BRICKS} picked={picked} onPick={setPicked} />
+            <Sentence lines={courses} wall={kept ?? null} from={from} sliceMs={sliceMs} now={now} />
+            <Wall
+              lines={courses}
+              wall={kept ?? null}
+              events={events.data ?? null}
+              from={from}
+              to={to}
+              sliceMs={sliceMs}
+              bricks={BRICKS}
+              picked={picked}
+              onPick={setPicked}
+            />
             {wall.error && (
               <div className="mt-2">
                 <Failed of={wall} flush />
@@ -165,9 +180,43 @@ export function WallPage() {
 /** The lines without their counts: the same list as long as these stay as they are. */
 function useCourses(lines: readonly LedgerLine[] | null): readonly Course[] {
   const text = JSON.stringify(
-    lines?.map(({ delivery, publication, destination, witness }) => ({ delivery, publication, destination, witness })) ?? [],
+    lines?.map(({ delivery, publicationId, publication, destination, witness }) => ({
+      delivery,
+      publicationId,
+      publication,
+      destination,
+      witness,
+    })) ?? [],
   )
   return useMemo(() => JSON.parse(text) as Course[], [text])
+}
+
+/** What is shown, in one sentence. */
+function Sentence({
+  lines,
+  wall,
+  from,
+  sliceMs,
+  now,
+}: {
+  lines: readonly Course[]
+  wall: WallData | null
+  from: number
+  sliceMs: number
+  now: number
+}) {
+  const { produced, fates } = useMemo(() => {
+    const witness = new Map(lines.map((l) => [l.delivery, l.witness]))
+    const rows = (wall?.rows ?? []).map((r) => ({ bricks: r.bricks, witness: witness.get(r.delivery) ?? ('there' as const) }))
+    return { produced: rows.reduce((n, r) => n + r.bricks.reduce((m, b) => m + b.produced, 0), 0), fates: fatesOn(rows, sliceMs) }
+  }, [lines, wall, sliceMs])
+  if (!wall) return null
+  const { text, lost } = wallSentence(produced, fates, from, now)
+  return (
+    <p className={`mb-2 font-semibold ${lost ? 'text-bad' : ''}`} role="status" aria-label="In one sentence">
+      {text}.
+    </p>
+  )
 }
 
 function Totals({ lines }: { lines: readonly LedgerLine[] }) {
