@@ -34,6 +34,8 @@ test("what the panel lets go wrong at the broker stands on the wall, in the coun
   await page.goto('/proof')
   await expect(page.locator('[data-brick="altered"]').first()).toBeVisible()
   await expect(page.getByLabel('What the bricks mean')).toContainText('altered')
+  await expect(page.getByRole('status', { name: 'In one sentence' })).toContainText(/arrived altered, (at|between)/)
+  await expect(page.locator('[data-event="trouble"], [data-event="warning"]').first()).toBeVisible()
   await expect(page.locator('[data-total="Altered"]')).not.toHaveText('0')
   await expect(page.getByRole('list', { name: 'Events' })).toContainText('altered: arrived with another payload', { timeout: 45_000 })
   await page.goto('/proof/events')
