@@ -28,7 +28,14 @@ const groups: readonly [string, readonly [string, string][]][] = [
       ['Ctrl Z, Ctrl Y', 'take back, do again'],
     ],
   ],
-  ['The wall', [['← → ↑ ↓', 'to the next brick']]],
+  [
+    'The wall',
+    [
+      ['← → ↑ ↓', 'to the next brick'],
+      ['PgUp, PgDn', 'earlier, later; so does the wheel sideways, or with Shift'],
+      ['+ -', 'narrower bricks, wider ones; so does the wheel with Ctrl, about the pointer'],
+    ],
+  ],
 ]
 
 /** Which keys do what. */

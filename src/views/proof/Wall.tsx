@@ -1,6 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { format } from 'date-fns'
-import { type KeyboardEvent, memo, useCallback, useMemo, useRef } from 'react'
+import { type KeyboardEvent, memo, type RefObject, useCallback, useEffect, useMemo, useRef } from 'react'
 import type { Brick, EventLine, LedgerLine, Wall as WallData } from '~/contract/live'
 import { emptyTally, verdicts } from '~/core/delivery/verdict'
 import { type BrickState, brickParts, brickState, brickWaiting, layParts } from '~/core/delivery/wall'
@@ -27,6 +27,10 @@ interface Props {
   bricks: number
   picked: Picked | null
   onPick(p: Picked | null): void
+  /** So many bricks later. */
+  onPan(count: number): void
+  /** About what stands at this share of the width. */
+  onZoom(to: 'wider' | 'narrower', share: number): void
 }
 
 const ROW = 28
@@ -42,8 +46,10 @@ function mapOf(bricks: readonly Brick[]): ReadonlyMap<number, Brick> {
 }
 
 /** The picture of the ledger: a course of bricks for each publication and destination, a brick for each time slice. */
-export const Wall = memo(function Wall({ lines, wall, events, from, to, sliceMs, bricks, picked, onPick }: Props) {
+export const Wall = memo(function Wall({ lines, wall, events, from, to, sliceMs, bricks, picked, onPick, onPan, onZoom }: Props) {
   const box = useRef<HTMLDivElement>(null)
+  const area = useRef<HTMLDivElement>(null)
+  useWheel(area, onPan, onZoom)
   const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 6 })
   const rows = useMemo(() => new Map((wall?.rows ?? []).map((r) => [r.delivery, mapOf(r.bricks)])), [wall])
   const versions = useMemo(() => versionsOf(events), [events])
@@ -53,6 +59,12 @@ export const Wall = memo(function Wall({ lines, wall, events, from, to, sliceMs,
   const pick = useCallback((delivery: number, brick: Brick) => onPick({ delivery, brick }), [onPick])
   const key = (e: KeyboardEvent) => {
     if (e.key === 'Escape') return onPick(null)
+    const wide = { PageUp: -bricks / 2, PageDown: bricks / 2 }[e.key]
+    if (wide !== undefined) {
+      e.preventDefault()
+      return onPan(wide)
+    }
+    if (e.key === '+' || e.key === '-') return onZoom(e.key === '+' ? 'narrower' : 'wider', 1)
     const move = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
     if (!move) return
     e.preventDefault()
@@ -67,7 +79,7 @@ export const Wall = memo(function Wall({ lines, wall, events, from, to, sliceMs,
     if (line) pick(line.delivery, rows.get(line.delivery)?.get(start) ?? blank(start))
   }
   return (
-    <div>
+    <div ref={area}>
       <EventMarks {...{ events, from, sliceMs, bricks }} picked={picked?.brick.start ?? null} onPick={pickMoment} />
       <div ref={box} role="grid" aria-label="The wall" tabIndex={0} onKeyDown={key} className="max-h-[330px] overflow-auto">
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
@@ -130,6 +142,43 @@ const words: Partial<Record<BrickState, string>> = {
   rejected: 'rejected',
   dropped: 'dropped',
   missing: 'missing',
+}
+
+/** What stands left of the bricks, px. */
+const LEFT = 188
+/** So far the wheel has to go sideways for one brick, px. */
+const A_BRICK = 12
+
+/** The wheel sideways (or with Shift) goes through time; with Ctrl it makes bricks wider and narrower about the pointer. */
+function useWheel(area: RefObject<HTMLDivElement | null>, onPan: Props['onPan'], onZoom: Props['onZoom']): void {
+  const acts = useRef({ onPan, onZoom })
+  acts.current = { onPan, onZoom }
+  useEffect(() => {
+    const box = area.current
+    if (!box) return
+    let gone = 0
+    let zoomedAt = 0
+    const wheel = (e: WheelEvent) => {
+      const sideways = e.deltaX !== 0 ? e.deltaX : e.shiftKey ? e.deltaY : 0
+      if (!e.ctrlKey && sideways === 0) return
+      e.preventDefault()
+      if (e.ctrlKey) {
+        // One turn of a wheel is many events.
+        if (e.timeStamp - zoomedAt < 250) return
+        zoomedAt = e.timeStamp
+        const { left, right } = box.getBoundingClientRect()
+        const share = Math.min(1, Math.max(0, (e.clientX - left - LEFT) / (right - left - LEFT)))
+        return acts.current.onZoom(e.deltaY > 0 ? 'wider' : 'narrower', share)
+      }
+      gone += sideways
+      const count = Math.trunc(gone / A_BRICK)
+      gone -= count * A_BRICK
+      if (count !== 0) acts.current.onPan(count)
+    }
+    // The browser would zoom the page, unless it is told not to.
+    box.addEventListener('wheel', wheel, { passive: false })
+    return () => box.removeEventListener('wheel', wheel)
+  }, [area])
 }
 
 /** Versions that went live, by publication and slice. */

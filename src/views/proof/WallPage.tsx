@@ -1,6 +1,5 @@
-import { useCallback, useEffect, useMemo, useState } from 'react'
-import type { LedgerLine, Wall as WallData } from '~/contract/live'
-import { fatesOn } from '~/core/delivery/wall'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import type { LedgerLine } from '~/contract/live'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { Choice as ChoiceField } from '~/ui/Field'
@@ -16,15 +15,9 @@ import { Failed } from '../shared/Failed'
 import { EventList } from './EventList'
 import { BrickPeek, LinePeek } from './ProofPeek'
 import { blank, type Course, type Picked, Wall } from './Wall'
-import { wallSentence } from './wall/words'
+import { Sentence } from './wall/Sentence'
+import { BRICKS, panned, slices, type View, zoomed } from './wall/view'
 
-const slices = [
-  { value: '10000', label: '10 s' },
-  { value: '60000', label: '1 min' },
-  { value: '600000', label: '10 min' },
-  { value: '3600000', label: '1 h' },
-]
-const BRICKS = 66
 /** A moment in an address, as ISO 8601 has it. */
 function momentOf(text: string | null): number | null {
   const t = text === null ? Number.NaN : Date.parse(text)
@@ -85,6 +78,24 @@ export function WallPage() {
     ...p,
     brick: kept?.rows.find((r) => r.delivery === p.delivery)?.bricks.find((b) => b.start === p.brick.start) ?? p.brick,
   })
+  const view: View = { sliceMs, until }
+  const show = (next: View | null) => {
+    if (!next) return
+    if (next.sliceMs !== sliceMs) {
+      setSlice(String(next.sliceMs))
+      setPicked(null)
+    }
+    setUntil(next.until)
+  }
+  const pan = (count: number) => show(panned(view, count, now))
+  // What the wall is given stays the same while time goes on: else it would be drawn anew each time.
+  const zoom = (to: 'wider' | 'narrower', share: number) => show(zoomed(view, to, share, now))
+  const move = useRef({ pan, zoom })
+  move.current = { pan, zoom }
+  const [moving] = useState(() => ({
+    onPan: (count: number) => move.current.pan(count),
+    onZoom: (to: 'wider' | 'narrower', share: number) => move.current.zoom(to, share),
+  }))
   const chosen = all?.find((l) => l.delivery === lineId) ?? all?.[0]
 
   return (
@@ -99,15 +110,10 @@ export function WallPage() {
             setPicked(null)
           }}
         />
-        <Button small onClick={() => setUntil((until ?? now) - (BRICKS * sliceMs) / 2)} aria-label="Earlier">
+        <Button small onClick={() => pan(-BRICKS / 2)} aria-label="Earlier">
           ←
         </Button>
-        <Button
-          small
-          disabled={until === null}
-          onClick={() => setUntil(until! + (BRICKS * sliceMs) / 2 >= now ? null : until! + (BRICKS * sliceMs) / 2)}
-          aria-label="Later"
-        >
+        <Button small disabled={until === null} onClick={() => pan(BRICKS / 2)} aria-label="Later">
           →
         </Button>
         <Button aria-pressed={until === null} onClick={() => setUntil(until === null ? now : null)}>
@@ -160,6 +166,7 @@ export function WallPage() {
               bricks={BRICKS}
               picked={picked}
               onPick={setPicked}
+              {...moving}
             />
             {wall.error && (
               <div className="mt-2">
@@ -189,34 +196,6 @@ function useCourses(lines: readonly LedgerLine[] | null): readonly Course[] {
     })) ?? [],
   )
   return useMemo(() => JSON.parse(text) as Course[], [text])
-}
-
-/** What is shown, in one sentence. */
-function Sentence({
-  lines,
-  wall,
-  from,
-  sliceMs,
-  now,
-}: {
-  lines: readonly Course[]
-  wall: WallData | null
-  from: number
-  sliceMs: number
-  now: number
-}) {
-  const { produced, fates } = useMemo(() => {
-    const witness = new Map(lines.map((l) => [l.delivery, l.witness]))
-    const rows = (wall?.rows ?? []).map((r) => ({ bricks: r.bricks, witness: witness.get(r.delivery) ?? ('there' as const) }))
-    return { produced: rows.reduce((n, r) => n + r.bricks.reduce((m, b) => m + b.produced, 0), 0), fates: fatesOn(rows, sliceMs) }
-  }, [lines, wall, sliceMs])
-  if (!wall) return null
-  const { text, lost } = wallSentence(produced, fates, from, now)
-  return (
-    <p className={`mb-2 font-semibold ${lost ? 'text-bad' : ''}`} role="status" aria-label="In one sentence">
-      {text}.
-    </p>
-  )
 }
 
 function Totals({ lines }: { lines: readonly LedgerLine[] }) {
