@@ -10,6 +10,9 @@ describe('the wall in time', () => {
     expect(panned({ sliceMs: 60_000, until: now - 10 * 60_000 }, 5, now).until).toBe(now - 5 * 60_000)
     expect(panned({ sliceMs: 60_000, until: now - 10 * 60_000 }, 10, now).until).toBeNull()
     expect(panned(live, 7, now)).toEqual(live)
+    // There and back again, while a few seconds went by.
+    expect(panned(panned(live, -33, now), 33, now + 5000)).toEqual(live)
+    expect(panned(live, -1, now).until).toBe(now - 60_000)
   })
 
   it.each([0, 0.25, 0.5, 0.75])('keeps what stands at %s of its width where it is', (share) => {

@@ -16,12 +16,13 @@ export interface View {
   until: number | null
 }
 
-const ended = (until: number, now: number): number | null => (until >= now ? null : until)
+/** Less than a brick before now is now: while one looked at what was, time went on. */
+const ended = (until: number, now: number, sliceMs: number): number | null => (until > now - sliceMs ? null : until)
 
 /** So many bricks later, or earlier; the end of time is now. */
 export const panned = ({ sliceMs, until }: View, bricks: number, now: number): View => ({
   sliceMs,
-  until: ended((until ?? now) + bricks * sliceMs, now),
+  until: ended((until ?? now) + bricks * sliceMs, now, sliceMs),
 })
 
 /**
@@ -36,5 +37,5 @@ export function zoomed({ sliceMs, until }: View, to: 'wider' | 'narrower', share
   const under = end - (1 - share) * BRICKS * sliceMs
   // What goes on and is looked at where it goes on goes on.
   if (until === null && share > 0.9) return { sliceMs: wide, until: null }
-  return { sliceMs: wide, until: ended(under + (1 - share) * BRICKS * wide, now) }
+  return { sliceMs: wide, until: ended(under + (1 - share) * BRICKS * wide, now, wide) }
 }
