@@ -25,9 +25,17 @@ export const EquipmentRule = z.object({
 })
 export type EquipmentRule = z.infer<typeof EquipmentRule>
 
+/** Tags that go out without equipment: all that is given has to be so. Each folder of them is a message. */
+export const TagPick = z.object({
+  folder: z.string().trim().max(500).default('').describe('Their names begin with this and a slash; empty: any'),
+  text: z.string().trim().max(200).default('').describe('This stands in their names, in large letters or small; empty: any'),
+})
+export type TagPick = z.infer<typeof TagPick>
+
 export const PublicationDraft = z.object({
   name: Name,
-  equipmentIds: z.array(Id).min(1, 'Choose at least one equipment').max(10_000),
+  equipmentIds: z.array(Id).max(10_000).describe('At least one, unless tags are given'),
+  tags: TagPick.optional().describe('Tags without equipment, in the place of equipment'),
   rule: EquipmentRule.optional().describe('By which equipment is chosen at each go-live, in the place of what is listed'),
   trigger: Trigger,
   pace: Pace.optional(),

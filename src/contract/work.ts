@@ -76,6 +76,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   editEquipment: `${oneEdit}; 20,000 equipment at most`,
   listEquipment: whole,
   outlineEquipment: whole,
+  matchingTags: 'one reading of the plant, shared by those who ask at once',
   matchingEquipment: 'the whole model read, once for all who ask at the same time',
   equipmentAsSent: 'the whole model read, once for all who ask at the same time; 10,000 ids at most',
   addEquipment: oneEdit,

@@ -32,7 +32,7 @@ async function demandOfKind(db: Conn, { destinationId, address }: PublicationDra
 export async function addPublication(db: Db, wanted: PublicationDraft, id = newId()): Promise<Publication> {
   try {
     return await transacted(db, async (tx) => {
-      const draft = await asClause(tx, wanted)
+      const draft = somethingOf(await asClause(tx, wanted))
       await demandRoom(tx, draft)
       await demandOfKind(tx, draft)
       await tx
@@ -55,13 +55,25 @@ export async function addPublication(db: Db, wanted: PublicationDraft, id = newI
   }
 }
 
+/** Something has to go out: tags, and then no equipment, or equipment. */
+function somethingOf(draft: PublicationDraft): PublicationDraft {
+  const { equipmentIds, tags, rule: _r, ...rest } = draft
+  if (tags) return { ...rest, tags, equipmentIds: [] }
+  if (equipmentIds.length > 0) return draft
+  const message = 'Choose at least one equipment'
+  throw new FailureError(
+    { code: 'publication.nothing', message, hint: 'Or tags without equipment', where: 'publication', fields: { equipmentIds: message } },
+    422,
+  )
+}
+
 /** Changes what would go live next, of its further clauses too; what is live stays as it was frozen. */
 export async function changePublication(db: Db, id: string, wanted: PublicationDraft, begun?: number): Promise<Publication> {
   try {
     return await transacted(db, async (tx) => {
       const now = await getPublication(tx, id)
       demandSamePlace(now, wanted)
-      const draft = await asClause(tx, wanted)
+      const draft = somethingOf(await asClause(tx, wanted))
       await demandOfKind(tx, draft)
       const updated = await tx
         .updateTable('publication')

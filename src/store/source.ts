@@ -4,6 +4,7 @@ import { newId } from '~/contract/id'
 import { credentialsOf, keepsSecret, type Source, type SourceDraft, type SourceUse } from '~/contract/source'
 import { sourceReach } from '~/core/credential/reach'
 import { byName } from '~/core/equipment/hierarchy'
+import { pickedBy } from './bare-tags'
 import { clientIdsOf, demandOwnClientIds } from './client-id'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { filledBy } from './equipment'
@@ -177,14 +178,9 @@ export async function sourceUse(db: Conn, id: string): Promise<SourceUse> {
   const tags = (await db.selectFrom('tag').select('id').where('source_id', '=', id).execute()).map((t) => t.id)
   const filled = [...(await filledBy(db, 'tagId', tags)), ...(await filledBy(db, 'sourceId', [id]))]
   const equipment = new Map(filled.map((f) => [f.id, f.name]))
-  const publications =
-    equipment.size > 0
-      ? (
-          await sql<{ name: string; live: boolean }>`
-        select name, state = 'live' as live from publication where draft->'equipmentIds' ?| array[${sql.join([...equipment.keys()])}]::text[]
-        order by name`.execute(db)
-        ).rows
-      : []
+  const { rows: publications } = await sql<{ name: string; live: boolean }>`
+    select p.name, p.state = 'live' as live from publication p where p.draft->'equipmentIds' ?| ${[...equipment.keys()]}::text[]
+      or exists (select 1 from tag t where t.source_id = ${id} and ${pickedBy}) order by p.name`.execute(db)
   return { tags: tags.length, equipment: [...equipment.values()].sort(byName), publications }
 }
 

@@ -2,6 +2,7 @@ import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
 import type { Tag, TagUse } from '~/contract/tag'
 import { byName } from '~/core/equipment/hierarchy'
+import { pickedBy } from './bare-tags'
 import type { Conn } from './database'
 import { filledBy } from './equipment'
 
@@ -56,7 +57,8 @@ export async function tagsOfEquipment(db: Conn, equipmentIds: readonly string[])
 export async function usedTags(db: Conn): Promise<number[]> {
   const rows = await sql<{ handle: number }>`
     select t.handle from tag t where t.id::text in (
-      select f #>> '{}' from equipment e, jsonb_path_query(e.bindings, '$.**.tagId') f) order by t.handle`.execute(db)
+      select f #>> '{}' from equipment e, jsonb_path_query(e.bindings, '$.**.tagId') f)
+      or exists (select 1 from publication p where ${pickedBy}) order by t.handle`.execute(db)
   return rows.rows.map((r) => r.handle)
 }
 
@@ -83,10 +85,8 @@ export async function getTag(db: Conn, id: string): Promise<Tag> {
 export async function tagUse(db: Conn, id: string): Promise<TagUse> {
   const equipment = await filledBy(db, 'tagId', [id])
   const ids = [...new Set(equipment.map((e) => e.id))]
-  const publications =
-    ids.length === 0
-      ? { rows: [] }
-      : await sql<{ id: string; name: string }>`
-        select id, name from publication where draft->'equipmentIds' ?| array[${sql.join(ids)}]::text[] order by name`.execute(db)
+  const publications = await sql<{ id: string; name: string }>`
+    select p.id, p.name from publication p join tag t on t.id = ${id}
+    where p.draft->'equipmentIds' ?| ${ids}::text[] or ${pickedBy} order by p.name`.execute(db)
   return { equipment: equipment.map(({ id: one, name, member }) => ({ id: one, name, member })), publications: publications.rows }
 }

@@ -12,7 +12,7 @@ import {
 } from '../equipment'
 import { Found } from '../find'
 import { Id } from '../id'
-import { AsSent, EquipmentRule } from '../publication'
+import { AsSent, EquipmentRule, TagPick } from '../publication'
 import { Begun, list, type Route } from './route'
 
 /** Classes and equipment. */
@@ -112,13 +112,22 @@ export const modelRoutes = {
     body: EquipmentRule,
     answer: z.object({ ids: z.array(Id) }),
   },
+  matchingTags: {
+    method: 'POST',
+    path: '/api/tags/matching',
+    role: 'viewer',
+    group: 'Tags',
+    summary: 'Which tags a publication without equipment is for now',
+    body: TagPick,
+    answer: z.object({ tags: z.number().int(), folders: z.number().int(), first: z.array(z.string()).describe('Names of the first ones') }),
+  },
   equipmentAsSent: {
     method: 'POST',
     path: '/api/equipment/as-sent',
     role: 'viewer',
     group: 'Equipment',
     summary: 'The first of these equipment as it would be sent, and the names of the members that all of them have',
-    body: z.object({ ids: z.array(Id).max(10_000) }),
+    body: z.object({ ids: z.array(Id).max(10_000), tags: TagPick.optional() }),
     answer: AsSent,
   },
   addEquipment: {

@@ -126,7 +126,10 @@ export const textProblems = (template: string): TemplateProblem[] => parseTempla
 /** Of what an address speaks. */
 export interface AddressOf {
   /** From the top, its own last. */
-  lineage: readonly Pick<Equipment, 'name' | 'level' | 'alias' | 'facts' | 'externalIds'>[]
+  lineage: readonly (Pick<Equipment, 'name' | 'alias' | 'facts' | 'externalIds'> & {
+    /** Empty: none of the plant. */
+    level: Level | ''
+  })[]
   className: string | null
   member?: string
   tag?: string

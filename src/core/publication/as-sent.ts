@@ -1,11 +1,13 @@
-import type { AsSent, PlanEquipment } from '~/contract/publication'
+import type { AsSent, PlanEquipment, TagPick } from '~/contract/publication'
 import { outsideName } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { Resolver } from '../equipment/resolve'
+import { placedTags } from './bare-tags'
 import type { World } from './placed'
 
 /** The first of these equipment as it would be sent, for what placeholders may name, and the keys of the members that all of them have. */
-export function asSent(world: World, ids: readonly string[]): AsSent {
+export function asSent(world: World, ids: readonly string[], tags?: TagPick): AsSent {
+  if (tags) return asTagsAreSent(world, tags)
   const resolver = new Resolver(world)
   const all = ids.flatMap((id) => world.equipment.get(id) ?? [])
   const filled = all.map((one) => resolver.leavesOf(one).filter((leaf) => leaf.fill))
@@ -28,4 +30,12 @@ export function asSent(world: World, ids: readonly string[]): AsSent {
     members,
   }
   return { example, common }
+}
+
+/** The same of tags without equipment: the first folder, and what each of them has. */
+function asTagsAreSent(world: World, tags: TagPick): AsSent {
+  const nothing = () => undefined
+  const folders = placedTags(tags, world, nothing, nothing).map((p) => p.plan)
+  const [first, ...others] = folders.map((f) => new Set(f.members.map((m) => m.key)))
+  return { example: folders[0] ?? null, common: [...(first ?? [])].filter((key) => others.every((keys) => keys.has(key))) }
 }

@@ -9,6 +9,7 @@ export type OverMqtt = Omit<PublicationDraft, 'address' | 'steersOnly'> & Partia
 export function overMqtt({
   name,
   equipmentIds,
+  tags,
   rule,
   trigger,
   pace,
@@ -21,6 +22,7 @@ export function overMqtt({
   return {
     name,
     equipmentIds,
+    ...(tags && { tags }),
     ...(rule && { rule }),
     trigger,
     ...(pace && { pace }),

@@ -5,6 +5,7 @@ import { type AddressOf, outsideName } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
 import { isOf, matching } from '../equipment/rule'
+import { placedTags } from './bare-tags'
 
 export interface World extends Model {
   /** Ids of sources whose values are computed, not measured. */
@@ -34,6 +35,7 @@ function ofItsClass({ onlyClassId: only }: PublicationDraft, chosen: string[], {
 
 /** Equipment with what fills its members. */
 export function placedOf(draft: PublicationDraft, world: World, stop: Say, warn: Say): Placed[] {
+  if (draft.tags) return placedTags(draft.tags, world, stop, warn)
   const out: Placed[] = []
   const unbound: string[] = []
   const faulty: string[] = []

@@ -3,6 +3,7 @@ import { FoundKind } from '~/contract/find'
 import { allows } from '~/contract/role'
 import { matching } from '~/core/equipment/rule'
 import { asSent } from '~/core/publication/as-sent'
+import { pickedFolders } from '~/core/publication/bare-tags'
 import { withOwnSteps } from '~/core/publication/clauses'
 import type { RegisteredSchema } from '~/core/publication/registered'
 import { versionDifferences } from '~/core/publication/version-differences'
@@ -33,6 +34,7 @@ type Keys =
   | 'classVersions'
   | 'listEquipment'
   | 'outlineEquipment'
+  | 'matchingTags'
   | 'equipmentAsSent'
   | 'matchingEquipment'
   | 'editEquipment'
@@ -60,6 +62,9 @@ type Keys =
 /** The whole model, for what needs all of it. */
 const readWorld = sharedReading(() => loadWorld(database()))
 
+/** So many of the tags that are picked are told by their names. */
+const TAGS_SHOWN = 5
+
 /** Things of one kind that the finder shows. */
 const FOUND_MAX = 12
 
@@ -79,7 +84,12 @@ export const modelHandlers: Pick<Handlers, Keys> = {
     const world = await readWorld()
     return { ids: matching(body, world.equipment, world.classes) }
   },
-  equipmentAsSent: async ({ body }) => asSent(await readWorld(), body.ids),
+  matchingTags: async ({ body }) => {
+    const folders = pickedFolders(body, (await readWorld()).tags.values())
+    const all = [...folders.values()].flat()
+    return { tags: all.length, folders: folders.size, first: all.slice(0, TAGS_SHOWN).map((t) => t.name) }
+  },
+  equipmentAsSent: async ({ body }) => asSent(await readWorld(), body.ids, body.tags),
   addEquipment: ({ body }) => addEquipment(database(), body),
   changeEquipment: ({ params, body }) => changeEquipment(database(), params.id!, body),
   removeEquipment: ({ params }) => removeEquipment(database(), params.id!),

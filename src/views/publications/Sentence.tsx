@@ -25,6 +25,7 @@ import { SentenceBar } from './SentenceBar'
 import { ShapeForm } from './ShapeForm'
 import { fieldWords } from './setting-words'
 import { Steps } from './steps/Steps'
+import { tagsWords } from './TagsPicker'
 import { useAsSent } from './useAsSent'
 import { usePublicationDraft } from './usePublicationDraft'
 import { Versions } from './Versions'
@@ -86,7 +87,7 @@ export function Sentence({ publication, condition, destinations, root, others, o
   const clauses = others.filter((p) => publication && p.alsoOf === publication.id)
   const what = (
     <>
-      {whatWords(draft.equipmentIds, byId, classes.data ?? [])}
+      {draft.tags ? <b>{tagsWords(draft.tags)}</b> : whatWords(draft.equipmentIds, byId, classes.data ?? [])}
       {draft.rule && <span className="text-muted">; by rule</span>}
     </>
   )
@@ -169,6 +170,9 @@ export function Sentence({ publication, condition, destinations, root, others, o
                   rule={draft.rule}
                   saved={publication?.rule}
                   onRule={(rule) => set({ rule })}
+                  tags={draft.tags}
+                  onTags={(tags) => set({ tags })}
+                  onBy={set}
                 />
               </Section>
               <When draft={draft} set={set} example={asSent.source} fields={fields} findings={of('when')} {...section('when')} />

@@ -1,10 +1,11 @@
 import { type ReactNode, useMemo, useState } from 'react'
 import type { EquipmentBrief, EquipmentClass } from '~/contract/equipment'
-import type { EquipmentRule } from '~/contract/publication'
+import type { EquipmentRule, TagPick } from '~/contract/publication'
 import { byName, lineage } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
 import { RulePicker } from './RulePicker'
+import { TagsPicker } from './TagsPicker'
 
 /** `12 equipment of class Kiln Zone under Firing / Tunnel Kiln 1`. */
 export function whatWords(ids: readonly string[], byId: ReadonlyMap<string, EquipmentBrief>, classes: readonly EquipmentClass[]): ReactNode {
@@ -39,26 +40,45 @@ export function WhatPicker({
   rule,
   saved,
   onRule,
+  tags,
+  onTags,
+  onBy,
   ...props
-}: Props & { rule: EquipmentRule | undefined; saved: EquipmentRule | undefined; onRule(rule: EquipmentRule | undefined): void }) {
+}: Props & {
+  rule: EquipmentRule | undefined
+  saved: EquipmentRule | undefined
+  onRule(rule: EquipmentRule): void
+  tags: TagPick | undefined
+  onTags(tags: TagPick): void
+  /** It is chosen in another way. */
+  onBy(by: { rule: EquipmentRule | undefined; tags: TagPick | undefined }): void
+}) {
   const { equipment, classes, chosen, onChange } = props
-  const some = equipment.some((e) => e.classId !== null)
+  const choose = (by: 'hand' | 'rule' | 'tags') => {
+    const next = by === 'rule' ? (rule ?? ruleFor(chosen, equipment)) : undefined
+    onBy({ rule: next, tags: by === 'tags' ? (tags ?? { folder: '', text: '' }) : undefined })
+  }
   return (
     <>
-      {some && (
-        <div className="mb-2.5">
-          <Choice
-            label="Chosen"
-            value={rule ? 'rule' : 'hand'}
-            options={[
-              { value: 'hand', label: 'By hand' },
-              { value: 'rule', label: 'By rule' },
-            ]}
-            onChange={(by) => onRule(by === 'hand' ? undefined : (rule ?? ruleFor(chosen, equipment)))}
-          />
-        </div>
+      <div className="mb-2.5">
+        <Choice
+          label="Chosen"
+          value={tags ? 'tags' : rule ? 'rule' : 'hand'}
+          options={[
+            { value: 'hand', label: 'By hand' },
+            { value: 'rule', label: 'By rule' },
+            { value: 'tags', label: 'Tags without equipment' },
+          ]}
+          onChange={choose}
+        />
+      </div>
+      {tags ? (
+        <TagsPicker pick={tags} onPick={onTags} />
+      ) : rule ? (
+        <RulePicker {...{ equipment, classes, rule, saved, chosen }} onChange={onRule} onMatch={onChange} />
+      ) : (
+        <ByHand {...props} />
       )}
-      {rule ? <RulePicker {...{ equipment, classes, rule, saved, chosen }} onChange={onRule} onMatch={onChange} /> : <ByHand {...props} />}
     </>
   )
 }

@@ -4,6 +4,7 @@ import type { VersionDifference } from '~/contract/version'
 export const fieldWords: Readonly<Record<string, string>> = {
   name: 'Name',
   equipmentIds: 'What: equipment',
+  tags: 'What: tags',
   rule: 'What: rule',
   trigger: 'When',
   'trigger.kind': 'When: trigger',

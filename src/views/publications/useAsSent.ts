@@ -15,8 +15,12 @@ export interface AsSentHere {
 }
 
 /** What shapes and addresses of these equipment can name; asked for when `wanted`. Null and none while it is not known. */
-export function useAsSent({ equipmentIds, steps }: Pick<PublicationDraft, 'equipmentIds' | 'steps'>, wanted: boolean): AsSentHere {
-  const answer = useCall('equipmentAsSent', { body: { ids: [...equipmentIds] }, enabled: wanted && equipmentIds.length > 0, keepPrevious: true })
+export function useAsSent({ equipmentIds, tags, steps }: Pick<PublicationDraft, 'equipmentIds' | 'tags' | 'steps'>, wanted: boolean): AsSentHere {
+  const answer = useCall('equipmentAsSent', {
+    body: { ids: [...equipmentIds], ...(tags && { tags }) },
+    enabled: wanted && (tags !== undefined || equipmentIds.length > 0),
+    keepPrevious: true,
+  })
   const source = answer.data?.example ?? null
   const common = answer.data?.common
   const after = useMemo(() => afterSteps(source, common ?? [], steps ?? []), [source, common, steps])

@@ -17,7 +17,7 @@ import { type GoLiveChoice, knownWarnings } from './preflight/GoLiveDialog'
 
 /** Which section of the sentence a field stands in. */
 const sections: [RegExp, string][] = [
-  [/^equipmentIds/, 'what'],
+  [/^(equipmentIds|tags)/, 'what'],
   [/^(trigger|pace)/, 'when'],
   [/^steps/, 'steps'],
   [/^(own|onlyClassId)/, 'only'],
@@ -102,7 +102,7 @@ export function usePublicationDraft({
       action: { label: 'Back', onClick: () => setDraft(before) },
     })
   }
-  const waiting = draft.equipmentIds.length === 0 || !draft.destinationId
+  const waiting = (draft.equipmentIds.length === 0 && !draft.tags) || !draft.destinationId
 
   // What is wrong is said beside its field while it is typed; what is still to be filled in only when it is saved.
   const wrong = useMemo(() => {
@@ -152,8 +152,9 @@ export function usePublicationDraft({
 
   const save = async (): Promise<Publication | null> => {
     const parsed = PublicationDraft.safeParse(draft)
-    if (!parsed.success) {
-      const missing = Object.fromEntries(parsed.error.issues.map((i) => [i.path.join('.'), i.message]))
+    const nothing = draft.equipmentIds.length === 0 && !draft.tags ? { equipmentIds: 'Choose at least one equipment' } : null
+    if (!parsed.success || nothing) {
+      const missing = { ...nothing, ...Object.fromEntries((parsed.error?.issues ?? []).map((i) => [i.path.join('.'), i.message])) }
       setRefused(missing)
       setOpen(sectionOf(Object.keys(missing)) ?? open)
       return null

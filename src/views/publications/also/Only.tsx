@@ -41,16 +41,18 @@ export function Only({ edit, equipment, classes, example, ...section }: Props) {
       onHold={(hold) => edit.setHeld(hold && preview ? preview.held : null)}
       {...section}
     >
-      <SelectField label="Of class" value={draft.onlyClassId ?? ''} onChange={(e) => set({ onlyClassId: e.target.value || undefined })}>
-        <option value="">any</option>
-        {classes
-          .filter((c) => there.has(c.id) || c.id === draft.onlyClassId || classes.some((x) => there.has(x.id) && x.extendsId === c.id))
-          .map((c) => (
-            <option key={c.id} value={c.id}>
-              {c.name}
-            </option>
-          ))}
-      </SelectField>
+      {draft.tags === undefined && (
+        <SelectField label="Of class" value={draft.onlyClassId ?? ''} onChange={(e) => set({ onlyClassId: e.target.value || undefined })}>
+          <option value="">any</option>
+          {classes
+            .filter((c) => there.has(c.id) || c.id === draft.onlyClassId || classes.some((x) => there.has(x.id) && x.extendsId === c.id))
+            .map((c) => (
+              <option key={c.id} value={c.id}>
+                {c.name}
+              </option>
+            ))}
+        </SelectField>
+      )}
     </Steps>
   )
 }
