@@ -79,7 +79,7 @@ export async function rig(
       outboxHours: 0,
       drainPerS: 0,
       journalHours: 24,
-      journalMb: 20,
+      journalMb: Number(process.env.EMBRIK_BENCH_JOURNAL_MB ?? 20),
       ...freshBroker,
     },
   })

@@ -4,7 +4,7 @@ import { Histogram } from '~/core/delivery/histogram'
 import { certificate, median, perSecond, port, rig, show, sleep, WINDOW } from './common'
 
 const EQUIPMENT = 100
-const MEMBERS = 12
+const MEMBERS = Number(process.env.EMBRIK_BENCH_MEMBERS ?? 12)
 const SECONDS = Number(process.env.EMBRIK_BENCH_SECONDS ?? 6)
 const ROUNDS = 3
 const LATENCY_RATE = 1000

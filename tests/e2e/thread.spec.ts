@@ -167,13 +167,14 @@ test('the link to the broker is cut for 20 seconds: nothing is missing afterward
   await tellPanel('/api/broker/cut', { seconds: 20 })
   await expect(up).toHaveText(`${all - 1} up`)
   await expect(page.locator('[data-total="Waiting"]')).not.toHaveText('0')
-  await expect(page.getByText(/The broker hung up/).first()).toBeVisible()
+  const events = page.getByRole('list', { name: 'Events' })
+  await expect(events.getByText(/The broker hung up/).first()).toBeVisible()
   await expect(up).toHaveText(`${all} up`, { timeout: 120_000 })
   const after = await settled()
   expect(after.produced - before.produced).toBeGreaterThan(60)
   expect(after).toMatchObject({ missing: 0, dropped: 0, unknown: 0 })
   await expect(page.locator('[data-total="Missing"]')).toHaveText('0')
-  await expect(page.getByText(/up again after/).first()).toBeVisible()
+  await expect(events.getByText(/up again after/).first()).toBeVisible()
 })
 
 test('the link to the kiln is cut: tags keep their last value and say so, and come back by themselves', async ({ page }) => {
