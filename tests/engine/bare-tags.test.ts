@@ -23,10 +23,10 @@ afterAll(() => s.end())
 
 const draft = (part: object = {}) =>
   overMqtt({
-    ...{ name: 'bare', equipmentIds: [], trigger: { kind: 'change' }, shape: flatJsonSettings, topic: 'bare/{path}', destinationId: s.destinationId },
+    ...{ name: 'bare', equipmentIds: [], trigger: { kind: 'change' }, shape: flatJsonSettings, topic: 'varnmoor/bare/{path}', destinationId: s.destinationId },
     ...{ tags: { folder: '', text: 'zone' }, ...part },
   })
-const topics = () => new Set(s.b.broker.truth.arrivals.map((a) => a.topic).filter((t) => t.startsWith('bare/')))
+const topics = () => new Set(s.b.broker.truth.arrivals.map((a) => a.topic).filter((t) => t.startsWith('varnmoor/bare/')))
 
 it('go out by their folders, each message accounted for', async () => {
   // What was chosen of equipment before is not kept beside them.
@@ -39,7 +39,7 @@ it('go out by their folders, each message accounted for', async () => {
   still()
   await s.settled(60, id)
   expect(s.counts(id)).toMatchObject({ arrived: s.counts(id)!.produced, missing: 0, doubled: 0, disordered: 0 })
-  expect(topics()).toEqual(new Set(['bare/zone-1', 'bare/zone-2']))
+  expect(topics()).toEqual(new Set(['varnmoor/bare/zone-1', 'varnmoor/bare/zone-2']))
 })
 
 it('stand in who uses what: of a tag, and of its source', async () => {
