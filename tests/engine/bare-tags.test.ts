@@ -23,7 +23,14 @@ afterAll(() => s.end())
 
 const draft = (part: object = {}) =>
   overMqtt({
-    ...{ name: 'bare', equipmentIds: [], trigger: { kind: 'change' }, shape: flatJsonSettings, topic: 'varnmoor/bare/{path}', destinationId: s.destinationId },
+    ...{
+      name: 'bare',
+      equipmentIds: [],
+      trigger: { kind: 'change' },
+      shape: flatJsonSettings,
+      topic: 'varnmoor/bare/{path}',
+      destinationId: s.destinationId,
+    },
     ...{ tags: { folder: '', text: 'zone' }, ...part },
   })
 const topics = () => new Set(s.b.broker.truth.arrivals.map((a) => a.topic).filter((t) => t.startsWith('varnmoor/bare/')))
