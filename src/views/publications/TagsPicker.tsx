@@ -25,7 +25,12 @@ export function TagsPicker({ pick, onPick }: { pick: TagPick; onPick(pick: TagPi
         onChange={(e) => onPick({ ...pick, folder: e.target.value.replace(/^\/+/, '') })}
         onBlur={() => onPick({ ...pick, folder: pick.folder.replace(/\/+$/, '') })}
       />
-      <TextField label="With in the name" help="Empty: any" value={pick.text} onChange={(e) => onPick({ ...pick, text: e.target.value })} />
+      <TextField
+        label="Names hold"
+        help="In large letters or small; empty: any"
+        value={pick.text}
+        onChange={(e) => onPick({ ...pick, text: e.target.value })}
+      />
       <Failed of={found} />
       {found.data && (
         <p className="mt-1 text-muted" role="status">
