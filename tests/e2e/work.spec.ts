@@ -19,6 +19,23 @@ test('everything is reached by keyboard: letters, the finder, the filter', async
   await expect(page.getByRole('heading', { name: 'Zone 7/gas flow' })).toBeVisible()
 })
 
+test('who filters tags before all of them are there goes on typing', async ({ page }) => {
+  await logIn(page)
+  let letGo = () => {}
+  const held = new Promise<void>((done) => {
+    letGo = done
+  })
+  // All tags come late; the first by their names are there.
+  await page.route(/\/api\/tags$/, (route) => held.then(() => route.continue()))
+  await page.goto('/tags')
+  await expect(page.getByRole('grid', { name: 'Tags' })).toBeVisible()
+  await page.keyboard.press('/')
+  await page.keyboard.type('zone 7/temp', { delay: 40 })
+  await expect(page.getByLabel('filter names, units, addresses')).toHaveValue('zone 7/temp')
+  letGo()
+  await expect(page.getByRole('grid', { name: 'Tags' })).toHaveAttribute('aria-rowcount', '1')
+})
+
 test('Enter in the finder means what was typed, also before it is found', async ({ page }) => {
   await logIn(page)
   await page.goto('/sources')

@@ -146,9 +146,7 @@ export function TagsPage() {
           )
         }
       >
-        {tags.isPending ? (
-          <Loading rows={14} />
-        ) : tags.error ? (
+        {tags.error ? (
           <Failed of={tags} />
         ) : all && all.length === 0 ? (
           <EmptyStation
@@ -171,25 +169,30 @@ export function TagsPage() {
               </Button>
               <ColumnChoice columns={columns} />
             </ViewBar>
-            <TagTable
-              rows={rows}
-              around={around}
-              columns={columns}
-              mayEdit={mayEdit && view.ready}
-              selected={selected}
-              onSelect={setSelected}
-              cursor={cursor}
-              onCursor={setCursor}
-              sort={query.sort}
-              onSort={onSort}
-              filters={query.filters}
-              onFilter={onFilter}
-              showFilters={showFilters || filtered}
-              onCopy={copy}
-              onPaste={paste}
-              onRemove={() => void remove()}
-              empty={nothing}
-            />
+            {/* The filter stays under the hands of who types while the rest comes. */}
+            {tags.isPending ? (
+              <Loading rows={14} />
+            ) : (
+              <TagTable
+                rows={rows}
+                around={around}
+                columns={columns}
+                mayEdit={mayEdit && view.ready}
+                selected={selected}
+                onSelect={setSelected}
+                cursor={cursor}
+                onCursor={setCursor}
+                sort={query.sort}
+                onSort={onSort}
+                filters={query.filters}
+                onFilter={onFilter}
+                showFilters={showFilters || filtered}
+                onCopy={copy}
+                onPaste={paste}
+                onRemove={() => void remove()}
+                empty={nothing}
+              />
+            )}
           </>
         )}
       </ThreeParts>
