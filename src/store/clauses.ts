@@ -1,6 +1,7 @@
 import { FailureError, fail } from '~/contract/failure'
 import type { Publication, PublicationDraft } from '~/contract/publication'
 import { sharedOf } from '~/core/publication/clauses'
+import { sortedText } from '~/core/value/sorted-text'
 import type { Conn } from './database'
 import { getPublication, publicationsWhere } from './publication'
 
@@ -63,7 +64,7 @@ export function demandSamePlace(now: Publication, draft: PublicationDraft): void
 
 /** What has changed of equipment, trigger, pace and steps changes in its further clauses too. */
 export async function handOn(tx: Conn, before: Publication, now: PublicationDraft): Promise<void> {
-  if (before.alsoOf !== undefined || JSON.stringify(sharedOf(before)) === JSON.stringify(sharedOf(now))) return
+  if (before.alsoOf !== undefined || sortedText(sharedOf(before)) === sortedText(sharedOf(now))) return
   for (const clause of (await wholeOf(tx, before.id)).slice(1)) {
     const { id, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft } = clause
     await tx

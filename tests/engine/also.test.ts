@@ -129,6 +129,12 @@ it('what is changed of equipment, trigger, pace or steps is changed for all of t
   const own = await draftOf(clauses.get('stream')!)
   const changed = await changePublication(t.db, clauses.get('stream')!, { ...own, trigger: { kind: 'hand' }, name: 'zones for the hall' })
   expect(changed).toMatchObject({ name: 'zones for the hall', trigger: { kind: 'change' }, pace: { mostS: 1 } })
+  await changePublication(t.db, root, { ...draft, trigger: { seconds: 7, kind: 'every', aligned: true } })
+  // What is not theirs marks none of them as edited, in whatever order the database gives it back.
+  const version = async () => (await getPublication(t.db, clauses.get('stream')!)).version
+  const until7 = await version()
+  await changePublication(t.db, root, { ...draft, trigger: { kind: 'every', aligned: true, seconds: 7 }, name: 'zones, again' })
+  expect(await version()).toBe(until7)
   await changePublication(t.db, root, draft)
   const again = await getPublication(t.db, clauses.get('table')!)
   expect([again.pace, again.steps]).toEqual([undefined, undefined])

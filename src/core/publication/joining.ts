@@ -1,4 +1,6 @@
 import type { Plan } from '~/contract/publication'
+import { shapeOf } from '../shape/registry'
+import { sortedText } from '../value/sorted-text'
 
 /** Who joins a publication and who leaves it, by their names; and who would be sent otherwise than now. */
 export interface Joined {
@@ -7,40 +9,44 @@ export interface Joined {
   others: string[]
 }
 
-type Body = Pick<Plan, 'equipment' | 'messages'>
+type Body = Pick<Plan, 'equipment' | 'messages' | 'stages'>
 
-/** The same text for the same thing: a database keeps names in an order of its own. */
-const textOf = (thing: unknown): string =>
-  JSON.stringify(thing, (_name, value: unknown) =>
-    typeof value === 'object' && value !== null && !Array.isArray(value)
-      ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : value,
+/** What comes out of a stage stands in places that go through all equipment: they move with who joins, and mean the same. */
+const withoutPlaces = (thing: unknown): unknown =>
+  JSON.parse(
+    JSON.stringify(thing, (_name, value: unknown) =>
+      typeof value === 'object' && value !== null && (value as { kind?: unknown }).kind === 'row' ? { kind: 'row' } : value,
+    ),
   )
+const textOf = (thing: unknown) => sortedText(withoutPlaces(thing))
 
-/** All that is frozen of each equipment: what is read, and where its messages go. */
-function frozenOf({ equipment, messages }: Body): Map<string, { name: string; text: string }> {
+/** Of a message all but whom it is about, and the number that a registry gave its schema. */
+const messageText = ({ equipment: _e, schemaId: _s, ...rest }: Plan['messages'][number]) => textOf(rest)
+
+/** All that is frozen of each equipment: what is read of it, what is done to that, and, if `messages`, where its messages go. */
+function frozenOf(body: Body, messages: boolean): Map<string, { name: string; text: string }> {
   const parts = new Map<string, { name: string; texts: string[] }>()
   const of = (place: number) => {
-    const { id, name } = equipment[place]!
+    const { id, name } = body.equipment[place]!
     const part = parts.get(id) ?? { name, texts: [] }
     parts.set(id, part)
-    return part
+    return part.texts
   }
-  for (const [place, one] of equipment.entries()) of(place).texts.push(textOf(one))
-  for (const m of messages) {
-    const first = m.equipment[0]
-    if (first === undefined) continue
-    // Whom else a message is about changes with who joins; where it goes does not.
-    const { equipment: _, ...rest } = m
-    of(first).texts.push(textOf(rest))
+  for (const [place, one] of body.equipment.entries()) {
+    of(place).push(textOf(one))
+    for (const stage of body.stages ?? []) of(place).push(textOf([stage.equipment[place], stage.gates[place]]))
   }
+  if (messages) for (const m of body.messages) if (m.equipment[0] !== undefined) of(m.equipment[0]).push(messageText(m))
   return new Map([...parts].map(([id, { name, texts }]) => [id, { name, text: texts.join('\n') }]))
 }
 
-/** What differs between what is live and what would be, as far as whom it is about goes. */
-export function joining(live: Body, next: Body): Joined {
-  const [was, will] = [frozenOf(live), frozenOf(next)]
+/** What differs between what is live and what would be, with the same settings, as far as whom it is about goes. */
+export function joining(live: Body & Pick<Plan, 'shape' | 'name'>, next: Body): Joined {
+  const together = shapeOf(live.shape).grouping(live.shape as never) === 'publication'
+  const [was, will] = [frozenOf(live, !together), frozenOf(next, !together)]
   const apart = (of: typeof was, from: typeof was) => [...of].filter(([id]) => !from.has(id)).map(([, { name }]) => name)
   const others = [...will].filter(([id, { text }]) => was.has(id) && was.get(id)!.text !== text).map(([, { name }]) => name)
-  return { joined: apart(will, was), left: apart(was, will), others }
+  // One message about all of them may go elsewhere, as its address says whom they have in common.
+  const moved = together && live.messages.map(messageText).join('\n') !== next.messages.map(messageText).join('\n')
+  return { joined: apart(will, was), left: apart(was, will), others: moved ? [live.name, ...others] : others }
 }

@@ -78,7 +78,7 @@ export const proofHandlers: Pick<Handlers, Keys> = {
   wall: async ({ query }) => {
     const { from, to, sliceMs } = query
     if (sliceMs % SLICE_MS !== 0)
-      throw fail(422, 'wall.slice', `A slice must be a multiple of ${SLICE_MS} ms`, 'Choose 10000, 60000, 600000 or 3600000', 'ledger')
+      throw fail(422, 'wall.slice', `A slice must be a multiple of ${SLICE_MS} ms`, 'Choose 10000, 60000, 600000, 3600000 or 86400000', 'ledger')
     demandSpan(query)
     const start = Math.floor(from / sliceMs) * sliceMs
     const rows = new Map<number, Brick[]>()
