@@ -6,7 +6,7 @@ import type { Conn } from './database'
 import { getPublication, publicationsWhere } from './publication'
 
 /** So many further clauses a publication may have. */
-export const CLAUSES_MOST = 8
+const CLAUSES_MOST = 8
 
 /** A publication with all its further clauses, itself first; asked for by any of them. */
 export async function wholeOf(db: Conn, id: string): Promise<Publication[]> {

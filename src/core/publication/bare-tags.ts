@@ -7,7 +7,7 @@ import { deadbandWidth } from '../value/deadband'
 import type { Placed, Say, World } from './placed'
 
 /** So many tags go out in one publication. */
-export const TAGS_MOST = 20_000
+const TAGS_MOST = 20_000
 /** What tags without a folder stand under. */
 const NO_FOLDER = 'Tags'
 
