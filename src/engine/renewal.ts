@@ -29,7 +29,8 @@ export interface RenewalOptions {
 /** Renews certificates that authorities of ours signed, ahead of their end: tried with all that use them first, the old one is kept. */
 export class Renewal {
   private timers: Cancel[] = []
-  private running = false
+  /** One look at a time: who asks while one goes on gets a look of its own after it. */
+  private looking: Promise<void> = Promise.resolve()
   /** When it was told last that one could not be renewed, monotonic ms. */
   private readonly told = new Map<string, number>()
 
@@ -44,15 +45,16 @@ export class Renewal {
   }
 
   /** Renews what is due, one after the other. */
-  async look(): Promise<void> {
-    if (this.running) return
-    this.running = true
+  look(): Promise<void> {
+    this.looking = this.looking.then(() => this.once())
+    return this.looking
+  }
+
+  private async once(): Promise<void> {
     try {
       for (const one of await listRenewed(this.o.db)) if (dueAt(one.facts, one.days) <= this.o.clock.wall()) await this.renew(one)
     } catch (e) {
       log('warn', 'engine', `looking for certificates to renew: ${wordsOf(e)}; again in 10 min`)
-    } finally {
-      this.running = false
     }
   }
 

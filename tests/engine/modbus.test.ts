@@ -220,7 +220,11 @@ describe('writing', () => {
 it('the bench shows raw registers until its asker goes, and why there are none', async () => {
   const stop = new AbortController()
   const looks = []
-  for await (const look of modbusDriver.registers!(target({ maxRegisters: 6 }), { unit: 12, area: 'holding', offset: 96, count: 20 }, stop.signal)) {
+  for await (const look of modbusDriver.registers!(
+    target({ maxRegisters: 6, timeoutMs: 10_000 }),
+    { unit: 12, area: 'holding', offset: 96, count: 20 },
+    stop.signal,
+  )) {
     looks.push(look)
     if (looks.length === 2) stop.abort()
   }
@@ -232,7 +236,7 @@ it('the bench shows raw registers until its asker goes, and why there are none',
   for (const look of looks)
     expect(look.words.flatMap((w, i) => (w === null ? [96 + i] : []))).toEqual([96, 97, 98, 99, 105, 110, 111, 112, 113, 114, 115])
   const again = new AbortController()
-  for await (const look of modbusDriver.registers!(target(), { unit: 12, area: 'input', offset: 0, count: 4 }, again.signal)) {
+  for await (const look of modbusDriver.registers!(target({ timeoutMs: 10_000 }), { unit: 12, area: 'input', offset: 0, count: 4 }, again.signal)) {
     expect(look).toMatchObject({ words: [], problem: 'Exception 2: illegal data address' })
     again.abort()
   }

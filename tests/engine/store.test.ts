@@ -609,6 +609,7 @@ describe('two people who save the same thing at once', () => {
       name: 'Raced',
       destinationId: d.id,
       equipmentIds: [],
+      tags: { folder: '', text: '' },
       trigger: { kind: 'change' as const },
       shape: flatJsonSettings,
     }
@@ -624,7 +625,15 @@ it('a publication is removed while its account is written, and each waits for th
   await engine.connect()
   try {
     const d = await addDestination(own.db, raced())
-    const plain = { name: 'p', trigger: { kind: 'change' as const }, shape: flatJsonSettings, topic: 'x', equipmentIds: [], destinationId: d.id }
+    const plain = {
+      name: 'p',
+      trigger: { kind: 'change' as const },
+      shape: flatJsonSettings,
+      topic: 'x',
+      equipmentIds: [],
+      tags: { folder: '', text: '' },
+      destinationId: d.id,
+    }
     const { id } = await addPublication(own.db, overMqtt(plain))
     const { number } = await own.db
       .insertInto('delivery')
