@@ -189,6 +189,7 @@ export const Plan = z.object({
   backTo: z.number().int().optional().describe('The version that this one is again'),
   equipment: z.array(PlanEquipment),
   messages: z.array(PlanMessage),
+  speaking: z.array(z.number().int()).optional().describe('Where its trigger is an event of some values only: the handles of those'),
 })
 export type Plan = z.infer<typeof Plan>
 

@@ -37,6 +37,13 @@ export const Trigger = z.discriminatedUnion('kind', [
     cron: z.string().trim().max(200).describe('Minute, hour, day of the month, month, day of the week; six fields with seconds before them'),
     zone: z.string().trim().max(100).describe('Time zone, by its name in the IANA database'),
   }),
+  z.object({
+    kind: z.literal('event'),
+    of: z
+      .enum(['value', 'record', 'joined'])
+      .describe('value: one comes in, whether or not it is another; record: what a record source gave is another; joined: equipment joins'),
+    member: z.string().trim().max(500).optional().describe('Of value: only of the member of this key; absent: of any'),
+  }),
   z.object({ kind: z.literal('hand') }),
 ])
 export type Trigger = z.infer<typeof Trigger>
@@ -56,4 +63,4 @@ export type Pace = z.infer<typeof Pace>
 
 /** Whether a publication speaks as soon as it runs, where nobody chose. */
 export const speaksFirst = (trigger: Trigger, pace: Pace | undefined): boolean =>
-  pace?.first ?? (trigger.kind === 'change' || (trigger.kind === 'every' && !trigger.aligned))
+  pace?.first ?? (trigger.kind === 'change' || (trigger.kind === 'every' && !trigger.aligned) || (trigger.kind === 'event' && trigger.of !== 'value'))

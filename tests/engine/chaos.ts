@@ -1,4 +1,7 @@
+import { createSocket } from 'node:dgram'
 import { sql } from 'kysely'
+import { DatagramSettings } from '~/contract/destinations/datagram'
+import type { Counts } from '~/contract/live'
 import type { Step } from '~/contract/step'
 import type { Pace, Trigger } from '~/contract/trigger'
 import { messageId } from '~/core/delivery/envelope'
@@ -7,19 +10,20 @@ import { chance } from '~/core/value/chance'
 import { BrokerFaults } from '~/standins/broker/faults'
 import { ReceiverFaults } from '~/standins/receiver/faults'
 import { type Db, openDatabase } from '~/store/database'
-import { changeDestination } from '~/store/destination'
+import { addDestination, changeDestination } from '~/store/destination'
 import { freeze } from '~/store/freeze'
 import { goLive } from '~/store/going-live'
 import { installationCode } from '~/store/person'
 import { getPublication } from '~/store/publication'
 import { changePublication } from '~/store/publication-edit'
 import { FlowProcess, ownServer } from './flowing'
+import { UNIT } from './hubs'
 import { zonesPlant } from './plant'
-import { layRoads } from './roads'
+import { layRoads, type Road } from './roads'
 import { pause } from './scene'
 import { brokerAt, freshDatabase, readLedger, until } from './support'
 
-// Twenty publications over every trigger and every road at once, while everything around them goes wrong by a seed.
+// More than twenty publications over every trigger and every road at once, while everything around them goes wrong by a seed.
 
 /** Changes of equipment a second: a good 2,000 messages on all roads. */
 const PER_SECOND = 250
@@ -48,6 +52,7 @@ const all: Record<string, What[]> = {
   table: [{}, { steps: [keep] }, { trigger: { kind: 'schedule', cron: '*/5 * * * * *', zone: 'UTC' } }],
   file: [{}, { trigger: every(1) }],
   'hub by token': [{ pace: { mostS: 1 } }, { trigger: every(2) }],
+  datagram: [{}, { trigger: every(1) }],
   'hub by certificate': [{ pace: { mostS: 1 } }, { trigger: every(3, true) }],
 }
 
@@ -55,11 +60,46 @@ async function begin(server: Awaited<ReturnType<typeof ownServer>>, { program, s
   const t = await freshDatabase(server.url)
   const laid = await layRoads(t, Math.max(400_000, seconds * 4000))
   const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, 20)
+  const hall = await hallOf(t)
+  laid.roads.set('datagram', hall.road)
   const publications: { road: string; id: string; delivery: number }[] = []
   for (const [road, list] of Object.entries(all))
     for (const [n, what] of list.entries()) publications.push({ road, ...(await laid.publish(road, n, equipmentIds, { trigger: change, ...what })) })
   const engine = new FlowProcess({ program, url: t.url, key: t.key, handles, perSecond: PER_SECOND, files: laid.top })
-  return { t, laid, publications, engine }
+  return { t, laid, hall, publications, engine }
+}
+
+/** A group of datagrams, and somebody who hears it: what it heard is counted for each publication. */
+async function hallOf(t: Awaited<ReturnType<typeof freshDatabase>>) {
+  const settings = DatagramSettings.parse({ from: '127.0.0.1', retryMs: 200, witness: true, lateS: 60, outboxMb: 500, perSecond: 20_000 })
+  const destinationId = (await addDestination(t.db, { name: 'datagram', kind: 'datagram', enabled: true, settings })).id
+  const group = '239.192.77.1'
+  const ports: number[] = []
+  const heard: number[] = []
+  const sockets = all.datagram!.map((_, n) => {
+    const socket = createSocket({ type: 'udp4', reuseAddr: true, recvBufferSize: 4 << 20 })
+    heard.push(0)
+    socket.on('message', () => heard[n]!++)
+    return socket
+  })
+  for (const socket of sockets) {
+    await new Promise<void>((done) => socket.bind({ address: group, port: 0 }, done))
+    socket.addMembership(group, '127.0.0.1')
+    ports.push(socket.address().port)
+  }
+  const road: Road = {
+    destinationId,
+    address: (n) => ({ kind: 'datagram', topic: `${group}:${ports[n]}` }),
+    // They bear no ids.
+    copies: async () => new Map(),
+    gate: null,
+  }
+  return {
+    ...{ road, heard },
+    stop() {
+      for (const socket of sockets) socket.close()
+    },
+  }
 }
 
 type World = Awaited<ReturnType<typeof begin>> & { server: Awaited<ReturnType<typeof ownServer>>; random: () => number; log: string[] }
@@ -122,6 +162,36 @@ const troubles: Record<string, (w: World) => Promise<void>> = {
     w.laid.roads.get('mqtt')!.gate!.cut(9)
     await pause(9500)
     await hours(0)
+  },
+  async 'more waits than there is room for'(w) {
+    const { destinationId, gate } = w.laid.roads.get('mqtt')!
+    const room = (outboxMb: number) =>
+      onDatabase(w, async (db) => {
+        const d = await brokerAt(db, destinationId)
+        await changeDestination(db, destinationId, { ...d, settings: { ...d.settings, outboxMb } })
+      })
+    await room(1)
+    gate!.cut(8)
+    await pause(8500)
+    await room(500)
+  },
+  async 'a token ends'({ laid: { tokenHub } }) {
+    // The hub is ahead: what it was shown has ended, and so has whatever is made now.
+    tokenHub.skewMs = 60_000
+    tokenHub.broker.endClient(UNIT, 0x87)
+    await pause(3000)
+    tokenHub.skewMs = 0
+  },
+  async 'a broker forgets whom it knew'({ laid: { broker } }) {
+    // Killed, and begun anew without what it kept of its sessions.
+    broker.comeBackWith(new Map())
+    broker.cut(1.5)
+    await pause(2000)
+  },
+  async 'a receiver and a stream are begun anew'({ laid: { receiver, stream } }) {
+    receiver.cut(2)
+    stream.cut(2)
+    await pause(2500)
   },
   async 'the disk of the database is full'(w) {
     await onDatabase(w, (db) => sql.raw('alter table outbox_segment enable trigger full_disk').execute(db))
@@ -225,6 +295,7 @@ export async function chaos(o: ChaosOptions): Promise<ChaosOutcome> {
     return { ...found, said: said() }
   } finally {
     await w.engine.end()
+    w.hall.stop()
     await w.laid.stop()
     await w.t.drop()
     await server.stop('SIGINT')
@@ -265,12 +336,14 @@ async function judged(w: World, db: Db, waitS: number, said: () => string): Prom
     const account = ledger.account(delivery)
     const counts = account.counts()
     const sum = verdicts.reduce((n, v) => n + counts[v], 0)
+    if (road === 'datagram') wrong.push(...wrongInHall(w, delivery, counts))
     if (sum !== counts.stored) wrong.push(`${road} ${delivery}: ${sum} verdicts of ${counts.stored} messages`)
     sums.stored! += counts.stored
     for (let seq = 1; seq <= counts.stored; seq++) {
       const copies = there.get(road)!.get(messageId(installation, delivery, seq)) ?? 0
       const is = account.verdict(seq)!
       sums[is] = (sums[is] ?? 0) + 1
+      if (road === 'datagram') continue
       const may =
         copies === 0
           ? ['dropped', 'rejected', 'unknown']
@@ -281,4 +354,16 @@ async function judged(w: World, db: Db, waitS: number, said: () => string): Prom
     }
   }
   return { wrong: wrong.slice(0, 20), sums }
+}
+
+/** Datagrams bear no ids: none may be missing or altered that nobody lost, and no more arrived than somebody else heard. */
+function wrongInHall(w: World, delivery: number, counts: Counts): string[] {
+  const n = w.publications.filter((p) => p.road === 'datagram').findIndex((p) => p.delivery === delivery)
+  const heard = w.hall.heard[n]!
+  const out: string[] = []
+  for (const verdict of ['missing', 'altered', 'rejected', 'acknowledged'] as const)
+    if (counts[verdict] > 0) out.push(`datagram ${delivery}: ${counts[verdict]} ${verdict}`)
+  if (counts.arrived > heard) out.push(`datagram ${delivery}: ${counts.arrived} arrived, and ${heard} were heard`)
+  if (counts.arrived + counts.unknown + counts.dropped !== counts.stored) out.push(`datagram ${delivery}: ${JSON.stringify(counts)}`)
+  return out
 }

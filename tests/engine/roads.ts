@@ -7,6 +7,7 @@ import { StreamSettings } from '~/contract/destinations/stream'
 import type { PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { mqttAddress } from '~/core/address/kinds/mqtt'
+import { shippedProfiles } from '~/core/hub/shipped'
 import { Gate } from '~/standins/gate'
 import { Receiver } from '~/standins/receiver/receiver'
 import { Stream } from '~/standins/stream/stream'
@@ -56,7 +57,9 @@ export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>, most = 400_000) {
   const topics = Object.fromEntries(['', 1, 2, 3].map((n) => [`varnmoor.kiln${n}`, 3]))
   const stream = await Stream.start({ listeners: [{ name: 'plain', ports: [0, 0] }], topics, most })
   const records = await recordsDatabase()
-  const byToken = await hubWithUnit(t, 'token', {}, most)
+  // Its tokens are good for as short as may be: one ends while others go wrong.
+  const recipe = shippedProfiles[0]!.token!
+  const byToken = await hubWithUnit(t, 'token', { token: { ...recipe, lifetimeS: 30, marginS: 15 } }, most)
   const byCertificate = await hubWithUnit(t, 'certificate', {}, most)
   for (const n of ['', 1, 2, 3]) byCertificate.unit.aliases.add(`zones${n}`)
   const broker = await startBroker(undefined, { logLimit: Number.POSITIVE_INFINITY })
@@ -134,7 +137,7 @@ export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>, most = 400_000) {
   })
 
   return {
-    ...{ top, roads, receiver, stream, records, broker: broker.broker, brokerPorts: broker.ports },
+    ...{ top, roads, receiver, stream, records, broker: broker.broker, brokerPorts: broker.ports, tokenHub: byToken.hub },
     /** Puts a publication live on a road; gives it, and the number of its delivery. */
     async publish(road: string, n: number, equipmentIds: string[], part: Partial<PublicationDraft> = {}) {
       const { destinationId, address } = roads.get(road)!

@@ -1,11 +1,13 @@
 import { afterEach, describe, expect, it } from 'vitest'
+import { Engine } from '~/engine/engine'
+import { openDatabase } from '~/store/database'
 import { freeze } from '~/store/freeze'
-import { goLive } from '~/store/going-live'
+import { goLive, setRunning } from '~/store/going-live'
 import { getPublication } from '~/store/publication'
 import { changePublication } from '~/store/publication-edit'
 import { publish } from './plant'
 import { pause, scene } from './scene'
-import { until } from './support'
+import { folder, until } from './support'
 
 type Scene = Awaited<ReturnType<typeof scene>>
 let s: Scene
@@ -61,6 +63,66 @@ it('at least every 1 s: it says how things are though nothing changes', async ()
   set(7)
   await arrivedCount(4)
   expect(new Set(arrived())).toEqual(new Set([7]))
+})
+
+describe('on an event', () => {
+  it('a value that comes in: the same one too, and no link that is lost', async () => {
+    s = await scene({ broker, publication: { topic: 'varnmoor/one/{unit}', trigger: { kind: 'event', of: 'value' } } })
+    for (const v of [7, 7, 7, 8]) set(v)
+    await arrivedCount(4)
+    s.engine.table.mark(s.handles, 0x80310000)
+    set(8)
+    await arrivedCount(5)
+    await s.settled()
+    expect(arrived()).toEqual([7, 7, 7, 8, 8])
+    expect(s.counts()).toMatchObject({ produced: 5, arrived: 5, missing: 0 })
+  })
+
+  it('equipment that joins: once, over a pause and a new start of the engine; what is added to it later is told', async () => {
+    s = await scene({ broker, publication: { topic: 'varnmoor/one/{unit}', trigger: { kind: 'event', of: 'joined' } }, zones: 3 })
+    const running = (engine: Engine) => engine.publications.of(s.delivery())?.plan.number
+    const change = async (equipmentIds: string[]) => {
+      const { id, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft } = await getPublication(s.t.db, s.publicationId)
+      await changePublication(s.t.db, id, { ...draft, equipmentIds })
+      return (await goLive(s.t.db, id, 'test', freeze)).liveVersion!
+    }
+    const two = await change(s.equipmentIds.slice(0, 2))
+    await until(() => running(s.engine) === two, 'two of them to be live')
+    set(5)
+    await arrivedCount(2)
+    await setRunning(s.t.db, s.publicationId, false)
+    await until(() => running(s.engine) === undefined, 'it to pause')
+    await setRunning(s.t.db, s.publicationId, true)
+    await until(() => running(s.engine) === two, 'it to go on')
+    set(6)
+    await pause(500)
+    expect(s.counts()).toMatchObject({ produced: 2, arrived: 2 })
+    await s.settled()
+    const delivery = s.delivery()
+    await s.engine.stop()
+
+    const db = openDatabase(s.t.url, 4)
+    const engine = new Engine({ db, url: s.t.url, vault: s.t.vault, workFolder: folder('joined') })
+    try {
+      await engine.start()
+      await until(() => engine.publications.of(delivery), 'it to run again')
+      const tell = (n: number) =>
+        engine.table.apply({ handles: s.handles, values: s.handles.map(() => n), statuses: [0, 0, 0], times: [Date.now(), Date.now(), Date.now()] })
+      tell(7)
+      await pause(500)
+      expect(engine.ledger.countsOf(delivery)!.produced).toBe(2)
+      const three = await change(s.equipmentIds)
+      await until(() => engine.publications.of(delivery)?.plan.number === three, 'all of them to be live')
+      tell(8)
+      await until(() => engine.ledger.countsOf(delivery)!.confirmed === 3, 'the third to be told of')
+      tell(9)
+      await pause(500)
+      expect(engine.ledger.countsOf(delivery)).toMatchObject({ produced: 3, confirmed: 3, missing: 0 })
+    } finally {
+      await engine.stop()
+      await db.destroy()
+    }
+  })
 })
 
 describe('by hand', () => {

@@ -11,10 +11,11 @@ import { withOwnSteps } from './clauses'
 import { conditionOf, type Known } from './condition'
 import { type Placed, placedOf, type Say, type World } from './placed'
 import { asPrescribed } from './prescribed'
+import { speakingOf } from './speaking'
 import { gated, stepped } from './steps/stepped'
 import { Schedule } from './timing/schedule'
 
-export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType' | 'tables' | 'stages'>
+export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType' | 'tables' | 'stages' | 'speaking'>
 
 /** Another publication that is live, to be compared with. */
 export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'messages' | 'shape'>
@@ -68,6 +69,7 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
   const { messages, converted } = address(draft, placed, stop)
   const triggering = source.map((p) => p.plan)
   trigger(draft, messages, triggering, (m) => triggering[placed[m.equipment[0]!]!.from]!, stop, warn)
+  const speaking = draft.trigger.kind === 'event' ? speakingOf(draft.trigger, triggering, world, stop, warn) : null
   gated(draft, messages, gatesOf, stop)
   checkPlaces(draft, messages, equipment, options, stop, warn)
   findings.push(...kind.safety(draft.address, draft.shape), ...beyond(draft, options.destination ?? null))
@@ -78,7 +80,12 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
   )
   const contentType = contentTypeOf(draft)
   return {
-    body: { reads, equipment, messages, contentType, ...(tables.length > 0 && { tables }), ...(stages.length > 0 && { stages }) },
+    body: {
+      ...{ reads, equipment, messages, contentType },
+      ...(tables.length > 0 && { tables }),
+      ...(stages.length > 0 && { stages }),
+      ...(speaking && { speaking }),
+    },
     findings,
     converted,
     source: triggering,

@@ -62,7 +62,7 @@ export class Runner {
     this.every = wholeEvery(plan.shape)
     this.besides = kindOf(plan.address).beside
     const how = { tables: tablesOf(plan.tables), signed: shapeOf(plan.shape).wholes === 'signed-64' }
-    const { trigger, stages = [], equipment, messages } = plan
+    const { trigger, speaking, stages = [], equipment, messages } = plan
     const conditions = messages.map(({ condition }) => condition)
     const conditionOf = (s: number, n: number) => (s === 0 && conditions[n] ? { condition: conditions[n] } : {})
     const own = { equipment, messages: messages.map(({ condition: _, ...m }, n) => ({ ...m, ...conditionOf(stages.length, n) })) }
@@ -71,14 +71,14 @@ export class Runner {
         const parts = messages.map((m, n) => ({ equipment: m.equipment, members: null, steering: [], gates: stage.gates[n]!, ...conditionOf(s, n) }))
         return new Watch(
           {
-            trigger: s === 0 ? trigger : undefined,
+            ...(s === 0 && { trigger, speaking }),
             equipment: stage.equipment.map((members, e) => ({ id: equipment[e]!.id, members })),
             messages: parts,
           },
           how,
         )
       }),
-      new Watch({ trigger: stages.length === 0 ? trigger : undefined, ...own }, how),
+      new Watch({ ...(stages.length === 0 && { trigger, speaking }), ...own }, how),
     ]
     this.rows = stages.map((stage) => new RowValues(stage))
     for (const watch of this.watches) for (const step of watch.holding) this.counts.set(step, { step, passed: 0, held: 0 })
@@ -141,6 +141,16 @@ export class Runner {
   }
   touch(handle: number): void {
     this.first.touch(handle)
+  }
+  /** Whether each value that comes in is an event. */
+  get hears(): boolean {
+    return this.first.hears
+  }
+  came(handle: number): void {
+    this.first.came(handle)
+  }
+  takeReported(values: ValueArrays, now: number): number[] {
+    return this.first.takeReported(values, now)
   }
   looks(values: ValueArrays, now: number): [n: number, look: Look][] {
     return this.first.looks(values, now)

@@ -12,6 +12,8 @@ import type { Look } from './timing/hold'
 /** What is watched: members of equipment, and messages that they make speak. */
 export interface Watched {
   trigger?: Plan['trigger'] | undefined
+  /** Where it is an event of some values only: the handles of those. */
+  speaking?: Plan['speaking'] | undefined
   equipment: readonly { id: string; members: readonly PlanMember[] }[]
   messages: readonly Pick<PlanMessage, 'equipment' | 'members' | 'steering' | 'condition' | 'gates'>[]
 }
@@ -35,8 +37,10 @@ interface Ready {
   parts: Part[]
   /** For each part the cells behind it, as indexes; -1 for constants. */
   places: number[][]
-  /** All cells that it waits for and that make it speak. */
+  /** All cells that it waits for. */
   moving: number[]
+  /** Those of them whose change is news. */
+  speaking: number[]
   /** All cells of its first equipment, for its address. */
   steering: readonly Cell[]
   /** Cells that read nothing, and still may say something else each time: `now()`. */
@@ -83,6 +87,10 @@ export class Watch {
   private readonly toLook = new Set<number>()
   /** Messages that may pass now where they did not before. */
   private readonly mayPass = new Set<number>()
+  /** Where each value that comes in is an event: for each handle, messages that it makes speak. */
+  private readonly reportsOf = new Map<number, number[]>()
+  /** Messages of which a value came in. */
+  private readonly reported = new Set<number>()
   /** Cells with an input that has changed. */
   private readonly touched = new Set<number>()
   private readonly dirty = new Set<number>()
@@ -97,7 +105,10 @@ export class Watch {
   readonly remembering: ReadonlyMap<string, Remembering>
 
   constructor(watched: Watched, { tables = [], signed = false }: { tables?: readonly Table[]; signed?: boolean } = {}) {
-    const { trigger, equipment, messages } = watched
+    const { trigger, equipment, messages, speaking } = watched
+    const event = trigger?.kind === 'event' ? trigger.of : null
+    const events = speaking ? new Set(speaking) : null
+    const isNews = (i: number) => event === null || (event === 'record' && this.cells[i]!.handles.some((h) => events?.has(h)))
     const makers = equipment.map(() => new CellMaker(tables, signed))
     const places: number[][] = []
     this.cellsOfEquipment = equipment.map((one, e) => {
@@ -131,7 +142,10 @@ export class Watch {
       const behind = message.equipment.map((e, p) => picked[p]!.map((i) => places[e]![i]!))
       const steering = message.steering.map((i) => places[first!]![i]!)
       const moving = [...new Set([...behind.flat(), ...steering])].filter((i) => i >= 0)
-      for (const i of moving) this.owners[i]!.push(n)
+      const telling = moving.filter(isNews)
+      for (const i of telling) this.owners[i]!.push(n)
+      if (event === 'value')
+        for (const h of new Set(moving.flatMap((i) => this.cells[i]!.handles))) if (events?.has(h) ?? true) listed(this.reportsOf, h, n)
       const gates = this.gates(message.gates ?? [], n, makers[first ?? 0])
       const all = [...message.equipment.flatMap((e) => this.cellsOfEquipment[e]!), ...gates.flatMap((g) => g.cell ?? [])]
       this.messages.push({
@@ -141,6 +155,7 @@ export class Watch {
         parts,
         places: behind,
         moving,
+        speaking: telling,
         steering: this.cellsOfEquipment[first ?? 0] ?? [],
       })
     })
@@ -187,6 +202,26 @@ export class Watch {
     if (conditions) for (const n of conditions) this.toLook.add(n)
     const gates = this.gatesOf.get(handle)
     if (gates) for (const n of gates) this.mayPass.add(n)
+  }
+
+  /** Whether each value that comes in is an event. */
+  get hears(): boolean {
+    return this.reportsOf.size > 0
+  }
+
+  /** Notes that a value of a tag came in, whether or not it is another. */
+  came(handle: number): void {
+    const messages = this.reportsOf.get(handle)
+    if (messages) for (const n of messages) this.reported.add(n)
+  }
+
+  /** Messages of which a value came in, and that have their first values: each once. */
+  takeReported(values: ValueArrays, now: number): number[] {
+    if (this.reported.size === 0) return []
+    this.settle(values, now)
+    const ready = [...this.reported].filter((n) => this.complete(n, values, now))
+    for (const n of ready) this.reported.delete(n)
+    return ready
   }
 
   /** Looks at the conditions with news. What has no good value neither holds nor is over. */
@@ -249,7 +284,7 @@ export class Watch {
     for (const n of this.mayPass) {
       for (const { cell } of this.messages[n]!.gates) cell?.read(values, now)
       // What was held back is news as soon as it may pass.
-      if (this.isNews(n)) this.dirty.add(n)
+      if (this.messages[n]!.speaking.some((i) => this.differs(i))) this.dirty.add(n)
     }
     this.mayPass.clear()
   }

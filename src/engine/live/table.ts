@@ -29,6 +29,9 @@ const BYTES_KEPT = 16_384
 const SPARK_POINTS = 120
 export const SPARK_EVERY_MS = 5000
 
+/** Hears of tags; `came`: their device told them just now, whether or not they are other than before. */
+type Listener = (handles: readonly number[], came: boolean) => void
+
 /** The present value of every tag, as arrays indexed by tag handle. */
 export class LiveTable implements ValueArrays {
   value: Scalar[] = []
@@ -44,7 +47,7 @@ export class LiveTable implements ValueArrays {
   readonly notes = new Map<number, TagNote>()
   private readonly sparks = new Map<number, Float32Array>()
   private sparkAt = 0
-  private readonly listeners = new Set<(handles: readonly number[]) => void>()
+  private readonly listeners = new Set<Listener>()
 
   ensure(handle: number): void {
     if (handle < this.status.length) return
@@ -63,17 +66,17 @@ export class LiveTable implements ValueArrays {
   }
 
   /** Every listener hears, whatever another one does; the source hears of none of it. */
-  private tell(handles: readonly number[]): void {
+  private tell(handles: readonly number[], came: boolean): void {
     for (const listener of this.listeners) {
       try {
-        listener(handles)
+        listener(handles, came)
       } catch (e) {
         log('error', 'engine', `a listener to values failed: ${wordsOf(e)}`)
       }
     }
   }
 
-  onBatch(listener: (handles: readonly number[]) => void): () => void {
+  onBatch(listener: Listener): () => void {
     this.listeners.add(listener)
     return () => this.listeners.delete(listener)
   }
@@ -97,7 +100,7 @@ export class LiveTable implements ValueArrays {
       for (const [h, note] of batch.notes)
         this.notes.set(h, note.bytes && note.bytes.length > BYTES_KEPT ? { ...note, bytes: note.bytes.slice(0, BYTES_KEPT) } : note)
     this.rate.add(batch.handles.length)
-    this.tell(batch.handles)
+    this.tell(batch.handles, true)
   }
 
   /** Gives a tag that has no value yet one that did not come from its device: an initial or a held one. */
@@ -109,7 +112,7 @@ export class LiveTable implements ValueArrays {
     this.status[handle] = status
     this.time[handle] = time
     this.version[handle] = this.current
-    this.tell([handle])
+    this.tell([handle], false)
   }
 
   /** Whether a tag's value is one that only stands for the device's. */
@@ -131,7 +134,7 @@ export class LiveTable implements ValueArrays {
       this.status[h] = status
       this.version[h] = this.current
     }
-    this.tell(changed)
+    this.tell(changed, false)
   }
 
   /** A tag that is gone or now means another node starts over. */

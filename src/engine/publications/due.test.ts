@@ -14,7 +14,7 @@ const fill = (handle: number, width = 0) => ({ kind: 'tag' as const, handle, wid
 /** Two zones with a temperature (tag 1, 3; a range of 200) and a burner (tag 2, 4). */
 const zone = (name: string, first: number) => ({
   ...kiln,
-  name,
+  ...{ id: `0000000${first}-0000-4000-8000-000000000000`, name },
   members: [
     member('temp', 'number', { fill: fill(first, 0.5), range: { low: 0, high: 200 } }),
     member('burner', 'boolean', { fill: fill(first + 1) }),
@@ -22,8 +22,15 @@ const zone = (name: string, first: number) => ({
 })
 
 /** A publication of two zones under a clock that the test holds: what it says, as `time zone`. */
-function begin(trigger: Trigger, pace?: Pace, o: { shape?: Parameters<typeof planOf>[0]; values?: boolean; epoch?: number } = {}) {
-  const plan: Plan = { ...planOf(o.shape ?? { kind: 'flat-json' }, [zone('Zone 1', 1), zone('Zone 2', 3)]), trigger, ...(pace && { pace }) }
+function begin(
+  trigger: Trigger,
+  pace?: Pace,
+  o: { shape?: Parameters<typeof planOf>[0]; values?: boolean; epoch?: number; speaking?: number[]; kept?: ReadonlyMap<string, string> } = {},
+) {
+  const plan: Plan = {
+    ...planOf(o.shape ?? { kind: 'flat-json' }, [zone('Zone 1', 1), zone('Zone 2', 3)]),
+    ...{ trigger, ...(pace && { pace }), ...(o.speaking && { speaking: o.speaking }) },
+  }
   if (trigger.kind === 'when')
     for (const m of plan.messages) {
       const found = conditionOf(trigger, plan.equipment[m.equipment[0]!]!.members)
@@ -59,9 +66,13 @@ function begin(trigger: Trigger, pace?: Pace, o: { shape?: Parameters<typeof pla
   const set = (values: Record<number, number | boolean>, status: number = Status.good) => {
     const handles = Object.keys(values).map(Number)
     table.apply({ handles, values: Object.values(values), statuses: handles.map(() => status), times: handles.map(() => clock.wall()) })
-    for (const h of handles) runner.touch(h)
+    for (const h of handles) {
+      runner.touch(h)
+      runner.came(h)
+    }
     due.changed()
   }
+  if (o.kept) due.remember(o.kept)
   if (o.values ?? true) set({ 1: 20, 2: false, 3: 20, 4: false })
   said.length = 0
   for (const h of runner.handles) runner.touch(h)
@@ -338,6 +349,87 @@ describe('by schedule', () => {
     s.at(3 * 3600)
     // 13:00 comes again and was said; 14:00 is next.
     expect(hours(s.news())).toEqual([130])
+  })
+})
+
+describe('on an event', () => {
+  it('a value that comes in: also one that is the same, once for each time, and nothing at first unless so chosen', () => {
+    const s = begin({ kind: 'event', of: 'value' })
+    expect(s.news()).toEqual([])
+    s.set({ 1: 20 })
+    s.set({ 1: 20, 2: false })
+    s.set({ 3: 20 }, Status.deviceFailure)
+    expect(s.news()).toEqual(['0 1', '0 1', '0 2'])
+    // What moves by itself, or is looked at again, is no value that came in.
+    s.at(100)
+    s.due.changed()
+    expect(s.news()).toEqual([])
+    expect(begin({ kind: 'event', of: 'value' }, { first: true }, { values: false }).news()).toEqual([])
+  })
+
+  it('of some members only; of what has no first value yet as soon as it has', () => {
+    const s = begin({ kind: 'event', of: 'value', member: 'burner' }, undefined, { speaking: [2, 4], values: false })
+    s.set({ 2: true, 4: true })
+    expect(s.news()).toEqual([])
+    s.set({ 1: 30 })
+    expect(s.news()).toEqual(['0 1'])
+    s.set({ 1: 40, 3: 40 })
+    expect(s.news()).toEqual(['0 2'])
+    s.set({ 1: 50 })
+    s.set({ 4: true })
+    expect(s.news()).toEqual(['0 2'])
+  })
+
+  it('at most every 10 s: what comes in sooner goes then', () => {
+    const s = begin({ kind: 'event', of: 'value' }, { mostS: 10 })
+    s.at(100)
+    s.set({ 1: 20 })
+    s.at(103)
+    s.set({ 1: 20 })
+    s.set({ 1: 20 })
+    s.at(160)
+    expect(s.news()).toEqual(['100 1', '110 1'])
+  })
+
+  it('a record: only what it gave makes it speak, all go along', () => {
+    const s = begin({ kind: 'event', of: 'record' }, undefined, { speaking: [2, 4] })
+    s.news()
+    s.set({ 1: 90 })
+    s.set({ 2: false })
+    expect(s.news()).toEqual([])
+    s.set({ 2: true })
+    expect(s.news()).toEqual(['0 1'])
+    expect(JSON.parse(s.payloads.at(-1)!)).toMatchObject({ temp: 90, burner: true })
+    const silent = begin({ kind: 'event', of: 'record' }, { first: false }, { speaking: [2, 4] })
+    expect(silent.news()).toEqual([])
+    silent.set({ 2: true })
+    expect(silent.news()).toEqual(['0 1'])
+  })
+
+  it('equipment that joins: each once as soon as it has its values, over starts and versions; back after it was gone it joins again', () => {
+    const joins = { kind: 'event' as const, of: 'joined' as const }
+    const s = begin(joins, undefined, { values: false })
+    expect(s.news()).toEqual([])
+    s.set({ 1: 20, 2: false })
+    s.set({ 1: 30 })
+    expect(s.news()).toEqual(['0 1'])
+    const kept = s.due.memory()
+    expect(kept.size).toBe(1)
+    const again = begin(joins, undefined, { kept })
+    again.due.changed()
+    again.set({ 1: 99 })
+    expect(again.due.memory().size).toBe(2)
+    // Nothing of what takes part no more is kept.
+    const other = begin(joins, undefined, { kept: new Map([['joined gone', '1']]) })
+    expect([...other.due.memory().keys()]).not.toContain('joined gone')
+    // At first not: what is there is known, and what comes is told.
+    const first = begin(joins, { first: false })
+    first.set({ 1: 40 })
+    expect(first.news()).toEqual([])
+    expect(first.due.memory().size).toBe(2)
+    const later = begin(joins, { first: false }, { kept, values: false })
+    later.set({ 1: 1, 2: true, 3: 1, 4: true })
+    expect(later.news()).toEqual(['0 2'])
   })
 })
 

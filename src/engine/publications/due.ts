@@ -7,9 +7,10 @@ import { Holds } from '~/core/publication/timing/hold'
 import { Pace } from '~/core/publication/timing/pace'
 import { Schedule } from '~/core/publication/timing/schedule'
 import type { Cancel, Clock } from '../clock/clock'
+import { Joined } from './joined'
 
 export interface DueOptions {
-  plan: Pick<Plan, 'trigger' | 'pace' | 'messages'>
+  plan: Pick<Plan, 'trigger' | 'pace' | 'messages' | 'equipment'>
   runner: Runner
   values: ValueArrays
   clock: Clock
@@ -25,12 +26,16 @@ const CLOCK_LOOK_MS = 20_000
 /** What moves by itself is looked at so often, ms. */
 const MOVING_MS = 1000
 
+const nothingKept: ReadonlyMap<string, string> = new Map()
+
 const inMs = (s: number | undefined): number | null => (s === undefined ? null : s * 1000)
 
 /** When each message of a plan is due: by the trigger, and by the pace on top of it. */
 export class Due {
   private readonly pace: Pace | null
   private readonly holds: Holds | null
+  /** Where equipment that joins is an event: what became of that; null: it is none. */
+  private readonly joined: Joined | null
   /** Messages of which what is there first is no news. */
   private readonly silentFirst: Set<number>
   /** Messages whose condition counts, and that could not be said yet: something in them has had no value. */
@@ -47,6 +52,7 @@ export class Due {
     const bounds = { mostMs: inMs(pace?.mostS), leastMs: inMs(pace?.leastS) }
     this.pace = bounds.mostMs === null && bounds.leastMs === null ? null : new Pace(bounds, messages.length, clock.mono())
     this.holds = trigger.kind === 'when' ? new Holds({ holdMs: inMs(trigger.holdS) ?? 0 }, messages.length) : null
+    this.joined = trigger.kind === 'event' && trigger.of === 'joined' ? new Joined(plan) : null
     this.silentFirst = new Set(speaksFirst(trigger, pace) ? [] : messages.keys())
   }
 
@@ -55,10 +61,12 @@ export class Due {
     this.arm()
     if (this.o.runner.timed) this.stopMoving = this.o.clock.every(MOVING_MS, () => this.o.guarded(() => this.moved()))
     if (trigger.kind === 'schedule') this.scheduled(Schedule.of(trigger.cron, trigger.zone), this.o.clock.wall())
+    this.joined?.begin(this.silentFirst.size === 0)
     if (trigger.kind !== 'every') {
       this.changed()
-      // By hand and by schedule it may speak at first too.
-      if (trigger.kind !== 'change' && trigger.kind !== 'when' && this.silentFirst.size === 0) this.all()
+      // By hand, by schedule and by values that come in it may speak at first too.
+      const bySomethingElse = trigger.kind === 'hand' || trigger.kind === 'schedule' || (trigger.kind === 'event' && trigger.of === 'value')
+      if (bySomethingElse && this.silentFirst.size === 0) this.all()
       return
     }
     const beat = { periodMs: trigger.seconds * 1000, aligned: trigger.aligned ?? false, phaseMs: (trigger.phaseS ?? 0) * 1000 }
@@ -110,6 +118,25 @@ export class Due {
     const news = runner.drain(values, clock.wall())
     if (trigger.kind === 'change') this.offer(this.silentFirst.size === 0 ? news : news.filter((n) => this.isNews(n)))
     else if (trigger.kind === 'when') this.looked(news, trigger.on === 'while')
+    else if (trigger.kind === 'event') this.happened(trigger.of, news)
+  }
+
+  private happened(of: 'value' | 'record' | 'joined', news: readonly number[]): void {
+    const { runner, values, clock } = this.o
+    const wall = clock.wall()
+    if (of === 'record') this.offer(this.silentFirst.size === 0 ? news : news.filter((n) => this.isNews(n)))
+    else if (of === 'value') this.offer(runner.takeReported(values, wall))
+    else if (this.joined!.waiting) this.offer(this.joined!.ready((n) => runner.hasValues(n, values, wall)))
+  }
+
+  /** What is kept of equipment that has joined, by place. */
+  memory(): ReadonlyMap<string, string> {
+    return this.joined?.memory() ?? nothingKept
+  }
+
+  /** What was kept before: said before it begins. */
+  remember(kept: ReadonlyMap<string, string>): void {
+    this.joined?.remember(kept)
   }
 
   /** Whether what a message has to say is more than what was there first. */
@@ -175,6 +202,7 @@ export class Due {
   /** A message went. */
   spoke(n: number, mono: number): void {
     this.pace?.spoke(n, mono)
+    this.joined?.spoke(n)
   }
 
   private moment(): void {

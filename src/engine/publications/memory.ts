@@ -8,9 +8,9 @@ import type { Publisher } from './publisher'
 /** What steps keep is written so often, ms: so much of it may be lost when the engine is killed. */
 const KEEP_MS = 10_000
 
-/** Whether a plan has steps that keep something from one message to the next. */
-export const remembers = ({ steps = [] }: Pick<Plan, 'steps'>): boolean =>
-  steps.some((s) => s.kind === 'script' || s.kind === 'smooth' || s.kind === 'bridge')
+/** Whether a plan has steps, or a trigger, that keep something from one message to the next. */
+export const remembers = ({ steps = [], trigger }: Pick<Plan, 'steps' | 'trigger'>): boolean =>
+  (trigger.kind === 'event' && trigger.of === 'joined') || steps.some((s) => s.kind === 'script' || s.kind === 'smooth' || s.kind === 'bridge')
 
 /** What the steps of publications keep, over a start and from one version to the next. */
 export class StepMemory {

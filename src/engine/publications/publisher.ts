@@ -142,7 +142,7 @@ export class Publisher {
 
   /** What its steps keep from one message to the next, by place; null: none of them keeps anything. */
   memory(): Map<string, string> | null {
-    const all = new Map([...this.runner.memory(), ...(this.flow?.memory() ?? [])])
+    const all = new Map([...this.runner.memory(), ...(this.flow?.memory() ?? []), ...this.due.memory()])
     return all.size === 0 ? null : all
   }
 
@@ -150,6 +150,7 @@ export class Publisher {
   remember(kept: ReadonlyMap<string, string>): void {
     this.runner.remember(kept)
     this.flow?.remember(kept)
+    this.due.remember(kept)
   }
 
   /** From now on it speaks. */
@@ -158,8 +159,10 @@ export class Publisher {
     this.kinds.begin()
     for (const h of this.runner.handles) this.runner.touch(h)
     const changed = () => this.due.changed()
-    this.unsubscribe = table.onBatch((handles) => {
+    const { hears } = this.runner
+    this.unsubscribe = table.onBatch((handles, came) => {
       for (const h of handles) this.runner.touch(h)
+      if (hears && came) for (const h of handles) this.runner.came(h)
       this.guarded(changed)
     })
     this.guarded(() => this.due.begin())

@@ -172,7 +172,10 @@ class Edited {
   async changed({ handles, values, statuses, times }: Values, at: number): Promise<void> {
     await this.passTo(at)
     this.o.table.apply({ handles, values, statuses, times })
-    for (const h of handles) this.runner.touch(h)
+    for (const h of handles) {
+      this.runner.touch(h)
+      this.runner.came(h)
+    }
     this.guarded(() => this.due.changed())
     await this.quiet()
   }

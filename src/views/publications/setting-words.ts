@@ -8,6 +8,8 @@ export const fieldWords: Readonly<Record<string, string>> = {
   rule: 'What: rule',
   trigger: 'When',
   'trigger.kind': 'When: trigger',
+  'trigger.of': 'When: event',
+  'trigger.member': 'When: of which member',
   'trigger.seconds': 'When: every, s',
   'trigger.condition': 'When: condition',
   'trigger.until': 'When: until',

@@ -158,6 +158,52 @@ export function WhenFields({ trigger, example, error, onChange }: TriggerProps<'
   )
 }
 
+const events: { value: Of<'event'>['of']; label: string; about: string }[] = [
+  {
+    value: 'value',
+    label: 'A value comes in',
+    about: 'Each time a device or topic tells one, whether or not it is another. Several told at once go in one message.',
+  },
+  { value: 'record', label: 'A record changes', about: 'When what a record source gave is another. All other members go along as they are then.' },
+  {
+    value: 'joined',
+    label: 'Equipment joins',
+    about: 'One message for each that takes part for the first time, as soon as it has its values. Engine starts and new versions do not repeat it.',
+  },
+]
+
+export function EventFields({ trigger, example, error, onChange }: TriggerProps<'event'>) {
+  const { of, member } = trigger
+  const keys = (example?.members ?? []).map((m) => m.key)
+  return (
+    <div className="flex flex-wrap items-center gap-3">
+      <Choice label="Event" value={of} options={events} onChange={(next) => onChange({ kind: 'event', of: next })} />
+      {of === 'value' && (
+        <label className="flex items-center gap-1.5">
+          of
+          <select
+            aria-label="Of which member"
+            className="field"
+            value={member ?? ''}
+            onChange={(e) => onChange({ kind: 'event', of, ...(e.target.value !== '' && { member: e.target.value }) })}
+          >
+            <option value="">any member</option>
+            {[...new Set([...keys, ...(member ? [member] : [])])].map((key) => (
+              <option key={key}>{key}</option>
+            ))}
+          </select>
+        </label>
+      )}
+      {error('member') && (
+        <span role="alert" className="text-xs text-bad">
+          {error('member')}
+        </span>
+      )}
+      <p className="w-full text-muted">{events.find((e) => e.value === of)!.about}</p>
+    </div>
+  )
+}
+
 const NEXT = 5
 
 /** The next times of a schedule, or what is wrong with it. */

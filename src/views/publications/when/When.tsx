@@ -4,7 +4,7 @@ import { Choice } from '~/ui/Field'
 import { Section } from '../Section'
 import type { PublicationEdit } from '../usePublicationDraft'
 import { SpanInput } from './SpanInput'
-import { ChangeFields, EveryFields, ScheduleFields, WhenFields } from './TriggerFields'
+import { ChangeFields, EventFields, EveryFields, ScheduleFields, WhenFields } from './TriggerFields'
 import { freshTrigger, paceWords, triggerWords } from './words'
 
 interface Props {
@@ -23,6 +23,7 @@ const kinds: { value: Trigger['kind']; label: string }[] = [
   { value: 'change', label: 'On change' },
   { value: 'every', label: 'Every' },
   { value: 'when', label: 'On a condition' },
+  { value: 'event', label: 'On an event' },
   { value: 'schedule', label: 'On a schedule' },
   { value: 'hand', label: 'By hand' },
 ]
@@ -51,6 +52,7 @@ export function When({ draft, set, example, fields, ...clause }: Props) {
         {trigger.kind === 'change' && <ChangeFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'every' && <EveryFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'when' && <WhenFields {...{ trigger, example, error, onChange }} />}
+        {trigger.kind === 'event' && <EventFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'schedule' && <ScheduleFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'hand' && <p className="text-muted">Only when somebody presses Send once, or a script asks for it.</p>}
         <PaceFields trigger={trigger} pace={pace} error={(field) => fields[`pace.${field}`]} onChange={(next) => set({ pace: next })} />

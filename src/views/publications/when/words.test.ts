@@ -19,6 +19,10 @@ it.each<[Trigger, string]>([
   [{ kind: 'when', condition: 'temp > 100', until: 'temp < 80', holdS: 10, on: 'begin' }, 'once temp > 100 holds for 10 s, until temp < 80'],
   [{ kind: 'when', condition: '', on: 'while' }, 'on change while ... holds'],
   [{ kind: 'schedule', cron: '0 6 * * *', zone: 'UTC' }, 'at 0 6 * * * in UTC'],
+  [{ kind: 'event', of: 'value' }, 'whenever a value comes in'],
+  [{ kind: 'event', of: 'value', member: 'batch.number' }, 'whenever batch.number comes in'],
+  [{ kind: 'event', of: 'record' }, 'whenever a record changes'],
+  [{ kind: 'event', of: 'joined' }, 'once for each equipment that joins'],
   [{ kind: 'hand' }, 'by hand only'],
 ])('%j reads as %s', (trigger, words) => expect(triggerWords(trigger)).toBe(words))
 
@@ -30,7 +34,8 @@ it.each<[Pace, string]>([
 ])('a pace of %j reads as "%s"', (pace, words) => expect(paceWords({ kind: 'change' }, pace)).toBe(words))
 
 it('a trigger as it begins can be saved, but for what has to be typed', () => {
-  for (const kind of ['change', 'every', 'schedule', 'hand'] as const) expect(Trigger.safeParse(freshTrigger(kind, 'UTC')).success).toBe(true)
+  for (const kind of ['change', 'every', 'event', 'schedule', 'hand'] as const)
+    expect(Trigger.safeParse(freshTrigger(kind, 'UTC')).success).toBe(true)
   const typed = Trigger.safeParse(freshTrigger('when', 'UTC'))
   expect(typed.error?.issues[0]).toMatchObject({ path: ['condition'], message: 'What has to hold?' })
   expect(Pace.safeParse({ mostS: 10, leastS: 5 }).error?.issues[0]?.path).toEqual(['leastS'])

@@ -37,6 +37,9 @@ export function triggerWords(trigger: Trigger): string {
     }
     case 'schedule':
       return `at ${trigger.cron} in ${trigger.zone}`
+    case 'event':
+      if (trigger.of === 'value') return `whenever ${trigger.member ?? 'a value'} comes in`
+      return trigger.of === 'record' ? 'whenever a record changes' : 'once for each equipment that joins'
     case 'hand':
       return 'by hand only'
   }
@@ -61,6 +64,8 @@ export function freshTrigger(kind: Trigger['kind'], zone: string): Trigger {
       return { kind, seconds: 10 }
     case 'when':
       return { kind, condition: '', on: 'begin' }
+    case 'event':
+      return { kind, of: 'value' }
     case 'schedule':
       return { kind, cron: '0 6 * * *', zone }
     default:
