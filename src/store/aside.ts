@@ -78,6 +78,25 @@ export async function listAsides(db: Conn, destinationId: string): Promise<Aside
   return rows.map(toAside)
 }
 
+/** The latest message of a delivery that went aside since then (epoch ms), and how many did; null: none. */
+export async function lastAside(
+  db: Conn,
+  delivery: number,
+  since: number,
+): Promise<{ at: number; count: number; message: string; hint: string } | null> {
+  const rows = await db
+    .selectFrom('aside')
+    .select(['at', 'message', 'hint', sql<number>`count(*) over ()`.as('count')])
+    .where('delivery', '=', delivery)
+    .where('at', '>', new Date(since))
+    .where('again_seq', 'is', null)
+    .orderBy('id', 'desc')
+    .limit(1)
+    .execute()
+  const [row] = rows
+  return row ? { at: row.at.getTime(), count: Number(row.count), message: row.message, hint: row.hint } : null
+}
+
 /** One with all octets that are kept; with what an engine needs to send it again. */
 export async function getAside(db: Conn, id: number): Promise<{ aside: AsideWhole; delivery: number; properties: string }> {
   const r = await listed(db).select(['a.payload', 'a.delivery', 'a.properties']).where('a.id', '=', id).executeTakeFirst()

@@ -6,6 +6,7 @@ import { Fenced } from '~/core/delivery/delivery-store'
 import { Histogram } from '~/core/delivery/histogram'
 import { RangeSet } from '~/core/delivery/ranges'
 import { emptyStanding, oddSets, openSets, type Standing, verdicts, windowSets } from '~/core/delivery/verdict'
+import type { SliceFate } from '~/core/proof/recent'
 import type { Conn } from './database'
 
 /** Takes the flush number one up; false when this very flush was committed before its answer got lost. */
@@ -132,6 +133,18 @@ export async function wallBricks(db: Conn, from: number, to: number, sliceMs: nu
       ${sql.join(verdicts.map((v) => sql`sum(${sql.ref(v)})::bigint as ${sql.ref(v)}`))}, sum(foreign_count)::bigint as "foreign"
     from ledger_slice where start >= ${from} and start < ${to} group by 1, 2 order by 1, 2`.execute(db)
   return rows.rows.map(({ delivery, ...brick }) => ({ delivery, brick }))
+}
+
+/** What became of the messages of a delivery made since then (epoch ms), slice by slice. */
+export async function slicesOf(db: Conn, delivery: number, since: number): Promise<SliceFate[]> {
+  const rows = await db
+    .selectFrom('ledger_slice')
+    .select(['start', 'produced', ...verdicts])
+    .where('delivery', '=', delivery)
+    .where('start', '>=', since)
+    .orderBy('start')
+    .execute()
+  return rows
 }
 
 /** What became of all messages made since then (epoch ms, by whole slices), by destination. */

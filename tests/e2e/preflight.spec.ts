@@ -2,22 +2,43 @@ import type { Publication } from '~/contract/publication'
 import { draft } from './draft'
 import { api, barriers, expect, goLive, logIn, tellPanel, test } from './support'
 
-test('a live publication is edited: what receivers would not expect is told, accepted by name and kept with the version; then it goes back', async ({
+test('a live publication is edited with two steps and a script, gone live with a warning, seen on the wall, taken back; what goes aside is mended', async ({
   page,
 }) => {
-  const d = await draft('edited-live')
+  const d = await draft('edited-live', { trigger: { kind: 'hand' } })
+  const say = () => api<{ messages: number }>('POST', `/api/publications/${d.id}/say`)
   try {
     await api('POST', `/api/publications/${d.id}/live`, {})
     await logIn(page)
     await page.goto(`/publications?id=${d.id}&section=steps`)
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
+    const { messages } = await say()
     const steps = page.getByRole('region', { name: 'Steps', exact: true })
-    await steps.getByRole('button', { name: 'Add a step' }).click()
-    await page.getByRole('menuitem', { name: /^Convert/ }).click()
-    const row = steps.getByRole('listitem', { name: 'Step 1: Convert' })
-    await row.getByLabel('Member', { exact: true }).fill('temperature')
-    await row.getByLabel('Unit').fill('°F')
-    await expect(row.getByRole('table', { name: 'Before and after' })).toContainText('°F')
+    const add = async (name: RegExp) => {
+      await steps.getByRole('button', { name: 'Add a step' }).click()
+      await page.getByRole('menuitem', { name }).click()
+    }
+    await add(/^Convert/)
+    const convert = steps.getByRole('listitem', { name: 'Step 1: Convert' })
+    await convert.getByLabel('Member', { exact: true }).fill('temperature')
+    await convert.getByLabel('Unit').fill('°F')
+    await expect(convert.getByRole('table', { name: 'Before and after' })).toContainText('°F')
+    await add(/^Keep if/)
+    const keep = steps.getByRole('listitem', { name: 'Step 2: Keep if' })
+    await keep.getByRole('textbox', { name: 'Condition' }).click()
+    await page.keyboard.type('temperature > -1000.0')
+    await page.keyboard.press('Escape')
+    await expect(keep).toContainText(/\d+ of \d+ pass/)
+    await add(/^Script/)
+    const script = steps.getByRole('listitem', { name: 'Step 3: Script' })
+    await script.getByRole('textbox', { name: 'Script' }).click()
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('message.hot = message.temperature > 1000\nreturn message')
+    await script.getByRole('button', { name: 'Add a member' }).click()
+    await script.getByLabel('Member 1', { exact: true }).fill('hot')
+    await script.getByLabel('Type of member 1').selectOption('boolean')
+    await expect(script.getByRole('table', { name: 'Before and after' })).toContainText('hot')
+
     await page.getByRole('button', { name: 'Go live' }).click()
     const dialog = page.getByRole('dialog')
     await expect(dialog).toContainText('temperature is in °F now, was in °C')
@@ -31,6 +52,16 @@ test('a live publication is edited: what receivers would not expect is told, acc
     const [second] = await d.versions()
     expect(second).toMatchObject({ number: 2, note: 'Works in Ohio read it' })
     expect(second!.accepted.join()).toContain('temperature is in °F now')
+    await say()
+
+    // The wall has its line through all of it, and the switch stands at its brick.
+    await page.goto('/proof?slice=60000')
+    const line = page.locator('[data-line="edited-live"]')
+    await expect(line.locator('[data-count="arrived"]')).toHaveText(String(2 * messages))
+    await expect(line.locator('[data-count="missing"]')).toHaveText('0')
+    const row = page.getByRole('grid', { name: 'The wall' }).getByRole('row', { name: 'edited-live', exact: true })
+    await expect(row.locator('[data-version*="version 2 goes live, by "]').first()).toBeAttached()
+
     await page.goto(`/publications?id=${d.id}&section=before`)
     const before = page.getByRole('region', { name: 'Before', exact: true })
     await expect(before).toContainText('Works in Ohio read it')
@@ -42,11 +73,25 @@ test('a live publication is edited: what receivers would not expect is told, acc
       .getByRole('button', { name: /^Go back/ })
       .click()
     await expect(page.locator('[data-state="live"]')).toContainText('version 3')
-    // The wall has its line through all of it.
+
+    // One that the broker hangs up on goes aside, and is sent again once it is mended.
+    await tellPanel('/api/broker/faults', { hangUpOn: 'edited-live/' }, 'PUT')
+    await say()
+    await page.goto(`/destinations?id=${d.destinationId}`)
+    const asides = page.getByRole('list', { name: 'Messages that went aside' })
+    const group = asides.getByRole('button', { name: /edited-live\// }).first()
+    await expect(group).toBeVisible({ timeout: 90_000 })
+    await tellPanel('/api/broker/faults', {}, 'PUT')
+    await group.click()
+    await page.getByRole('button', { name: 'Mend and send again' }).first().click()
+    await dialog.getByLabel('Topic').fill('varnmoor/edited-live/by-hand')
+    await dialog.getByRole('button', { name: 'Send it mended' }).click()
+    await expect(dialog).toBeHidden()
+    await expect(page.getByText(/Sent again as no\. \d+ by/)).toBeVisible()
     await page.goto('/proof')
-    await expect(page.locator('[data-line="edited-live"]')).toBeVisible()
-    await expect(page.locator('[data-line="edited-live"] [data-count="missing"]')).toHaveText('0')
+    await expect(line.locator('[data-count="missing"]')).toHaveText('0')
   } finally {
+    await tellPanel('/api/broker/faults', {}, 'PUT').catch(() => null)
     await d.end()
   }
 })
@@ -96,36 +141,6 @@ test('several publications go live and pause with one preflight', async ({ page 
   } finally {
     await a.end()
     await b.end()
-  }
-})
-
-test('a message that went aside is opened, mended and sent again', async ({ page }) => {
-  const d = await draft('mended', { trigger: { kind: 'hand' } })
-  try {
-    await logIn(page)
-    await page.goto(`/publications?id=${d.id}`)
-    await goLive(page)
-    await expect(page.locator('[data-state="live"]')).toContainText('version 1')
-    // The broker hangs up on it, again and again, until it goes aside.
-    await tellPanel('/api/broker/faults', { hangUpOn: 'mended/' }, 'PUT')
-    await api('POST', `/api/publications/${d.id}/say`)
-    await page.goto(`/destinations?id=${d.destinationId}`)
-    const asides = page.getByRole('list', { name: 'Messages that went aside' })
-    const group = asides.getByRole('button', { name: /mended\// }).first()
-    await expect(group).toBeVisible({ timeout: 90_000 })
-    await tellPanel('/api/broker/faults', {}, 'PUT')
-    await group.click()
-    await page.getByRole('button', { name: 'Mend and send again' }).first().click()
-    const dialog = page.getByRole('dialog')
-    await dialog.getByLabel('Topic').fill('varnmoor/mended/by-hand')
-    await dialog.getByRole('button', { name: 'Send it mended' }).click()
-    await expect(dialog).toBeHidden()
-    await expect(page.getByText(/Sent again as no\. \d+ by/)).toBeVisible()
-    await page.goto('/proof')
-    await expect(page.locator('[data-line="mended"] [data-count="missing"]')).toHaveText('0')
-  } finally {
-    await tellPanel('/api/broker/faults', {}, 'PUT').catch(() => null)
-    await d.end()
   }
 })
 

@@ -1,5 +1,4 @@
 import { createSocket } from 'node:dgram'
-import { sql } from 'kysely'
 import { DatagramSettings } from '~/contract/destinations/datagram'
 import type { Counts } from '~/contract/live'
 import type { Step } from '~/contract/step'
@@ -16,6 +15,7 @@ import { goLive } from '~/store/going-live'
 import { installationCode } from '~/store/person'
 import { getPublication } from '~/store/publication'
 import { changePublication } from '~/store/publication-edit'
+import { breakable, full } from './breakable'
 import { FlowProcess, ownServer } from './flowing'
 import { UNIT } from './hubs'
 import { zonesPlant } from './plant'
@@ -194,9 +194,9 @@ const troubles: Record<string, (w: World) => Promise<void>> = {
     await pause(2500)
   },
   async 'the disk of the database is full'(w) {
-    await onDatabase(w, (db) => sql.raw('alter table outbox_segment enable trigger full_disk').execute(db))
+    await onDatabase(w, (db) => full(db, true))
     await pause(2000)
-    await onDatabase(w, (db) => sql.raw('alter table outbox_segment disable trigger full_disk').execute(db))
+    await onDatabase(w, (db) => full(db, false))
   },
   async 'the clock is set'(w) {
     w.engine.setClock(Math.round((w.random() < 0.5 ? -1 : 1) * 3_600_000 * w.random()))
@@ -300,15 +300,6 @@ export async function chaos(o: ChaosOptions): Promise<ChaosOutcome> {
     await w.t.drop()
     await server.stop('SIGINT')
   }
-}
-
-/** Makes ready a disk that can be full. */
-async function breakable(db: Db): Promise<void> {
-  const words = 'could not extend file: No space left on device'
-  const raises = `begin raise exception '${words}' using errcode = '53100'; end`
-  await sql.raw(`create function full_disk() returns trigger language plpgsql as $$ ${raises} $$`).execute(db)
-  await sql.raw('create trigger full_disk before insert or update on outbox_segment for each row execute function full_disk()').execute(db)
-  await sql.raw('alter table outbox_segment disable trigger full_disk').execute(db)
 }
 
 /** Waits for every verdict, and holds each against what lies at the far end. */

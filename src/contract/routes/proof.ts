@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { CourseFigures, EventLine, EventRow, LedgerLine, Wall, Watch } from '../live'
+import { FoundWay, WayQuery } from '../way'
 import { WhatIsWrong } from '../wrong'
 import { list, type Route } from './route'
 
@@ -70,6 +71,15 @@ export const proofRoutes = {
     group: 'Proof',
     summary: 'What is wrong now, what was in the last hour, what will be, and what became of the messages of the last 24 hours',
     answer: WhatIsWrong,
+  },
+  findHop: {
+    method: 'GET',
+    path: '/api/way',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'The way of a tag, a publication or all that goes to a destination, hop by hop, and the hop at which it stops',
+    query: WayQuery,
+    answer: FoundWay,
   },
   conditions: {
     method: 'GET',

@@ -16,6 +16,7 @@ import { OpcUaEndpoint } from '~/contract/sources/opcua'
 import { TagWrite } from '~/contract/tag'
 import { TokenRecipe } from '~/contract/token'
 import { WhichWaiting } from '~/contract/waiting'
+import { WayQuery } from '~/contract/way'
 import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
 import { demandTypedAgain, getSource, sourcePassword } from '~/store/source'
@@ -26,6 +27,7 @@ import type { SourceTarget } from '../sources/driver'
 import { sourceDriver } from '../sources/registry'
 import { watchNodes } from '../sources/watch'
 import { inCompartment } from '../watchdog'
+import { findWay } from '../way/find'
 import { wrongNow } from '../wrong'
 
 const BODY_MAX = 4 << 20
@@ -151,6 +153,12 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'GET /ledger':
       return answer(res, 200, engine.lines())
+
+    case 'GET /way': {
+      const asked = WayQuery.safeParse(Object.fromEntries(url.searchParams))
+      if (!asked.success) throw invalid(asked.error, 'engine')
+      return answer(res, 200, await findWay(engine, asked.data))
+    }
 
     case 'GET /wrong':
       return answer(res, 200, wrongNow(engine))

@@ -193,6 +193,17 @@ export class Sending {
     return target !== null && this.target !== null && this.lane.ctx.driver.sameSender(this.target, target)
   }
 
+  /** Whether a connection stands. */
+  get connected(): boolean {
+    return this.flow !== null
+  }
+
+  /** How long the oldest message has been without an answer, ms; null: none is under way. */
+  get unansweredMs(): number | null {
+    const [oldest] = this.flow?.underWay.values() ?? []
+    return oldest === undefined ? null : this.lane.ctx.clock.mono() - oldest
+  }
+
   isConnectedBy(target: DestinationTarget): boolean {
     return this.connection !== null && this.target !== null && this.lane.ctx.driver.sameSender(this.target, target)
   }

@@ -222,6 +222,16 @@ export class DestinationSupervisor implements LaneParts {
     return this.condition.present()
   }
 
+  /** Whether a connection stands. */
+  get connected(): boolean {
+    return this.sending.connected
+  }
+
+  /** How long the oldest message has been without an answer, ms; null: none is under way. */
+  get unansweredMs(): number | null {
+    return this.sending.unansweredMs
+  }
+
   /** Takes up other settings: what need not be made anew stays, what must be is finished first. */
   async change(to: Lane): Promise<void> {
     const from = this.destination

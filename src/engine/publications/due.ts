@@ -238,6 +238,18 @@ export class Due {
     })
   }
 
+  /** How many conditions count, when a schedule is next (epoch ms), and whether something new is to be said. */
+  facts(wall: number): { holding: number | null; next: number | null; news: boolean } {
+    const { plan, runner, values } = this.o
+    const { trigger, messages } = plan
+    const all = [...messages.keys()]
+    return {
+      holding: this.holds ? all.filter((n) => this.holds!.on(n)).length : null,
+      next: trigger.kind === 'schedule' ? Schedule.of(trigger.cron, trigger.zone).next(wall) : null,
+      news: all.some((n) => runner.hasNews(n, values, wall)),
+    }
+  }
+
   stop(): void {
     this.stopped = true
     this.stopBeat()

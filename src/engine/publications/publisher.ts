@@ -5,21 +5,25 @@ import type { LeftBehind } from '~/core/address/kind'
 import { sentAs } from '~/core/address/kinds'
 import type { Envelope } from '~/core/delivery/envelope'
 import { nothing, packProperties } from '~/core/delivery/properties'
+import type { SpeakingFact } from '~/core/proof/way'
 import { type Addressed, Runner } from '~/core/publication/runner'
 import { stepNames } from '~/core/publication/steps/apply'
 import type { Row } from '~/core/publication/steps/row'
 import { isFramed } from '~/core/shape/framed'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { Decoder, HostFacts } from '~/core/shape/shape'
+import { qualityOf, Status } from '~/core/value/quality'
 import type { Cancel, Clock } from '../clock/clock'
 import type { NodeSession } from '../destinations/session'
 import type { Ledger } from '../ledger/ledger'
 import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
+import { wordsOf } from '../log'
 import type { Outbox } from '../outbox/outbox'
 import type { Scripts } from '../scripts/scripts'
 import { inCompartment } from '../watchdog'
 import { Due } from './due'
+import { Failing } from './failing'
 import { Flow } from './flow'
 import { KindRates } from './kind-rates'
 import { type Packed, packer, shownPayload } from './message'
@@ -29,10 +33,10 @@ import { deviceLost, sparkplugSession } from './sparkplug-session'
 const SHOW_EVERY_MS = 1000
 /** Commands that cannot be carried out are told so often at most, ms. */
 const COMMANDS_TOLD_MS = 10_000
-/** What goes wrong in steps is told so often at most, ms. */
-const TROUBLE_TOLD_MS = 10_000
 /** A shown message that is not confirmed by then is replaced. */
 const SHOW_AT_MOST_MS = 4000
+/** So many members without an answer are named. */
+const UNANSWERED_MOST = 20
 /** How it stands is looked up again so often at most, however many look, ms. */
 const FRESH_MS = 1000
 
@@ -63,8 +67,9 @@ export class Publisher {
   private readonly due: Due
   /** The steps that take their time; null: there are none. */
   private readonly flow: Flow | null
-  /** How many messages failed in a step, and why, for each kind of which none went through since. */
-  private readonly stepTrouble = { count: 0, toldAt: Number.NEGATIVE_INFINITY, failing: new Map<number, string>() }
+  /** Messages that do not get through a step, and those that cannot be made. */
+  private readonly inSteps = new Failing()
+  private readonly making = new Failing()
   private unsubscribe: Cancel = () => undefined
   private readonly since: number
   private readonly pack: ReturnType<typeof packer>
@@ -125,19 +130,12 @@ export class Publisher {
 
   /** A message failed in a step: it alone goes no further. Told once for as long as it goes on, and seldom where it comes and goes. */
   private stepFailed(step: number, n: number, words: string | null): void {
-    const { stepTrouble: t, ctx } = this
-    if (words === null) {
-      t.failing.delete(n)
-      return
-    }
-    const told = `step ${step + 1}, ${stepNames[this.plan.steps![step]!.kind]}: ${words}`
-    const known = [...t.failing.values()].includes(told)
-    t.failing.set(n, told)
-    t.count++
-    const now = ctx.clock.mono()
-    if (known || now - t.toldAt < TROUBLE_TOLD_MS) return
-    t.toldAt = now
-    ctx.trouble(this.plan.publicationId, this.plan.name, new Error(told))
+    const told = words && `step ${step + 1}, ${stepNames[this.plan.steps![step]!.kind]}: ${words}`
+    if (this.inSteps.note(n, told, this.ctx.clock.mono())) this.trouble(new Error(told!))
+  }
+
+  private trouble(e: unknown): void {
+    this.ctx.trouble(this.plan.publicationId, this.plan.name, e)
   }
 
   /** What its steps keep from one message to the next, by place; null: none of them keeps anything. */
@@ -175,8 +173,9 @@ export class Publisher {
     this.guarded(() => {
       asked = this.due.byHand()
     })
-    if (this.failing !== null)
-      throw fail(409, 'publication.failing', `Its messages can't be made: ${this.failing}`, 'Correct it and go live again', 'publication')
+    const failing = this.failing ?? this.making.words
+    if (failing !== null)
+      throw fail(409, 'publication.failing', `Its messages can't be made: ${failing}`, 'Correct it and go live again', 'publication')
     // What goes through steps that take their time is on its way.
     return this.flow ? asked : this.producedCount - before
   }
@@ -188,7 +187,7 @@ export class Publisher {
       this.failing = null
     } catch (e) {
       const words = e instanceof Error ? e.message : String(e)
-      if (this.failing === null) this.ctx.trouble(this.plan.publicationId, this.plan.name, e)
+      if (this.failing === null) this.trouble(e)
       this.failing = words
     }
   }
@@ -210,7 +209,6 @@ export class Publisher {
       envelopes.push({ delivery, seq, topic, payload, properties, assurance, deviceAt, producedAt: now, turn, madeMono })
     }
     let last: { n: number; message: Addressed; packed: Packed } | null = null
-    let problem: unknown
     for (const one of messages) {
       const n = typeof one === 'number' ? one : one.n
       const whole = typeof one === 'number' ? all : one.whole
@@ -232,9 +230,10 @@ export class Publisher {
         this.kinds.sent(n)
         this.producedCount++
         this.due.spoke(n, madeMono)
+        this.making.note(n, null, madeMono)
         last = { n, message, packed }
       } catch (e) {
-        problem ??= e
+        if (this.making.note(n, wordsOf(e), madeMono)) this.trouble(e)
       }
     }
     if (last) {
@@ -243,7 +242,6 @@ export class Publisher {
       outbox.offer(envelopes)
       this.show(envelopes.at(-1)!, last.n, last.message, last.packed)
     }
-    if (problem !== undefined) throw problem
   }
 
   private notYet(words: string): void {
@@ -332,11 +330,12 @@ export class Publisher {
     const all = this.plan.messages.length
     const held = this.waiting?.held === 0 ? 0 : this.held()
     const base = { since: this.since, rate: this.rate.perSecond(this.ctx.clock.mono()), last: this.lastAt, hint: '' }
-    if (this.failing !== null)
+    const failing = this.failing ?? this.making.words
+    if (failing !== null)
       return {
         ...base,
         state: 'trouble',
-        reason: `its messages can't be made: ${this.failing}`,
+        reason: `${this.failing === null && this.making.size < all ? `${this.making.size} of its ${all} messages` : 'its messages'} can't be made: ${failing}`,
         hint: 'Correct its shape or address and go live again',
       }
     if (!destination || destination.state === 'off')
@@ -344,16 +343,54 @@ export class Publisher {
     if (destination.state === 'trouble') return { ...base, state: 'trouble', reason: destination.reason, hint: destination.hint }
     if (held === all)
       return { ...base, state: 'starting', reason: 'waits for the first values of its tags', hint: 'Look at the tags and their source' }
-    const [failing] = this.stepTrouble.failing.values()
-    if (failing !== undefined)
+    if (this.inSteps.words !== null)
       return {
         ...base,
         state: 'trouble',
-        reason: `${this.stepTrouble.count} messages did not get through: ${failing}`,
+        reason: `${this.inSteps.count} messages did not get through: ${this.inSteps.words}`,
         hint: 'Correct the step and go live again; the others go on',
       }
     const waiting = held > 0 ? `; ${held} of ${all} messages wait for a first value` : ''
     return { ...base, state: 'running', reason: `version ${this.plan.number}${waiting}` }
+  }
+
+  /** How it stands, hop by hop. */
+  facts(): SpeakingFact {
+    const { plan, ctx, runner, inSteps, making } = this
+    const wall = ctx.clock.wall()
+    const steps = plan.steps ?? []
+    const failing = this.failing ?? making.words
+    return {
+      trigger: plan.trigger,
+      since: this.since,
+      last: this.lastAt,
+      ready: plan.messages.length - this.held(),
+      messages: plan.messages.length,
+      ...this.due.facts(wall),
+      failing: failing === null ? null : { messages: this.failing === null ? making.size : plan.messages.length, words: failing },
+      steps: runner.stepCounts.map((c) => ({ ...c, name: steps[c.step] ? stepNames[steps[c.step]!.kind] : '' })),
+      stepTrouble: inSteps.words === null ? null : { count: inSteps.count, words: inSteps.words },
+      unanswered: this.unanswered(),
+    }
+  }
+
+  /** Handles that it reads; of an own copy. */
+  get handles(): ReadonlySet<number> {
+    return new Set(this.runner.handles)
+  }
+
+  /** Members that give no value, as last read, though all that they are made from is good; the first ones. */
+  private unanswered(): string[] {
+    const { plan, runner, ctx } = this
+    const good = (h: number) => qualityOf(ctx.table.status[h] ?? Status.waitingForInitialData) !== 'bad'
+    const out: string[] = []
+    for (const [e, cells] of runner.cellsOfEquipment.entries())
+      for (const [m, cell] of cells.entries()) {
+        if (out.length === UNANSWERED_MOST) return out
+        if (cell.handles.length > 0 && qualityOf(cell.status) === 'bad' && cell.handles.every(good) && (plan.stages ?? []).length === 0)
+          out.push(`${plan.equipment[e]!.name} ${plan.equipment[e]!.members[m]!.label || plan.equipment[e]!.members[m]!.key}`)
+      }
+    return out
   }
 
   /** Messages a second of each kind, over the last half to whole minute. */

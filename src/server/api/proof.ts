@@ -15,7 +15,7 @@ import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { whileAllowed } from '../streams'
 
-type Keys = 'whatIsWrong' | 'ledger' | 'wall' | 'latency' | 'events' | 'eventLine' | 'conditions' | 'live'
+type Keys = 'whatIsWrong' | 'findHop' | 'ledger' | 'wall' | 'latency' | 'events' | 'eventLine' | 'conditions' | 'live'
 
 /** Most bricks a row of the wall may have in one answer. */
 const BRICKS_MAX = 2000
@@ -73,6 +73,7 @@ function demandSpan({ from, to, sliceMs }: { from: number; to: number; sliceMs: 
 
 export const proofHandlers: Pick<Handlers, Keys> = {
   whatIsWrong: ({ caller }) => whatIsWrong(caller),
+  findHop: async ({ query }) => (await askEngine(`/way?${new URLSearchParams(query)}`)).json(),
   ledger: async () => (await askEngine('/ledger')).json(),
   conditions: async () => (await askEngine('/conditions')).json(),
   wall: async ({ query }) => {

@@ -25,6 +25,7 @@ const sources: Record<string, () => Promise<ComponentType>> = {
   '/destinations/credentials': () => import('../destinations/CredentialsPage').then((m) => m.CredentialsPage),
   '/proof': () => import('../proof/WallPage').then((m) => m.WallPage),
   '/proof/wrong': () => import('../proof/WrongPage').then((m) => m.WrongPage),
+  '/proof/hop': () => import('../proof/way/WayPage').then((m) => m.WayPage),
   '/proof/journal': () => import('../proof/journal/JournalPage').then((m) => m.JournalPage),
   '/proof/events': () => import('../proof/EventsPage').then((m) => m.EventsPage),
   '/settings': () => import('../settings/PeoplePage').then((m) => m.PeoplePage),

@@ -17,6 +17,7 @@ import { call, refresh, useCall } from '../app/api'
 import { useMay } from '../app/caller'
 import { Row } from '../app/Frame'
 import { useFrame, useWatch } from '../app/live/live'
+import { findHopOf } from '../proof/way/words'
 import { ConditionText, conditionWords, glyphOf } from '../shared/condition'
 import { Failed } from '../shared/Failed'
 import { EmptyStation } from '../shared/Onward'
@@ -182,6 +183,9 @@ function Peek({ destination, mayEdit, onEdit }: { destination: Destination; mayE
         )}
         <Button small onClick={() => go(`/proof/journal?to=${destination.id}`)}>
           Open its journal
+        </Button>
+        <Button small title="Why something does not arrive: each hop of its way" onClick={() => go(findHopOf('destination', destination.id))}>
+          Find the hop
         </Button>
       </div>
       {looking && <WaitingDialog destination={destination} mayEdit={mayEdit} onClose={() => setLooking(false)} />}

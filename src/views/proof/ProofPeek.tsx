@@ -8,6 +8,7 @@ import { Fact, Heading } from '~/ui/Notes'
 import { countText, durationText, Time } from '~/ui/time'
 import { useCall } from '../app/api'
 import type { Picked } from './Wall'
+import { findHopOf } from './way/words'
 
 const stateWords: Record<BrickState, string> = {
   empty: 'Nothing was made in this time',
@@ -85,6 +86,11 @@ export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; 
           Open its messages in the journal
         </a>
       </p>
+      <p className="mt-1">
+        <a className="text-slate underline" href={findHopOf('publication', line.publicationId)}>
+          Find the hop
+        </a>
+      </p>
       <p className="mt-1 text-muted">Below the wall: what happened around this time.</p>
     </>
   )
@@ -100,6 +106,10 @@ export function LinePeek({ line }: { line: LedgerLine }) {
         to {line.destination}, since its first message ·{' '}
         <a className="text-slate underline" href={journalOf(line)}>
           its journal
+        </a>{' '}
+        ·{' '}
+        <a className="text-slate underline" href={findHopOf('publication', line.publicationId)}>
+          find the hop
         </a>
       </div>
       <Fact name="Produced">{countText(c.produced)}</Fact>

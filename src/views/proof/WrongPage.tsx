@@ -7,7 +7,7 @@ import { Age, ageText, countText, Time } from '~/ui/time'
 import { useCall } from '../app/api'
 import { Row } from '../app/Frame'
 import { Failed } from '../shared/Failed'
-import { over, type Way, wayTo } from './wrong-words'
+import { hopTo, over, type Way, wayTo } from './wrong-words'
 
 /** The first thing seen: whether all arrived, what is wrong and why, what was, and what will be. */
 export function WrongPage() {
@@ -40,6 +40,7 @@ export function WrongPage() {
                   cause={x.cause}
                   hint={x.hint}
                   way={wayTo(x)}
+                  hop={hopTo(x)}
                 />
               ))}
             </Rows>
@@ -103,9 +104,11 @@ interface ItemProps {
   cause: string
   hint: string
   way: Way | null
+  /** Where its hop is found. */
+  hop?: string | null
 }
 
-function Item({ glyph, subject, when, cause, hint, way }: ItemProps) {
+function Item({ glyph, subject, when, cause, hint, way, hop }: ItemProps) {
   return (
     <li className="grid grid-cols-[14px_minmax(0,260px)_minmax(0,130px)_minmax(0,1fr)_auto] items-start gap-3 border-b border-line px-3 py-[7px] last:border-b-0">
       <span className="pt-px">
@@ -117,13 +120,18 @@ function Item({ glyph, subject, when, cause, hint, way }: ItemProps) {
         {cause}
         {hint && <span className="text-muted">. {hint}</span>}
       </span>
-      {way ? (
-        <a href={way.href} className="whitespace-nowrap text-slate underline">
-          {way.label}
-        </a>
-      ) : (
-        <span />
-      )}
+      <span className="grid justify-items-end gap-0.5 whitespace-nowrap">
+        {way && (
+          <a href={way.href} className="text-slate underline">
+            {way.label}
+          </a>
+        )}
+        {hop && (
+          <a href={hop} className="text-slate underline">
+            Find the hop
+          </a>
+        )}
+      </span>
     </li>
   )
 }

@@ -1,4 +1,5 @@
 import type { WentWrong, Wrong } from '~/contract/wrong'
+import { findHopOf } from './way/words'
 
 /** Where something is looked into and mended, and what the link to it says. */
 export interface Way {
@@ -39,6 +40,23 @@ export function wayTo(w: Pick<Wrong, 'where' | 'subjectId' | 'subject' | 'tags'>
       return { href: query('/destinations/credentials', { id }), label: 'Look at the credential' }
     case 'ledger':
       return { href: '/proof', label: 'Look at the wall' }
+    default:
+      return null
+  }
+}
+
+/** Where the hop of it is found; null: it is its own cause, or nothing of which there is a way. */
+export function hopTo(w: Pick<Wrong, 'where' | 'subjectId'>): string | null {
+  if (w.subjectId === null) return null
+  switch (w.where) {
+    case 'tag':
+      return findHopOf('tag', w.subjectId)
+    case 'publication':
+      return findHopOf('publication', w.subjectId)
+    case 'destination':
+    case 'witness':
+    case 'outbox':
+      return findHopOf('destination', w.subjectId)
     default:
       return null
   }

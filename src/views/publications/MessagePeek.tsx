@@ -10,6 +10,7 @@ import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
 import { durationText, Time } from '~/ui/time'
 import { go } from '../app/address'
 import { useLastMessage, useWatch } from '../app/live/live'
+import { findHopOf } from '../proof/way/words'
 import { MessageBody } from './MessageBody'
 
 /** One real message: as it went out with its way, or, for a draft, as it would be built from the values of this moment. */
@@ -100,6 +101,9 @@ function Was({ publication, onReplay }: { publication: Publication; onReplay: ((
       <span className="flex flex-wrap gap-1.5 py-1">
         <Button small onClick={() => go(`/proof/journal?of=${publication.id}&to=${publication.destinationId}`)}>
           Open its journal
+        </Button>
+        <Button small title="Why something does not arrive: each hop of its way" onClick={() => go(findHopOf('publication', publication.id))}>
+          Find the hop
         </Button>
         <Button small title="What was sent lately, sent once more through the publication as it is edited here" onClick={onReplay}>
           Replay it

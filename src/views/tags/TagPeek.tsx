@@ -8,6 +8,7 @@ import { Fact, Heading, Loading } from '~/ui/Notes'
 import { ageText, Time, useNow } from '~/ui/time'
 import { useCall } from '../app/api'
 import { useLiveValue, useWatch } from '../app/live/live'
+import { findHopOf } from '../proof/way/words'
 import { tagsPageOf } from '../sources/kinds'
 import { Note } from './Note'
 import { TagSentences } from './properties/TagSentences'
@@ -73,6 +74,9 @@ export function TagPeek({ tag, source, mayEdit, around }: Props) {
       <WriteValue tag={tag} />
       <Simulation tag={tag} mayEdit={mayEdit} />
       <Heading>Where it is used</Heading>
+      <a className="text-slate underline" href={findHopOf('tag', tag.id)}>
+        Find the hop at which it stops
+      </a>
       {use.data && use.data.equipment.length + use.data.publications.length === 0 && <p className="text-muted">Nowhere yet.</p>}
       {use.data?.equipment.map((e) => (
         <Fact
