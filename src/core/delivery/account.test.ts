@@ -194,11 +194,26 @@ describe('one message', () => {
     expect(account.counts()).toMatchObject({ acknowledged: 1, waiting: 0, arrived: 0, unknown: 1 })
   })
 
-  it('pushed out of the outbox counts as dropped, in its slice too', () => {
-    const { account } = sending(1)
+  it('pushed out of the outbox before it went out counts as dropped, in its slice too', () => {
+    const account = new Account(1)
+    account.stored(1, 1, 0)
     account.dropped(1, 1, 0)
     expect(account.counts()).toMatchObject({ dropped: 1, waiting: 0, acknowledged: 0 })
     expect(account.take().slices[0]).toMatchObject({ start: 0, produced: 1, dropped: 1 })
+  })
+
+  it('pushed out after it went out, or may have by an earlier run, it may have arrived: unknown, until it is seen', () => {
+    const { account } = sending(1)
+    account.dropped(1, 1, 0)
+    expect(account.counts()).toMatchObject({ dropped: 0, unknown: 1, waiting: 0 })
+    account.seen({ seq: 1, topic: 't', digest: 1, at: 5, mono: 5, counted: () => undefined })
+    expect(account.counts()).toMatchObject({ unknown: 0, arrived: 1 })
+    const later = new Account(1)
+    later.stored(1, 1, 0)
+    later.fromBefore(1)
+    later.twice(1)
+    later.dropped(1, 1, 0)
+    expect(later.counts()).toMatchObject({ dropped: 0, unknown: 1, waiting: 0 })
   })
 
   it('refused by the destination is settled and not missing', () => {

@@ -392,18 +392,19 @@ export class Account {
 
   /**
    * Pushed out of a full outbox before it could be sent, or out of memory before it could be stored: then it counts as
-   * produced now, so that its number is never given again.
+   * produced now, so that its number is never given again. One that went out, or may have by an earlier run, and was never
+   * acknowledged, may have arrived: of that nobody can say more until a witness sees it.
    */
   dropped(seq: number, producedAt: number, turn: number): void {
     if (seq > this.standing.storedThrough) this.storedNext(seq, producedAt, turn)
     this.changes.note('answered', seq)
     const o = this.open.get(seq)
-    if (o) this.end(o, 'dropped')
-    else this.endUnsent(seq, producedAt, turn, 'dropped')
+    if (o) this.end(o, 'unknown')
+    else this.endUnsent(seq, producedAt, turn, this.wentOnce(seq) ? 'dropped' : 'unknown')
     if (this.early.length > 0) this.countEarly()
   }
 
-  private endUnsent(seq: number, producedAt: number, turn: number, how: 'dropped' | 'rejected'): void {
+  private endUnsent(seq: number, producedAt: number, turn: number, how: 'dropped' | 'rejected' | 'unknown'): void {
     if (this.standing.known.has(seq)) return
     this.give({ seq, producedAt, turn, missing: false }, how)
     this.changes.mark(how, seq)

@@ -24,7 +24,8 @@ interface Row {
   ackedAt: number | null
   sent: boolean
   copies: { at: number; altered: boolean; disordered: boolean }[]
-  end: 'rejected' | 'dropped' | null
+  /** Of one that went out and was pushed out before anybody answered nobody can say whether it arrived. */
+  end: 'rejected' | 'unknown' | null
   missing: boolean
   /** Its payload can't be compared any more: given up, or arrived in an earlier run. */
   payloadForgotten: boolean
@@ -177,7 +178,7 @@ it('agrees with a row for every message, whatever happens in whatever order, and
           } else if ((s.kind === 'refuse' || s.kind === 'drop') && r.copies.length === 0 && r.end === null && r.ackedAt === null && r.sent) {
             if (s.kind === 'refuse') account.refused(r.seq, r.wallAt, r.turn)
             else account.dropped(r.seq, r.wallAt, r.turn)
-            r.end = s.kind === 'refuse' ? 'rejected' : 'dropped'
+            r.end = s.kind === 'refuse' ? 'rejected' : 'unknown'
           }
         }
       }

@@ -16,7 +16,9 @@ export interface RecentFact extends Record<Verdict, number> {
   wrongSince: number | null
   /** When the last of those was made that arrived as they should, epoch ms; null: none did. */
   arrivedAt: number | null
-  /** Something went wrong, and for some slices now nothing has: it is over. */
+  /** When the first of those was made that have no verdict yet, epoch ms; null: all have. */
+  waitingSince: number | null
+  /** Something went wrong, or nobody could say, and for some slices now all arrived: it is over. */
   over: boolean
 }
 
@@ -24,7 +26,7 @@ export interface RecentFact extends Record<Verdict, number> {
 const OVER_SLICES = 3
 
 const arrivedOf = (s: SliceFate) => s.confirmed + s.late + s.disordered + s.doubled
-const wrongOf = (s: SliceFate) => s.missing + s.altered + s.dropped + s.rejected
+const wrongOf = (s: SliceFate) => s.missing + s.altered + s.dropped + s.rejected + s.unknown
 
 /** Sums slices, the oldest first. */
 export function recentOf(slices: readonly SliceFate[], since: number): RecentFact {
@@ -41,6 +43,7 @@ export function recentOf(slices: readonly SliceFate[], since: number): RecentFac
     produced: slices.reduce((n, s) => n + s.produced, 0),
     wrongSince: lost?.start ?? null,
     arrivedAt: [...slices].reverse().find((s) => arrivedOf(s) > 0)?.start ?? null,
+    waitingSince: slices.find((s) => verdicts.reduce((n, v) => n + s[v], 0) < s.produced)?.start ?? null,
     over: slices.some((s) => wrongOf(s) > 0) && good >= OVER_SLICES,
   }
 }

@@ -133,6 +133,19 @@ describe('the hop that answers', () => {
     ['some are missing', facts({ recent: recent({ produced: 10, missing: 1, confirmed: 9 }) }), 'witness part', /1 of the last 10/],
     ['some are altered', facts({ recent: recent({ produced: 10, altered: 1, confirmed: 9 }) }), 'witness part', /another payload/],
     ['what was made while it was away', facts({ recent: recent({ produced: 10, unknown: 10 }) }), 'witness unknown', /what became of them/],
+    [
+      'of some nobody can say',
+      facts({ recent: recent({ produced: 10, unknown: 4, confirmed: 6 }) }),
+      'witness unknown',
+      /of 4 of the last 10 nobody/,
+    ],
+    [
+      'none was seen, and it is too early',
+      facts({ recent: recentOf([{ ...none, start: NOW - 60_000, produced: 10 }], NOW - 300_000) }),
+      'witness unknown',
+      /none of the last 10 was seen yet/,
+    ],
+    ['none was seen just now', facts({ recent: recentOf([{ ...none, start: NOW - 5000, produced: 10 }], NOW - 300_000) }), 'nothing', /^Nothing/],
     ['nothing was made', facts({ recent: recent({ produced: 0 }) }), 'nothing', /^Nothing/],
   ])('%s', (_, f, hop, words) => {
     expect(answer(f)).toBe(hop)

@@ -99,6 +99,8 @@ export interface WayFacts {
 const QUIET_MS = 15_000
 /** A message without an answer for so long is told, ms. */
 const SLOW_MS = 3000
+/** What has waited to be seen for so long is told, ms. */
+const UNSEEN_MS = 30_000
 /** Outboxes fuller than this share are told. */
 const NEARLY_FULL = 0.95
 
@@ -144,7 +146,7 @@ function ofSources({ sources }: WayFacts): Said {
   const down = sources.filter((s) => !isUp(s))
   const named = sources.length === 1 ? { name: first.name, id: first.id } : { name: many(sources.length, 'source') }
   const [worst] = down
-  if (!worst) return { ...named, state: 'fine', words: sources.length === 1 ? (first.condition?.reason ?? 'connected') : 'all connected' }
+  if (!worst) return { ...named, state: 'fine', words: sources.length === 1 ? `connected: ${first.condition!.reason}` : 'all connected' }
   const c = worst.condition
   const words = c ? (c.state === 'off' ? 'switched off' : c.reason) : 'it does not run'
   const hint = c?.state === 'off' ? 'Switch the source on' : (c?.hint ?? 'Look whether the engine runs')
@@ -360,7 +362,7 @@ function ofTaking({ recent }: WayFacts, d: DestinationFact): Said {
   return { ...named, state: 'fine', words: 'takes what is sent' }
 }
 
-function ofWitness({ recent }: WayFacts, d: DestinationFact): Said {
+function ofWitness({ recent, now }: WayFacts, d: DestinationFact): Said {
   const named = { name: `Witness of ${d.name}`, id: d.id }
   if (d.witness === 'none')
     return { ...named, state: 'unknown', words: 'nobody reads the far end', hint: 'Switch the witness on: only then can be said what arrives' }
@@ -398,12 +400,20 @@ function ofWitness({ recent }: WayFacts, d: DestinationFact): Said {
       words: `${number(altered)} of the last ${number(recent.produced)} arrived with another payload than was sent`,
       hint: 'Something between here and there changes them: open one in the journal',
     }
-  if (recent.unknown > 0 && arrived === 0)
+  if (recent.unknown > 0 && !recent.over)
     return {
       ...named,
       state: 'unknown',
-      words: `of the last ${number(recent.produced)} nobody can say what became of them`,
-      hint: 'The witness was away',
+      words: `of ${number(recent.unknown)} of the last ${number(recent.produced)} nobody can say what became of them`,
+      hint: 'The witness was away, or came too late: the events say which',
+    }
+  if (arrived === 0 && recent.waitingSince !== null && now - recent.waitingSince > UNSEEN_MS)
+    return {
+      ...named,
+      state: 'unknown',
+      words: `none of the last ${number(recent.produced)} was seen yet, and it is too early to call them missing`,
+      hint: 'Wait for the limit of the destination, or look what the witness reads',
+      since: recent.waitingSince,
     }
   return { ...named, state: 'fine', words: `${number(arrived)} of the last ${number(recent.produced)} arrived` }
 }

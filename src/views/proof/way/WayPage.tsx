@@ -44,9 +44,9 @@ function Found({ asked }: { asked: WayQuery }) {
       <Failed of={found} flush />
       {f && first && (
         <>
-          <h2 className="max-w-4xl text-[19px] leading-6 font-semibold" role="status" aria-label="Where it stops">
-            {waySentence(first)}
-          </h2>
+          <div role="status" aria-label="Where it stops">
+            <h2 className="max-w-4xl text-[19px] leading-6 font-semibold">{waySentence(first)}</h2>
+          </div>
           <p className="mt-1 mb-3 text-muted">
             {asked.of === 'tag' ? 'The tag' : asked.of === 'publication' ? 'The publication' : 'All that goes to'} <b>{f.subject}</b>; looked at{' '}
             <Time at={f.at} />, and again every few seconds
@@ -73,7 +73,9 @@ interface CardProps {
 function WayCard({ way, found, open, alone }: CardProps) {
   const [shown, setShown] = useState(open)
   const answer = way.at === null ? null : way.hops[way.at]!
-  const title = [way.publication, way.destination].filter(Boolean).join(' to ') || 'Its way'
+  // Clauses are called after where they go.
+  const goes = way.destination !== '' && !way.publication.endsWith(way.destination)
+  const title = [way.publication, goes ? way.destination : ''].filter(Boolean).join(' to ') || 'Its way'
   return (
     <section aria-label={title} className="rounded-sm border border-line bg-sheet">
       {!alone && (
@@ -109,11 +111,17 @@ function HopRow({ hop, way, found, place }: { hop: WayHop; way: Way; found: Foun
     <li
       aria-label={`${hopLabels[hop.hop]}: ${stateWords[hop.state]}`}
       aria-current={answers ? 'step' : undefined}
-      className={`grid grid-cols-[14px_104px_minmax(0,240px)_minmax(0,1fr)_110px] items-start gap-3 border-b border-line px-3 py-[7px] last:border-b-0 ${
+      className={`relative grid grid-cols-[14px_104px_minmax(0,240px)_minmax(0,1fr)_110px] items-start gap-3 border-b border-line px-3 py-[7px] last:border-b-0 ${
         answers ? (hop.state === 'stops' ? 'bg-bad-wash' : 'bg-paper') : ''
       }`}
     >
-      <span className="pt-px">
+      <span
+        aria-hidden
+        className={`absolute left-[19px] w-0 border-l ${behind ? 'border-dashed border-muted/60' : 'border-ink/40'} ${place === 0 ? 'top-[16px]' : '-top-px'} ${
+          place === way.hops.length - 1 ? 'h-[9px]' : 'bottom-0'
+        }`}
+      />
+      <span className="relative h-[11px] bg-sheet pt-px">
         <Glyph state={glyphOf[hop.state]} title={stateWords[hop.state]} />
       </span>
       <span className={behind ? 'text-muted' : 'font-semibold'}>{hopLabels[hop.hop]}</span>
