@@ -100,6 +100,19 @@ export const Wall = z.object({
 })
 export type Wall = z.infer<typeof Wall>
 
+/** Messages of a while that did not arrive as they should, one by one, and how long the others took. */
+export const BrickWhole = z.object({
+  odd: z.array(
+    z.object({
+      verdict: Verdict,
+      count: z.number().int(),
+      runs: z.array(z.tuple([z.number().int(), z.number().int()])).describe('Numbers from the first to the last, the earliest ones'),
+    }),
+  ),
+  latency: z.array(z.object({ ms: z.number(), count: z.number() })).describe('Device time to witness, in the whole minutes that it touches'),
+})
+export type BrickWhole = z.infer<typeof BrickWhole>
+
 /** A message as the engine last built it, with its way so far (epoch ms, null when not there yet). */
 export const LastMessage = z.object({
   publicationId: z.string(),

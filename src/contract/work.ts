@@ -84,6 +84,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   removeEquipment: oneEdit,
   ledger: 'a reading of counters in memory, at most every 150 ms however many ask',
   wall: 'sums over the slices of the asked time, 2,000 bricks a row at most',
+  brick: 'the slices of at most a year of one delivery, and its odd messages by ranges, 5,000 rows at most',
   latency: 'the histograms of the asked time, at most 366 days',
   eventLine: 'events of at most 2,000 slices, grouped by the database',
   events: 'at most 1,000 rows',

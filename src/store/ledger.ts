@@ -115,13 +115,15 @@ export async function writeLatencies(tx: Conn, all: readonly { delivery: number;
     on conflict (delivery, minute) do update set histogram = excluded.histogram`.execute(tx)
 }
 
-/** Histograms since a minute (epoch minutes), by delivery. */
+/** Histograms of minutes (epoch minutes, both counted), by delivery. */
 export async function loadLatency(
   db: Conn,
   sinceMinute: number,
   delivery?: number,
+  lastMinute?: number,
 ): Promise<{ delivery: number; minute: number; histogram: Histogram }[]> {
   let query = db.selectFrom('ledger_latency').selectAll().where('minute', '>=', sinceMinute)
+  if (lastMinute !== undefined) query = query.where('minute', '<=', lastMinute)
   if (delivery !== undefined) query = query.where('delivery', '=', delivery)
   return (await query.execute()).map((r) => ({ delivery: r.delivery, minute: r.minute, histogram: Histogram.decode(r.histogram) }))
 }

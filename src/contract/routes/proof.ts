@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { CourseFigures, EventLine, EventRow, LedgerLine, Wall, Watch } from '../live'
+import { BrickWhole, CourseFigures, EventLine, EventRow, LedgerLine, Wall, Watch } from '../live'
 import { FoundWay, WayQuery } from '../way'
 import { WhatIsWrong } from '../wrong'
 import { list, type Route } from './route'
@@ -33,6 +33,15 @@ export const proofRoutes = {
         .max(366 * 86_400_000),
     }),
     answer: Wall,
+  },
+  brick: {
+    method: 'GET',
+    path: '/api/wall/:delivery',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'One brick of the wall: which messages did not arrive as they should, and how long the others took',
+    query: z.object({ from: time, to: time }),
+    answer: BrickWhole,
   },
   latency: {
     method: 'GET',

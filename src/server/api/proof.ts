@@ -9,19 +9,21 @@ import { SLICE_MS } from '~/core/delivery/account-changes'
 import { Histogram } from '~/core/delivery/histogram'
 import { eventLine, listEvents, wentWrong } from '~/store/event'
 import { fatesSince, loadLatency, wallBricks } from '~/store/ledger'
+import { oddBetween } from '~/store/odd'
 import { database } from '../context'
 import { endings } from '../endings'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { whileAllowed } from '../streams'
 
-type Keys = 'whatIsWrong' | 'findHop' | 'ledger' | 'wall' | 'latency' | 'events' | 'eventLine' | 'conditions' | 'live'
+type Keys = 'whatIsWrong' | 'findHop' | 'brick' | 'ledger' | 'wall' | 'latency' | 'events' | 'eventLine' | 'conditions' | 'live'
 
 /** Most bricks a row of the wall may have in one answer. */
 const BRICKS_MAX = 2000
 
 const HOUR_MS = 3_600_000
 const DAY_MS = 24 * HOUR_MS
+const YEAR_MS = 366 * DAY_MS
 
 /** What the engine says is wrong; that there is none is the first thing that is. */
 async function fromEngine(): Promise<Pick<WhatIsWrong, 'now' | 'soon'>> {
@@ -71,6 +73,13 @@ function demandSpan({ from, to, sliceMs }: { from: number; to: number; sliceMs: 
     throw fail(422, 'wall.span', `The span must hold 1 to ${BRICKS_MAX} slices`, 'Choose a wider slice or a shorter span', 'ledger')
 }
 
+function deliveryOf(params: { delivery?: string }): number {
+  const delivery = Number(params.delivery)
+  if (!Number.isInteger(delivery) || delivery < 1 || delivery > 0x7fffffff)
+    throw fail(404, 'delivery.unknown', 'There is no such delivery', 'Take its number from /api/ledger', 'ledger')
+  return delivery
+}
+
 export const proofHandlers: Pick<Handlers, Keys> = {
   whatIsWrong: ({ caller }) => whatIsWrong(caller),
   findHop: async ({ query }) => (await askEngine(`/way?${new URLSearchParams(query)}`)).json(),
@@ -86,9 +95,20 @@ export const proofHandlers: Pick<Handlers, Keys> = {
     for (const { delivery, brick } of await wallBricks(database(), start, to, sliceMs)) rows.set(delivery, [...(rows.get(delivery) ?? []), brick])
     return { from: start, to, sliceMs, rows: [...rows].map(([delivery, bricks]) => ({ delivery, bricks })) }
   },
+  brick: async ({ params, query: { from, to } }) => {
+    const delivery = deliveryOf(params)
+    if (to <= from || to - from > YEAR_MS) throw fail(422, 'wall.span', 'The span must be up to a year long', 'Choose a shorter span', 'ledger')
+    const minute = (ms: number) => Math.floor(ms / 60_000)
+    const [odd, minutes] = await Promise.all([
+      oddBetween(database(), delivery, from, to),
+      loadLatency(database(), minute(from), delivery, minute(to - 1)),
+    ])
+    const all = new Histogram()
+    for (const row of minutes) all.merge(row.histogram)
+    return { odd, latency: all.bars() }
+  },
   latency: async ({ params }) => {
-    const delivery = Number(params.delivery)
-    if (!Number.isInteger(delivery)) throw fail(404, 'delivery.unknown', 'There is no such delivery', 'Take its number from /api/ledger', 'ledger')
+    const delivery = deliveryOf(params)
     const all = new Histogram()
     for (const row of await loadLatency(database(), Math.floor(Date.now() / 60_000) - 60, delivery)) all.merge(row.histogram)
     return all.bars()

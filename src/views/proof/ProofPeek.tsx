@@ -7,6 +7,7 @@ import { Button } from '~/ui/Button'
 import { Fact, Heading } from '~/ui/Notes'
 import { countText, durationText, Time } from '~/ui/time'
 import { useCall } from '../app/api'
+import { Failed } from '../shared/Failed'
 import type { Picked } from './Wall'
 import { findHopOf } from './way/words'
 
@@ -81,6 +82,7 @@ export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; 
       </div>
       <Fact name="Produced">{countText(b.produced)}</Fact>
       <Verdicts of={b} waiting={brickWaiting(b)} foreign={b.foreign} />
+      <Odd line={line} from={b.start} to={b.start + sliceMs} live={brickWaiting(b) > 0} />
       <p className="mt-3">
         <a className="text-slate underline" href={journalOf(line, b.start + sliceMs)}>
           Open its messages in the journal
@@ -95,6 +97,44 @@ export function BrickPeek({ picked, line, sliceMs, onClose }: { picked: Picked; 
     </>
   )
 }
+
+/** The messages of a brick that did not arrive as they should, one by one, and how long the others took. */
+function Odd({ line, from, to, live }: { line: LedgerLine; from: number; to: number; live: boolean }) {
+  const whole = useCall('brick', { params: { delivery: String(line.delivery) }, query: { from, to }, ...(live && { refetchMs: 3000 }) })
+  const open = (seq: number) => (
+    <a className="font-mono text-[12.5px] text-slate underline" href={`${journalOf(line)}&message=${line.delivery}-${seq}`}>
+      {seq}
+    </a>
+  )
+  return (
+    <>
+      <Failed of={whole} flush />
+      {whole.data && whole.data.odd.length > 0 && <Heading>One by one</Heading>}
+      {whole.data?.odd.map(({ verdict, count, runs }) => (
+        <div key={verdict} role="group" aria-label={`${verdictWords[verdict]} messages`} className="py-0.5">
+          <span className="mr-1.5">{verdictWords[verdict]}:</span>
+          {runs.slice(0, RUNS_SHOWN).map(([first, last], i) => (
+            <span key={first}>
+              {i > 0 && ', '}
+              {open(first)}
+              {last > first && <> to {open(last)}</>}
+            </span>
+          ))}
+          {runs.length > RUNS_SHOWN && <span className="text-muted"> and more, {countText(count)} in all</span>}
+        </div>
+      ))}
+      {whole.data && whole.data.latency.length > 0 && (
+        <>
+          <Heading>Device time to witness, in these minutes</Heading>
+          <Bars bars={whole.data.latency} />
+        </>
+      )}
+    </>
+  )
+}
+
+/** So many runs of numbers stand in the peek. */
+const RUNS_SHOWN = 12
 
 /** One publication and destination: every hop's count, and how long messages take. */
 export function LinePeek({ line }: { line: LedgerLine }) {
@@ -138,11 +178,14 @@ export function LinePeek({ line }: { line: LedgerLine }) {
 /** Drawn anew when its own counts come, not with each message. */
 const Latency = memo(function Latency({ delivery }: { delivery: number }) {
   const bars = useCall('latency', { params: { delivery: String(delivery) }, refetchMs: 5000 })
-  if (!bars.data || bars.data.length === 0) return null
+  return bars.data && bars.data.length > 0 ? <Bars bars={bars.data} /> : null
+})
+
+function Bars({ bars }: { bars: readonly { ms: number; count: number }[] }) {
   return (
     <div className="my-1 h-[104px]" role="img" aria-label="Histogram of latencies">
       <ResponsiveContainer width="100%" height="100%">
-        <BarChart data={bars.data} margin={{ top: 4, right: 22, bottom: 0, left: 22 }} barCategoryGap={1}>
+        <BarChart data={bars as { ms: number; count: number }[]} margin={{ top: 4, right: 22, bottom: 0, left: 22 }} barCategoryGap={1}>
           <XAxis
             dataKey="ms"
             tickFormatter={(ms: number) => durationText(ms)}
@@ -164,4 +207,4 @@ const Latency = memo(function Latency({ delivery }: { delivery: number }) {
       </ResponsiveContainer>
     </div>
   )
-})
+}
