@@ -54,6 +54,36 @@ export const JournalPage = z.object({
 })
 export type JournalPage = z.infer<typeof JournalPage>
 
+/** From what the members of a message were made, back to the device: as its version froze it, with tags as they are now. */
+export const MessageOrigins = z.object({
+  equipment: z.array(
+    z.object({
+      id: Id,
+      name: z.string(),
+      members: z.array(
+        z.object({
+          key: z.string(),
+          label: z.string(),
+          unit: z.string(),
+          how: z.enum(['tag', 'expression', 'constant', 'step']),
+          text: z.string().describe('Of the expression; the constant'),
+          from: z.array(
+            z.object({
+              tagId: z.string().nullable().describe('Null: a record, or a tag that is no more'),
+              tag: z.string(),
+              sourceId: z.string().nullable(),
+              source: z.string(),
+              address: z.string().describe('Where its device has it'),
+              scaled: z.string().describe('From raw to scaled; empty: as it is read'),
+            }),
+          ),
+        }),
+      ),
+    }),
+  ),
+})
+export type MessageOrigins = z.infer<typeof MessageOrigins>
+
 /** One of them whole. */
 export const JournalWhole = JournalMessage.extend({
   message: ShownPayload,

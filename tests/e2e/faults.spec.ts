@@ -37,6 +37,16 @@ test("what the panel lets go wrong at the broker stands on the wall, in the coun
   await expect(page.getByRole('status', { name: 'In one sentence' })).toContainText(/arrived altered, (at|between)/)
   await expect(page.locator('[data-event="trouble"], [data-event="warning"]').first()).toBeVisible()
   await expect(page.locator('[data-total="Altered"]')).not.toHaveText('0')
+  // A brick lists them one by one, and any opens.
+  await page.locator('[data-brick="altered"]').first().click()
+  const peek = page.getByRole('complementary', { name: 'Peek' })
+  const one = peek.getByRole('group', { name: 'Altered messages' }).getByRole('link').first()
+  const number = await one.textContent()
+  await one.click()
+  await expect(page).toHaveURL(/\/proof\/journal\?/)
+  await expect(peek.getByRole('heading', { level: 2 })).toContainText(`no. ${number}`)
+  await expect(peek).toContainText('Arrived with another payload than was sent')
+  await page.goto('/proof')
   // Through time by keys and by wheel, about the pointer.
   const wall = page.getByRole('grid', { name: 'The wall' })
   await wall.focus()

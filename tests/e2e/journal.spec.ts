@@ -22,6 +22,12 @@ test('any message of the last hours opens with its way, from the destination, th
   for (const hop of ['Read at the device', 'Produced', 'Stored in the outbox', 'Sent', 'Acknowledged', 'Seen by the witness'])
     await expect(way.getByRole('listitem').filter({ hasText: hop })).toContainText(/\d\d:\d\d:\d\d\.\d{3}/)
   await expect(peek).toContainText('"temperature"')
+  // From the value at the far end back to where its device has it.
+  await peek.getByRole('button', { name: 'Back to the device' }).click()
+  const values = peek.getByRole('region', { name: /^Values of Zone \d+$/ })
+  await expect(values.getByRole('link', { name: /Zone \d+\/temperature$/ })).toBeVisible()
+  await expect(values).toContainText('Kiln controller')
+  await expect(values).toContainText(/ns=\d+;/)
   expect(await barriers(page)).toEqual([])
 
   const title = await peek.getByRole('heading', { level: 2 }).textContent()

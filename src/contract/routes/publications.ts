@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Id } from '../id'
+import { MessageOrigins } from '../journal'
 import { Accepted, Preflight } from '../preflight'
 import { HeldValues, Preview, Publication, PublicationDraft } from '../publication'
 import { Replay, ReplayQuery } from '../replay'
@@ -113,6 +114,15 @@ export const publicationsRoutes = {
     group: 'Publications',
     summary: 'What was frozen at each go-live, the newest first',
     answer: list(Version),
+  },
+  messageOrigins: {
+    method: 'GET',
+    path: '/api/publications/:id/versions/:number/origins',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'From which tags, and which places of which devices, the members of a message to a place were made',
+    query: z.object({ place: z.string().min(1).max(65_535) }),
+    answer: MessageOrigins,
   },
   versionDifferences: {
     method: 'GET',

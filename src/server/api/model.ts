@@ -15,6 +15,7 @@ import { addEquipment, changeEquipment, editEquipment, removeEquipment } from '~
 import { findNamed } from '~/store/find'
 import { freeze, freezeNumbered, loadWorld } from '~/store/freeze'
 import { goBack, goLive, setRunning } from '~/store/going-live'
+import { originsIn } from '~/store/origins'
 import { frozen, getPublication, listPublications } from '~/store/publication'
 import { addPublication, changePublication, removePublication } from '~/store/publication-edit'
 import { listRecords } from '~/store/record'
@@ -55,6 +56,7 @@ type Keys =
   | 'sayPublication'
   | 'listVersions'
   | 'versionDifferences'
+  | 'messageOrigins'
   | 'goBack'
   | 'pausePublication'
   | 'resumePublication'
@@ -108,6 +110,11 @@ export const modelHandlers: Pick<Handlers, Keys> = {
     (await askEngine('/publications/replay', { body: { ...body, publicationId: params.id }, signal: request.signal })).json(),
   preflight: ({ body, request }) => preflight(body.ids, request.signal),
   listVersions: ({ params }) => listVersions(database(), params.id!),
+  messageOrigins: async ({ params, query }) => {
+    const number = Number(params.number)
+    if (!Number.isInteger(number) || number < 1) throw fail(404, 'version.unknown', 'There is no such version', 'Refresh the list', 'publication')
+    return originsIn(database(), await frozen(database(), params.id!, number), query.place)
+  },
   versionDifferences: async ({ params, query }) => {
     const [before, after] = [await frozen(database(), params.id!, query.from), await frozen(database(), params.id!, query.to)]
     return versionDifferences(before, after)

@@ -6,6 +6,7 @@ import { useCall } from '../../app/api'
 import { MessageBody } from '../../publications/MessageBody'
 import { Failed } from '../../shared/Failed'
 import { saveFile } from '../../shared/save-file'
+import { Origins } from './Origins'
 import { trailOf, verdictMeaning, verdictWords } from './trail'
 
 interface Props {
@@ -54,6 +55,9 @@ export function MessageTrail({ destinationId, delivery, seq, segment, publicatio
       )}
       <Heading>Its way</Heading>
       <Way message={m} />
+      {m.publicationId && m.version !== null && (
+        <Origins key={`${m.delivery}-${m.seq}`} publicationId={m.publicationId} version={m.version} topic={m.topic} />
+      )}
       <Heading>What went out{m.version === null ? '' : `, version ${m.version}`}</Heading>
       <MessageBody message={m.message} />
       {m.message.bytes > 64_000 && <p className="text-muted">The first 64 kB of {bytesText(m.message.bytes)}.</p>}
