@@ -211,9 +211,10 @@ export class Engine {
       host: this.host,
       event: (id, subject, severity, code, message, hint = '') =>
         this.events.add({ severity, where: 'publication', subjectId: id, subject, code, message, hint }),
-      trouble: (id, subject, e) => {
-        const message = `its messages can't be made: ${wordsOf(e)}`
-        const hint = 'Correct its shape or address and go live again; others go on'
+      trouble: (id, subject, e, where) => {
+        const made = where === 'making'
+        const message = `${made ? "its messages can't be made" : 'messages do not get through'}: ${wordsOf(e)}`
+        const hint = `Correct ${made ? 'its shape or address' : 'the step'} and go live again; others go on`
         this.events.add({ severity: 'trouble', where: 'publication', subjectId: id, subject, code: 'publication.fails', message, hint })
       },
     })

@@ -18,7 +18,7 @@ import { addPublication } from '~/store/publication-edit'
 import { addSource, changeSource, getSource } from '~/store/source'
 import { addTags } from '~/store/tag-edit'
 import { breakable, full } from './breakable'
-import { scene } from './scene'
+import { pause, scene } from './scene'
 import { freePort, until } from './support'
 
 // Faults planted one at each kind of hop, on real sockets: each is to be named, and gone when it is mended.
@@ -311,7 +311,11 @@ describe('at the destination', () => {
   it('the way to it is cut', async () => {
     const id = await fresh('cut')
     w.s.gate.cut(3600)
-    await says('publication', id, 'connection', 'stops', /stops at the connection Broker: /)
+    const first = await says('publication', id, 'connection', 'stops', /stops at the connection Broker: /)
+    const since = (way: typeof first) => way.hops[way.at!]!.since
+    await pause(3000)
+    // However often it was tried meanwhile.
+    expect(since(await says('publication', id, 'connection', 'stops', /Broker/))).toBe(since(first))
     w.s.gate.mend()
     await fine(id)
   })

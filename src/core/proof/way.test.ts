@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest'
 import type { Condition } from '~/contract/live'
 import { Status } from '../value/quality'
 import { recentOf } from './recent'
-import { answerOf, type DestinationFact, hopsOf, type SpeakingFact, type TagFact, type WayFacts, waySentence, worth } from './way'
+import { answerOf, hopsOf, waySentence, worth } from './way'
+import type { DestinationFact, SpeakingFact, TagFact, WayFacts } from './way-facts'
 
 const NOW = 1_000_000_000
 const condition = (state: Condition['state'], reason: string): Condition => ({

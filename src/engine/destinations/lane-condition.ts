@@ -44,8 +44,9 @@ export class LaneCondition {
     return this.status.state
   }
 
+  /** It has been so since it came into this state, however often it was tried since and whatever was said then. */
   set(state: Condition['state'], reason: string, hint = ''): void {
-    this.status = { state, reason, hint, since: this.ctx.clock.wall() }
+    this.status = { state, reason, hint, since: state === this.status.state ? this.status.since : this.ctx.clock.wall() }
   }
 
   present(): Condition {

@@ -5,14 +5,13 @@ import type { LeftBehind } from '~/core/address/kind'
 import { sentAs } from '~/core/address/kinds'
 import type { Envelope } from '~/core/delivery/envelope'
 import { nothing, packProperties } from '~/core/delivery/properties'
-import type { SpeakingFact } from '~/core/proof/way'
+import type { SpeakingFact } from '~/core/proof/way-facts'
 import { type Addressed, Runner } from '~/core/publication/runner'
 import { stepNames } from '~/core/publication/steps/apply'
 import type { Row } from '~/core/publication/steps/row'
 import { isFramed } from '~/core/shape/framed'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { Decoder, HostFacts } from '~/core/shape/shape'
-import { qualityOf, Status } from '~/core/value/quality'
 import type { Cancel, Clock } from '../clock/clock'
 import type { NodeSession } from '../destinations/session'
 import type { Ledger } from '../ledger/ledger'
@@ -28,6 +27,7 @@ import { Flow } from './flow'
 import { KindRates } from './kind-rates'
 import { type Packed, packer, shownPayload } from './message'
 import { deviceLost, sparkplugSession } from './sparkplug-session'
+import { unanswered } from './unanswered'
 
 /** How often another message is picked to be shown with its way, ms. */
 const SHOW_EVERY_MS = 1000
@@ -35,8 +35,6 @@ const SHOW_EVERY_MS = 1000
 const COMMANDS_TOLD_MS = 10_000
 /** A shown message that is not confirmed by then is replaced. */
 const SHOW_AT_MOST_MS = 4000
-/** So many members without an answer are named. */
-const UNANSWERED_MOST = 20
 /** How it stands is looked up again so often at most, however many look, ms. */
 const FRESH_MS = 1000
 
@@ -50,8 +48,8 @@ export interface PublisherContext {
   host?: HostFacts
   /** Somebody at the far end asked for what cannot be done. */
   notYet(words: string): void
-  /** A message could not be made: told once for as long as it goes on. */
-  trouble(publicationId: string, name: string, e: unknown): void
+  /** A message could not be made, or did not get through a step: told once for as long as it goes on. */
+  trouble(publicationId: string, name: string, e: unknown, where: 'making' | 'step'): void
 }
 
 /** What no place can be, in the outbox and over any protocol (MQTT 5 1.5.4). */
@@ -131,11 +129,11 @@ export class Publisher {
   /** A message failed in a step: it alone goes no further. Told once for as long as it goes on, and seldom where it comes and goes. */
   private stepFailed(step: number, n: number, words: string | null): void {
     const told = words && `step ${step + 1}, ${stepNames[this.plan.steps![step]!.kind]}: ${words}`
-    if (this.inSteps.note(n, told, this.ctx.clock.mono())) this.trouble(new Error(told!))
+    if (this.inSteps.note(n, told, this.ctx.clock.mono())) this.trouble(new Error(told!), 'step')
   }
 
-  private trouble(e: unknown): void {
-    this.ctx.trouble(this.plan.publicationId, this.plan.name, e)
+  private trouble(e: unknown, where: 'making' | 'step' = 'making'): void {
+    this.ctx.trouble(this.plan.publicationId, this.plan.name, e, where)
   }
 
   /** What its steps keep from one message to the next, by place; null: none of them keeps anything. */
@@ -370,27 +368,13 @@ export class Publisher {
       failing: failing === null ? null : { messages: this.failing === null ? making.size : plan.messages.length, words: failing },
       steps: runner.stepCounts.map((c) => ({ ...c, name: steps[c.step] ? stepNames[steps[c.step]!.kind] : '' })),
       stepTrouble: inSteps.words === null ? null : { count: inSteps.count, words: inSteps.words },
-      unanswered: this.unanswered(),
+      unanswered: unanswered(plan, runner, ctx.table),
     }
   }
 
   /** Handles that it reads; of an own copy. */
   get handles(): ReadonlySet<number> {
     return new Set(this.runner.handles)
-  }
-
-  /** Members that give no value, as last read, though all that they are made from is good; the first ones. */
-  private unanswered(): string[] {
-    const { plan, runner, ctx } = this
-    const good = (h: number) => qualityOf(ctx.table.status[h] ?? Status.waitingForInitialData) !== 'bad'
-    const out: string[] = []
-    for (const [e, cells] of runner.cellsOfEquipment.entries())
-      for (const [m, cell] of cells.entries()) {
-        if (out.length === UNANSWERED_MOST) return out
-        if (cell.handles.length > 0 && qualityOf(cell.status) === 'bad' && cell.handles.every(good) && (plan.stages ?? []).length === 0)
-          out.push(`${plan.equipment[e]!.name} ${plan.equipment[e]!.members[m]!.label || plan.equipment[e]!.members[m]!.key}`)
-      }
-    return out
   }
 
   /** Messages a second of each kind, over the last half to whole minute. */

@@ -69,7 +69,8 @@ export class SourceSupervisor {
   private set(state: Condition['state'], reason: string, hint = ''): void {
     if (state === 'trouble') this.lastError = { at: Date.now(), message: reason }
     if (this.condition.state === state && this.condition.reason === reason) return
-    this.condition = { ...this.condition, state, reason, hint, since: Date.now() }
+    const since = state === this.condition.state ? this.condition.since : Date.now()
+    this.condition = { ...this.condition, state, reason, hint, since }
   }
 
   private event(severity: 'good' | 'warning' | 'trouble', code: string, message: string, hint = ''): void {

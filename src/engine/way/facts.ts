@@ -1,7 +1,7 @@
 import type { Plan, Publication } from '~/contract/publication'
 import { handlesOf } from '~/core/equipment/resolve'
 import { type RecentFact, recentOf } from '~/core/proof/recent'
-import type { DestinationFact, PublicationFact, SourceFact, TagFact, WayFacts } from '~/core/proof/way'
+import type { DestinationFact, PublicationFact, SourceFact, TagFact, WayFacts } from '~/core/proof/way-facts'
 import { Status } from '~/core/value/quality'
 import { lastAside } from '~/store/aside'
 import type { Db } from '~/store/database'

@@ -192,7 +192,7 @@ export class Witness {
   }
 
   private set(state: Condition['state'], reason: string, hint = ''): void {
-    this.status = { state, reason, hint, since: this.o.clock.wall() }
+    this.status = { state, reason, hint, since: state === this.status.state ? this.status.since : this.o.clock.wall() }
   }
 
   private trouble(failure: Failure): void {

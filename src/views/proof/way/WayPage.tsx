@@ -121,7 +121,7 @@ function HopRow({ hop, way, found, place }: { hop: WayHop; way: Way; found: Foun
           place === way.hops.length - 1 ? 'h-[9px]' : 'bottom-0'
         }`}
       />
-      <span className="relative h-[11px] bg-sheet pt-px">
+      <span className="relative h-[11px] pt-px">
         <Glyph state={glyphOf[hop.state]} title={stateWords[hop.state]} />
       </span>
       <span className={behind ? 'text-muted' : 'font-semibold'}>{hopLabels[hop.hop]}</span>
