@@ -89,6 +89,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   eventLine: 'events of at most 2,000 slices, grouped by the database',
   events: 'at most 1,000 rows',
   whatIsWrong: 'sums over 24 hours of slices and the events of an hour',
+  clocks: 'what peers told last, in memory, and one question to the database',
   findHop: 'states in memory and a few sums of one delivery each, 50 publications at most',
   conditions: 'a reading of states in memory, at most every 150 ms however many ask',
   live: 'one stream, 40 a caller at most; it hears what it watches, five times a second at most',

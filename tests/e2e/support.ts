@@ -24,6 +24,7 @@ export const pages = [
   '/proof/hop',
   '/proof/journal',
   '/proof/events',
+  '/proof/clocks',
   '/sources',
   '/sources/browse',
   '/sources/registers',

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Clocks } from '../clock'
 import { BrickWhole, CourseFigures, EventLine, EventRow, LedgerLine, Wall, Watch } from '../live'
 import { FoundWay, WayQuery } from '../way'
 import { WhatIsWrong } from '../wrong'
@@ -80,6 +81,14 @@ export const proofRoutes = {
     group: 'Proof',
     summary: 'What is wrong now, what was in the last hour, what will be, and what became of the messages of the last 24 hours',
     answer: WhatIsWrong,
+  },
+  clocks: {
+    method: 'GET',
+    path: '/api/clocks',
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'How far the clock of every peer that tells its time is from ours',
+    answer: Clocks,
   },
   findHop: {
     method: 'GET',

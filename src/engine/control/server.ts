@@ -20,6 +20,7 @@ import { WayQuery } from '~/contract/way'
 import { encodeStates } from '~/core/tag/states'
 import { fromWire, toWire } from '~/core/value/wire'
 import { demandTypedAgain, getSource, sourcePassword } from '~/store/source'
+import { clocksOf } from '../clocks'
 import type { Engine } from '../engine'
 import { failureOf } from '../failure'
 import { LiveStream, parseHandles } from '../live/stream'
@@ -153,6 +154,9 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'GET /ledger':
       return answer(res, 200, engine.lines())
+
+    case 'GET /clocks':
+      return answer(res, 200, await clocksOf(engine))
 
     case 'GET /way': {
       const asked = WayQuery.safeParse(Object.fromEntries(url.searchParams))

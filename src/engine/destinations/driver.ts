@@ -3,6 +3,7 @@ import type { CheckStep, Failure } from '~/contract/failure'
 import type { OwnView } from '~/contract/own-view'
 import type { DayCount } from '~/core/delivery/delivery-store'
 import type { Assurance, Envelope } from '~/core/delivery/envelope'
+import type { PeerTime } from '~/core/proof/peer-time'
 import type { NeededSchema, RegisteredSchema } from '~/core/publication/registered'
 import type { OpenCredential } from '~/store/credential'
 import type { Clock } from '../clock/clock'
@@ -108,6 +109,8 @@ export interface DestinationConnection {
   heard(): Promise<void>
   /** Nothing more is handed over before something has its answer: what is gathered here goes now, all of it or as it likes. */
   hurry?(all: boolean): void
+  /** What the other side told last of its own time; null: nothing yet. Kinds that are told none have none. */
+  peerTime?(): PeerTime | null
   close(): void
 }
 

@@ -1,5 +1,6 @@
 import type { Lane } from '~/contract/destination'
 import type { Failure } from '~/contract/failure'
+import type { PeerTime } from '~/core/proof/peer-time'
 import { sleep, within } from '../clock/clock'
 import { Retrying } from '../clock/retrying'
 import { failureOf } from '../failure'
@@ -196,6 +197,12 @@ export class Sending {
   /** Whether a connection stands. */
   get connected(): boolean {
     return this.flow !== null
+  }
+
+  /** What the other side told last of its own time; null: nothing, undefined: its kind tells none. */
+  peerTime(): PeerTime | null | undefined {
+    const { connection } = this
+    return connection ? (connection.peerTime ? connection.peerTime() : undefined) : null
   }
 
   /** How long the oldest message has been without an answer, ms; null: none is under way. */

@@ -4,6 +4,7 @@ import type { Condition } from '~/contract/live'
 import { kindOf } from '~/core/address/kinds'
 import type { StoreTrouble } from '~/core/delivery/delivery-store'
 import type { Envelope } from '~/core/delivery/envelope'
+import type { PeerTime } from '~/core/proof/peer-time'
 import { Retrying } from '../clock/retrying'
 import { failureOf } from '../failure'
 import type { DropReason, OutboxLimits } from '../outbox/options'
@@ -225,6 +226,11 @@ export class DestinationSupervisor implements LaneParts {
   /** Whether a connection stands. */
   get connected(): boolean {
     return this.sending.connected
+  }
+
+  /** What the other side told last of its own time; null: nothing, undefined: its kind tells none. */
+  peerTime(): PeerTime | null | undefined {
+    return this.sending.peerTime()
   }
 
   /** How long the oldest message has been without an answer, ms; null: none is under way. */

@@ -1,7 +1,9 @@
 import { type IncomingHttpHeaders, Agent as PlainAgent, request as plainRequest } from 'node:http'
 import { Agent as SecureAgent, request as secureRequest } from 'node:https'
 import type { SecureContextOptions } from 'node:tls'
+import type { PeerTime } from '~/core/proof/peer-time'
 import type { Clock } from '../clock/clock'
+import { toldBy } from './date-header'
 import { reach } from './reach'
 
 /** How one place on the web is reached. */
@@ -50,6 +52,8 @@ export class Web {
   private readonly plain: PlainAgent
   private readonly secure: SecureAgent
   private readonly aborts = new Set<AbortController>()
+  /** What was told last of the time there; null: nothing yet. */
+  told: PeerTime | null = null
 
   constructor(
     private readonly access: WebAccess,
@@ -101,8 +105,11 @@ export class Web {
         const { aborted } = abort.signal
         failed(new NoAnswer(aborted ? (abort.signal.reason ?? e) : e, request.reusedSocket && !aborted && !began))
       })
+      const asked = this.clock.wall()
+      const since = this.clock.mono()
       request.once('response', (response) => {
         began = true
+        this.told = toldBy(response.headers.date, asked, this.clock.mono() - since) ?? this.told
         const parts: Buffer[] = []
         let octets = 0
         response.on('data', (part: Buffer) => {

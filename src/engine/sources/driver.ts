@@ -4,6 +4,7 @@ import type { RegisterLook, RegisterQuery } from '~/contract/sources/modbus'
 import type { Heard } from '~/contract/sources/mqtt'
 import type { OfferedEndpoint } from '~/contract/sources/opcua'
 import type { Tag } from '~/contract/tag'
+import type { PeerTime } from '~/core/proof/peer-time'
 import type { Scalar } from '~/core/value/deadband'
 import type { OpenCredential } from '~/store/credential'
 import type { Batch, TagNote } from '../live/table'
@@ -54,6 +55,8 @@ export interface SourceConnection {
   setTags(tags: readonly WantedTag[]): Promise<void>
   /** Writes a value and reads it back; gives what was read. Rejects with a FailureError. Kinds that cannot write have none. */
   write?(tag: WantedTag, value: Scalar): Promise<Scalar>
+  /** What the source told last of its own time; null: nothing yet. Kinds that tell none have none. */
+  peerTime?(): PeerTime | null
   close(): Promise<void>
 }
 

@@ -2,6 +2,7 @@ import type { Failure } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Source } from '~/contract/source'
 import type { Tag } from '~/contract/tag'
+import type { PeerTime } from '~/core/proof/peer-time'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
 import type { Events } from '../events'
@@ -98,6 +99,11 @@ export class SourceSupervisor {
       this.event('trouble', 'source.tags', `Tags could not be subscribed: ${failureOf(e).message}`, 'Embrik connects anew')
       this.lost(failureOf(e))
     }
+  }
+
+  /** What it told last of its own time; null: nothing, undefined: its kind tells none. */
+  peerTime(): PeerTime | null | undefined {
+    return this.connection ? (this.connection.peerTime ? this.connection.peerTime() : undefined) : null
   }
 
   /** Writes to the device and gives what was read back; null when it can't, now or at all. */

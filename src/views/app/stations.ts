@@ -100,6 +100,7 @@ export const stations: Station[] = [
       { label: 'Find the hop', href: '/proof/hop' },
       { label: 'Journal', href: '/proof/journal' },
       { label: 'Events', href: '/proof/events' },
+      { label: 'Clocks', href: '/proof/clocks' },
     ],
     // A share speaks of what was seen: while a link is down that is not all.
     figure: (f) => (f.destinationsDown > 0 ? 'link down' : share(f.confirmedShare)),

@@ -141,14 +141,18 @@ export class FileFarEnd implements FarEnd {
         }
       }
     }
-    return [...out].sort(([, a], [, b]) => a.at - b.at || a.first - b.first)
+    return [...out].sort(([, a], [, b]) => a.first - b.first || a.at - b.at)
   }
 
   private async run(store: Store): Promise<void> {
     const here = () => this.store === store
     while (here()) {
       try {
-        await this.readFinished(store)
+        const names = this.finished.take()
+        // What an earlier run left unread, or was told of and is not known any more, comes before what is told now: of a place only
+        // what lies behind the last that was read is new.
+        if (names === null || this.lookedAt === Number.NEGATIVE_INFINITY) await this.lookThrough(store)
+        if (here()) await this.readFinished(store, names ?? [])
         const now = this.clock.mono()
         const due = now - this.lookedAt >= (this.asked ? Math.min(LOOK_AGAIN_MS, this.s.lookEveryS * 1000) : this.s.lookEveryS * 1000)
         if (here() && due && this.absent.size === 0) await this.lookThrough(store)
@@ -163,12 +167,9 @@ export class FileFarEnd implements FarEnd {
   }
 
   /** Reads what the sender has finished since. */
-  private async readFinished(store: Store): Promise<void> {
-    const names = this.finished.take()
-    // Some were told and are not known any more: they are found by looking.
-    if (names === null) this.lookedAt = Number.NEGATIVE_INFINITY
+  private async readFinished(store: Store, names: readonly string[]): Promise<void> {
     const now = this.clock.mono()
-    for (const name of names ?? []) if (!this.files.wasRead(name)) this.absent.set(name, now)
+    for (const name of names) if (!this.files.wasRead(name)) this.absent.set(name, now)
     for (const [name, told] of [...this.absent]) {
       if (this.store !== store) return
       const file = readName(name)
@@ -191,9 +192,11 @@ export class FileFarEnd implements FarEnd {
       if (this.store !== store) return
       if (file && !there) this.files.pass(name, file)
     }
-    for (const [name, file] of await this.ours(store, this.folders())) {
+    // Which are new is told before any of them is read: names bear the wall clock, which may have been set between two of them.
+    const fresh = (await this.ours(store, this.folders())).filter(([name, file]) => this.files.isNew(name, file))
+    for (const [name, file] of fresh) {
       if (this.store !== store) return
-      if (this.files.isNew(name, file)) await this.read(store, name, file)
+      if (!this.files.wasRead(name)) await this.read(store, name, file)
     }
     if (this.store === store) this.clearAt = at
   }

@@ -3,6 +3,7 @@ import { gzip } from 'node:zlib'
 import { type HttpSettings, webAddress } from '~/contract/destinations/http'
 import type { Failure } from '~/contract/failure'
 import { unpackProperties } from '~/core/delivery/properties'
+import type { PeerTime } from '~/core/proof/peer-time'
 import { pointed } from '~/core/source/json-leaf'
 import type { Clock } from '../../clock/clock'
 import { tryPort } from '../../net/steps'
@@ -72,6 +73,10 @@ export class HttpSender implements DestinationConnection {
 
   ready(): boolean {
     return true
+  }
+
+  peerTime(): PeerTime | null {
+    return this.session.web.told
   }
 
   unfit({ envelope }: Outgoing): Failure | null {

@@ -2,8 +2,10 @@ import { request as plainRequest } from 'node:http'
 import { request as tlsRequest } from 'node:https'
 import { type Failure, FailureError, fail } from '~/contract/failure'
 import { headersOf } from '~/contract/sources/http'
+import type { PeerTime } from '~/core/proof/peer-time'
 import { parseJson, textOf } from '~/core/source/payload'
 import { wordsOf } from '../../log'
+import { toldBy } from '../../net/date-header'
 import { certificateFailure, trusted } from '../../net/peer-certificate'
 import { reach } from '../../net/reach'
 import { portFailure } from '../../net/steps'
@@ -24,6 +26,8 @@ export interface Answer {
   type: string
   document: unknown
   bytes: number
+  /** What the server told of its time; null: nothing. */
+  told: PeerTime | null
 }
 
 /** GETs the document; rejects with a FailureError when the answer is none, or with what the socket threw. Redirects are not followed. */
@@ -37,7 +41,9 @@ export async function getDocument(target: HttpTarget): Promise<Answer> {
       : settings.login === 'bearer'
         ? { authorization: `Bearer ${password ?? ''}` }
         : {}
-  const { status, type, body } = await new Promise<{ status: number; type: string; body: Buffer }>((done, failed) => {
+  const asked = Date.now()
+  const began = performance.now()
+  const { status, type, body, told } = await new Promise<{ status: number; type: string; body: Buffer; told: PeerTime | null }>((done, failed) => {
     const req = (tls ? tlsRequest : plainRequest)(
       settings.url,
       {
@@ -48,6 +54,7 @@ export async function getDocument(target: HttpTarget): Promise<Answer> {
         ...(tls && trusted(authority?.certificate)),
       },
       (res) => {
+        const told = toldBy(res.headers.date, asked, performance.now() - began)
         const chunks: Buffer[] = []
         let size = 0
         res.on('data', (chunk: Buffer) => {
@@ -56,7 +63,7 @@ export async function getDocument(target: HttpTarget): Promise<Answer> {
           if (size > BODY_MAX)
             req.destroy(fail(502, 'http.large', `The answer is larger than ${BODY_MAX >> 20} MB`, 'Ask for less in the URL', 'source'))
         })
-        res.on('end', () => done({ status: res.statusCode ?? 0, type: String(res.headers['content-type'] ?? ''), body: Buffer.concat(chunks) }))
+        res.on('end', () => done({ status: res.statusCode ?? 0, type: String(res.headers['content-type'] ?? ''), body: Buffer.concat(chunks), told }))
         res.on('error', failed)
       },
     )
@@ -83,7 +90,7 @@ export async function getDocument(target: HttpTarget): Promise<Answer> {
   const text = textOf(body)
   try {
     if (text === null) throw new Error('it is not UTF-8')
-    return { status, type, document: parseJson(text), bytes: body.length }
+    return { status, type, document: parseJson(text), bytes: body.length, told }
   } catch (e) {
     throw fail(
       502,

@@ -1,4 +1,5 @@
 import { FailureError } from '~/contract/failure'
+import type { PeerTime } from '~/core/proof/peer-time'
 import { leavesOf } from '~/core/source/json-leaf'
 import { exactJson } from '~/core/value/exact-json'
 import { reachSteps, runSteps } from '../../net/steps'
@@ -56,12 +57,19 @@ export const httpDriver: SourceDriver<'http'> = {
     } catch (e) {
       throw new FailureError(explain(e), 502)
     }
-    const poller = new DocumentPoller(target.settings.rateMs, async () => (await getDocument(target)).document, explain, sink)
+    let told: PeerTime | null = null
+    const ask = async () => {
+      const answer = await getDocument(target)
+      told = answer.told
+      return answer.document
+    }
+    const poller = new DocumentPoller(target.settings.rateMs, ask, explain, sink)
     const { tls } = placeOf(target.settings.url)
     const { login, user } = target.settings
     return {
       summary: `${tls ? 'https' : 'http, without TLS'}, ${login === 'none' ? 'without log-in' : login === 'basic' ? `as ${user}` : 'by token'}`,
       setTags: async (tags) => poller.setTags(tags),
+      peerTime: () => told,
       close: () => poller.stop(),
     }
   },

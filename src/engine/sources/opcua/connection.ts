@@ -16,6 +16,7 @@ import {
   VariantArrayType,
 } from 'node-opcua-client'
 import { FailureError, fail } from '~/contract/failure'
+import type { PeerTime } from '~/core/proof/peer-time'
 import { rounded } from '~/core/source/payload'
 import { conform } from '~/core/value/datatype'
 import type { Scalar } from '~/core/value/deadband'
@@ -58,6 +59,7 @@ export class OpcUaConnection implements SourceConnection {
   private pending: Batch = emptyBatch()
   private scheduled = false
   private over = false
+  private told: PeerTime | null = null
   private readonly pulse: NodeJS.Timeout
 
   private constructor(
@@ -91,13 +93,21 @@ export class OpcUaConnection implements SourceConnection {
   /** How long the server takes for the smallest read there is. */
   private async measure(): Promise<void> {
     const began = performance.now()
+    const asked = Date.now()
     try {
-      await this.link.session.read({ nodeId: 'ns=0;i=2258', attributeId: AttributeIds.Value })
-      if (!this.over) this.sink.roundTrip(performance.now() - began)
+      const told = await this.link.session.read({ nodeId: 'ns=0;i=2258', attributeId: AttributeIds.Value })
+      const took = performance.now() - began
+      if (!this.over) this.sink.roundTrip(took)
+      const theirs = told.value.value instanceof Date ? told.value.value.getTime() : null
+      this.told = theirs === null ? null : { theirs, asked, answered: asked + took, cutMs: 1, how: 'time of the server' }
     } catch (e) {
       // A dead link is told by the session's own events; here it is only not measured.
       if (!this.over) log('warn', 'source', `reading the server's clock: ${wordsOf(e)}`)
     }
+  }
+
+  peerTime(): PeerTime | null {
+    return this.told
   }
 
   private async subscription(wanted: number): Promise<{ subscription: ClientSubscription; items: number }> {
