@@ -25,6 +25,8 @@ import { brokerAt, freshDatabase, readLedger, until } from './support'
 
 // More than twenty publications over every trigger and every road at once, while everything around them goes wrong by a seed.
 
+/** What has not been seen for so long has its verdict then, s: what is lost for good is not waited for an hour. */
+const LATE_S = 150
 /** Changes of equipment a second: a good 2,000 messages on all roads. */
 const PER_SECOND = 250
 
@@ -58,7 +60,7 @@ const all: Record<string, What[]> = {
 
 async function begin(server: Awaited<ReturnType<typeof ownServer>>, { program, seconds }: ChaosOptions) {
   const t = await freshDatabase(server.url)
-  const laid = await layRoads(t, Math.max(400_000, seconds * 4000))
+  const laid = await layRoads(t, Math.max(400_000, seconds * 4000), LATE_S)
   const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, 20)
   const hall = await hallOf(t)
   laid.roads.set('datagram', hall.road)

@@ -116,6 +116,21 @@ it('reads what was left before what is told of as finished now', async () => {
   expect(second.numbers()).toEqual(range(6, 15))
 })
 
+it('a file that an earlier run read, and that is told of as finished once more since its answer was lost, is the same file', async () => {
+  const { lay, witness } = lake()
+  const first = await witness(null)
+  const name = lay(1, 5, THEN)
+  await until(() => first.numbers().length === 5, 'the first file', 30)
+  const position = first.far.position()!
+  first.far.close()
+  const finished = new Finished()
+  finished.add(name)
+  const second = await witness(position, finished)
+  finished.add(lay(6, 7, THEN + 1000))
+  await until(() => second.numbers().length >= 2, 'what is new', 30)
+  expect(second.numbers()).toEqual([6, 7])
+})
+
 it('of two files that end with the same message both are read: that message is there twice', async () => {
   const { lay, witness } = lake()
   const first = await witness(null)

@@ -22,7 +22,7 @@ import { recordsDatabase } from './tables'
 
 type Fresh = Awaited<ReturnType<typeof freshDatabase>>
 
-const paced = { retryMs: 200, ackS: 5, witness: true, lateS: 3600, outboxMb: 500 }
+const pacedFor = (lateS: number) => ({ retryMs: 200, ackS: 5, witness: true, lateS, outboxMb: 500 })
 const none = { authorityId: null, credentialId: null, witnessCredentialId: null }
 const beside = { topicRule: 'slug' as const, headers: [], contentType: '' }
 
@@ -43,7 +43,8 @@ export function tally(ids: Iterable<string | null | undefined>): Map<string, num
 }
 
 /** Every kind of destination whose messages can be told apart at their far end, each with what stands there, which keeps so many at the most. */
-export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>, most = 400_000) {
+export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>, most = 400_000, lateS = 3600) {
+  const paced = pacedFor(lateS)
   const top = folder('files')
   const parts: { stop(): Promise<unknown> }[] = []
   const gates: Gate[] = []

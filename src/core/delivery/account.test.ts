@@ -158,6 +158,20 @@ describe('one message', () => {
     expect(settled).toEqual([1])
   })
 
+  it('sent again while the witness listens: missing, but where what goes again is kept once, so that its copy may be that of before', () => {
+    for (const [keepsOnce, end] of [
+      [false, 'missing'],
+      [true, 'unknown'],
+    ] as const) {
+      const { account } = sending(1)
+      account.keepsOnce = keepsOnce
+      account.sent(message(1), 30, () => undefined)
+      account.acknowledged(1, 31)
+      account.judge(31 + lateMs + 1, { ...up, coveredSince: () => 20 })
+      expect(account.verdict(1)).toBe(end)
+    }
+  })
+
   it('what is only sent ends as unknown when the witness connected only afterwards, what is acknowledged as missing', () => {
     for (const [assurance, end] of [
       ['sent', 'unknown'],

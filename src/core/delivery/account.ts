@@ -121,6 +121,9 @@ export class Account {
   /** When the newest message was made, epoch ms, and how often the wall clock had gone back by then. */
   private newest: { at: number; turn: number }
 
+  /** Whether what goes again is kept once there: a copy may come from any of its sendings. */
+  keepsOnce = false
+
   constructor(
     readonly delivery: number,
     readonly standing: Standing = emptyStanding(),
@@ -585,8 +588,8 @@ export class Account {
         continue
       }
       const covered = Math.max(witness.coveredSince(o.topic), o.assurance === 'sent' ? witness.connectedAt : Number.NEGATIVE_INFINITY)
-      // A destination that passes on once does so for the first sending.
-      if ((o.assurance === 'once' ? this.sure(o.firstSent, o.firstByWall, o) : this.sure(o.lastSent, o.lastByWall, o)) < covered) {
+      // Where what goes again is kept once, its copy may be that of the first sending.
+      if ((this.keepsOnce || o.assurance === 'once' ? this.sure(o.firstSent, o.firstByWall, o) : this.sure(o.lastSent, o.lastByWall, o)) < covered) {
         this.end(o, 'unknown')
         continue
       }

@@ -136,6 +136,8 @@ export interface OpenOptions {
 
 /** One kind of destination. */
 export interface DestinationDriver<K extends DestinationKind = DestinationKind> {
+  /** What goes again is taken there for what it is, and kept once: a copy may come from any of its sendings. */
+  readonly keepsOnce?: true
   /** Whether messages carry their id there; else the witness goes by topic and payload. */
   carriesId(settings: DestinationSettings[K]): boolean
   /** How a connection is protected, in few words. */

@@ -127,8 +127,9 @@ export class DestinationSupervisor implements LaneParts {
   private rules(): void {
     const { witness, lateS } = this.destination.settings
     const byId = this.ctx.driver.carriesId(this.destination.settings)
+    const keepsOnce = this.ctx.driver.keepsOnce ?? false
     for (const d of this.ctx.deliveriesOf(this.destination.id))
-      this.ctx.ledger.watch(d, { destinationId: this.destination.id, witnessed: witness, lateMs: lateS * 1000, byId })
+      this.ctx.ledger.watch(d, { destinationId: this.destination.id, witnessed: witness, lateMs: lateS * 1000, byId, keepsOnce })
   }
 
   /** Begins, as soon as what an earlier run left can be read; what is offered meanwhile waits. */

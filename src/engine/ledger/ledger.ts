@@ -151,10 +151,11 @@ export class Ledger {
   }
 
   /** Says by which rules the messages of a delivery are judged. */
-  watch(delivery: number, rules: { destinationId: string; witnessed: boolean; lateMs: number; byId: boolean }): void {
+  watch(delivery: number, rules: { destinationId: string; witnessed: boolean; lateMs: number; byId: boolean; keepsOnce?: boolean }): void {
     const account = this.account(delivery)
     account.witnessed = rules.witnessed
     account.byId = rules.byId
+    account.keepsOnce = rules.keepsOnce ?? false
     account.limits = { ...account.limits, lateMs: rules.lateMs }
     if (rules.witnessed) this.witnessedAt.set(delivery, rules.destinationId)
     else this.witnessedAt.delete(delivery)

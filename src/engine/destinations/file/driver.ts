@@ -13,6 +13,7 @@ import { FileSender } from './sender'
 
 /** Files that hold many messages, in a folder or as objects of a store. */
 export const fileDriver: DestinationDriver<'file'> = {
+  keepsOnce: true,
   carriesId: ({ idColumn }) => idColumn !== '',
   protection: ({ settings: s }) =>
     s.store === 'folder' ? 'a folder of this machine' : s.url.startsWith('https:') ? 'TLS, signed requests' : 'signed requests, without TLS',

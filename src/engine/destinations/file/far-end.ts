@@ -149,10 +149,11 @@ export class FileFarEnd implements FarEnd {
     while (here()) {
       try {
         const names = this.finished.take()
+        const told = (names ?? []).filter((name) => !this.files.wasRead(name))
         // What an earlier run left unread, or was told of and is not known any more, comes before what is told now: of a place only
         // what lies behind the last that was read is new.
         if (names === null || this.lookedAt === Number.NEGATIVE_INFINITY) await this.lookThrough(store)
-        if (here()) await this.readFinished(store, names ?? [])
+        if (here()) await this.readFinished(store, told)
         const now = this.clock.mono()
         const due = now - this.lookedAt >= (this.asked ? Math.min(LOOK_AGAIN_MS, this.s.lookEveryS * 1000) : this.s.lookEveryS * 1000)
         if (here() && due && this.absent.size === 0) await this.lookThrough(store)

@@ -70,9 +70,12 @@ export class ReadFiles {
     return last > through[2] && at > through[1] - BACK_MS
   }
 
-  /** Whether it was read in this run. */
+  /** Whether it was read: in this run, or as the last of its place by the run before, all of it. */
   wasRead(name: string): boolean {
-    return this.lately.has(name)
+    if (this.lately.has(name)) return true
+    const file = readName(name)
+    const through = file && this.places.get(keyOf(file.place))
+    return through != null && through[1] === file!.at && through[2] === file!.last && !this.left.has(name)
   }
 
   /** A file is passed over: it was there before anybody watched, or cannot be read. */

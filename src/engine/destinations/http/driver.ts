@@ -9,6 +9,7 @@ import { HttpSender } from './sender'
 
 /** Web servers that take messages by requests. */
 export const httpDriver: DestinationDriver<'http'> = {
+  keepsOnce: true,
   carriesId: ({ readId }) => readId !== '',
   protection: ({ settings: s }) =>
     [

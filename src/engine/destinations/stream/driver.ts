@@ -11,6 +11,7 @@ const KB = 1000
 
 /** Clusters of the Kafka protocol. */
 export const streamDriver: DestinationDriver<'stream'> = {
+  keepsOnce: true,
   carriesId: () => true,
   protection: ({ settings, credential }) =>
     [

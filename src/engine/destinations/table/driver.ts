@@ -16,6 +16,7 @@ const keysOf = ({ properties }: Envelope) => columnsOf(unpackProperties(properti
 
 /** PostgreSQL databases whose tables take messages as rows. */
 export const tableDriver: DestinationDriver<'table'> = {
+  keepsOnce: true,
   carriesId: ({ idColumn }) => idColumn !== '',
   protection: ({ settings: s }) => (s.tls ? 'TLS, log-in' : 'log-in, without TLS'),
   rights: (_settings, reads) => `of its log-in to insert into ${reads[0] ?? 'its tables'}, or of its witness to select there`,
