@@ -11,7 +11,13 @@ export async function clocksOf(engine: Engine): Promise<Clocks> {
     peers.push({ kind, id, name, how: told.how, ...offsetOf(told), at: told.answered })
   const ask = (kind: 'source' | 'destination', id: string, name: string, told: PeerTime | null | undefined) => {
     if (told) add(kind, id, name, told)
-    else silent.push({ kind, id, name, why: told === undefined ? 'it tells no time, or is not asked for it' : 'it has told none yet, or is not connected' })
+    else
+      silent.push({
+        kind,
+        id,
+        name,
+        why: told === undefined ? 'it tells no time, or is not asked for it' : 'it has told none yet, or is not connected',
+      })
   }
   const database = await databaseTime(engine)
   if (database) add('database', null, 'Database', database)
