@@ -1,5 +1,6 @@
 import type { Tag } from '~/contract/tag'
 import type { Wrong } from '~/contract/wrong'
+import { tagHint } from '~/core/tag/hints'
 import { folderOf } from '~/core/tag/view'
 import { qualityOf, reasonOf, Status } from '~/core/value/quality'
 import type { Clock } from './clock/clock'
@@ -49,15 +50,6 @@ interface Context {
 /** A value that stands for the device's is a choice, not a trouble; one that has not come yet is one when it does not come. */
 const chosen = new Set([Status.substitute >>> 16, Status.initial >>> 16])
 
-const hints: Record<number, string> = {
-  [Status.stale >>> 16]: 'What spoke by itself has fallen silent: look whether the device has power and reaches its broker',
-  [Status.engineeringUnitsExceeded >>> 16]: 'Look whether scaling and data type fit the device, or whether the range is too narrow',
-  [Status.outOfRange >>> 16]: 'Look whether scaling and data type fit the device, or whether the range is too narrow',
-  [Status.nodeUnknown >>> 16]: 'The device no longer has these addresses: browse it again',
-  [Status.decoding >>> 16]: 'What came does not fit the data type: look at the raw octets of one of them',
-  [Status.typeMismatch >>> 16]: 'What came does not fit the data type: look at the raw octets of one of them',
-}
-
 /** Groups tags in trouble by source and reason, knows since when, and tells each such episode once. */
 export class TagTroubles {
   private readonly episodes = new Map<string, Episode>()
@@ -80,7 +72,7 @@ export class TagTroubles {
       e.most = Math.max(e.most, group.tags.length)
       if (e.told || now - e.begun < TOLD_AFTER_MS) continue
       e.told = true
-      this.c.event('warning', subjectOf(group), causeOf(group, this.c.table), hints[group.status >>> 16] ?? '')
+      this.c.event('warning', subjectOf(group), causeOf(group, this.c.table), tagHint(group.status))
     }
     for (const [key, e] of this.episodes) {
       e.looks++
@@ -111,7 +103,7 @@ export class TagTroubles {
           subject: subjectOf(group),
           since: e.since,
           cause: causeOf(group, this.c.table) + comes,
-          hint: hints[group.status >>> 16] ?? '',
+          hint: tagHint(group.status),
           tags: { sourceId: group.sourceId, folder: commonFolder(group.tags), kind },
         },
       ]

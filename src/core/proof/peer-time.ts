@@ -17,9 +17,6 @@ export function offsetOf({ theirs, asked, answered, cutMs }: PeerTime): { offset
   return { offsetMs: theirs + cutMs / 2 - (asked + half), withinMs: half + cutMs / 2 }
 }
 
-/** Whether the difference is more than how exactly it is known. */
-export const isOff = ({ offsetMs, withinMs }: { offsetMs: number; withinMs: number }): boolean => Math.abs(offsetMs) > withinMs
-
 /** What is read of a `date` header (RFC 9110 6.6.1), epoch ms; null: it is none. */
 export function headerTime(date: string | undefined): number | null {
   const t = Date.parse(date ?? '')

@@ -27,7 +27,7 @@ export interface SourceFact {
 export interface PublicationFact {
   id: string
   name: string
-  state: 'draft' | 'live' | 'paused' | 'removed'
+  state: 'draft' | 'live' | 'paused'
   /** A clause that is switched off. */
   off: boolean
   version: number | null

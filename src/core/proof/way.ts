@@ -1,6 +1,7 @@
 import type { Trigger } from '~/contract/trigger'
 import type { HopState, Way, WayHop, WayHopName } from '~/contract/way'
 import { some } from '../address/some'
+import { tagHint } from '../tag/hints'
 import { qualityOf, reasonOf, Status } from '../value/quality'
 import type { SourceFact, SpeakingFact, TagFact, WayFacts } from './way-facts'
 import { ofConnection, ofOutbox, ofTaking, ofWitness } from './way-out'
@@ -63,15 +64,6 @@ function ofSources({ sources }: WayFacts): Said {
   }
 }
 
-const tagHints: Partial<Record<number, string>> = {
-  [Status.stale >>> 16]: 'Look whether the device has power and reaches its broker',
-  [Status.nodeUnknown >>> 16]: 'The device no longer has this address: browse it again',
-  [Status.nodeInvalid >>> 16]: 'Correct the address of the tag',
-  [Status.decoding >>> 16]: 'What came does not fit the data type: look at its raw octets',
-  [Status.typeMismatch >>> 16]: 'What came does not fit the data type: look at its raw octets',
-  [Status.waitingForInitialData >>> 16]: 'The device has told no value yet: look at its address, and whether the device tells it at all',
-}
-
 function ofTags({ tags, sources, now }: WayFacts): Said {
   const [first] = tags
   if (!first) return { state: 'fine', words: 'No tag is read for it' }
@@ -100,7 +92,7 @@ function ofTags({ tags, sources, now }: WayFacts): Said {
     ...named,
     state: wrong.length === own.length ? 'stops' : 'part',
     words,
-    hint: tagHints[worst.status >>> 16] ?? 'Look at the tag: it shows what its device says',
+    hint: tagHint(worst.status) || 'Look at the tag: it shows what its device says',
     since: worst.seen > 0 ? worst.seen : null,
   }
 }
@@ -127,7 +119,7 @@ function ofPublication({ publication: p, filled }: WayFacts): Said {
   if (!p)
     return {
       state: 'stops',
-      words: filled === null ? 'There is no such publication' : 'No publication that is live sends it',
+      words: filled === null ? 'No publication goes there' : 'No publication that is live sends it',
       hint: 'Choose its equipment in a publication, and go live',
     }
   const named = { name: p.name, id: p.id }

@@ -142,6 +142,9 @@ export class Runner {
   touch(handle: number): void {
     this.first.touch(handle)
   }
+  reads(handle: number): boolean {
+    return this.first.reads(handle)
+  }
   /** Whether each value that comes in is an event. */
   get hears(): boolean {
     return this.first.hears

@@ -32,6 +32,9 @@ it('values of one member; who lacks it is told of, and where all do it does not 
   ])
 })
 
+it('two that are filled from the same place both speak', () =>
+  expect(of({ kind: 'event', of: 'record' }, [one('A', { order: 11 }), one('B', { order: 11 })])).toEqual({ handles: [11], said: [] }))
+
 it('records: what is read and is no tag', () => {
   expect(of({ kind: 'event', of: 'record' }, [one('A', { order: 11, n: 2 }), one('B', { order: 12 })])).toEqual({ handles: [11, 12], said: [] })
   expect(of({ kind: 'event', of: 'record' }, [one('A', { n: 2 })]).said[0]).toMatch(/^stops: There is no member that a record fills/)

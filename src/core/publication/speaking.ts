@@ -18,13 +18,17 @@ export function speakingOf(
   const handles = new Set<number>()
   const silent: string[] = []
   for (const { name, members } of equipment) {
-    const before = handles.size
+    let any = false
     for (const m of members) {
       if (of === 'value' && m.key !== member) continue
       // What is read and is no tag is a place in a record.
-      for (const h of handlesOf(m.fill)) if (of === 'value' || !named.has(h)) handles.add(h)
+      for (const h of handlesOf(m.fill)) {
+        if (of === 'record' && named.has(h)) continue
+        handles.add(h)
+        any = true
+      }
     }
-    if (handles.size === before) silent.push(name)
+    if (!any) silent.push(name)
   }
   const words = of === 'record' ? 'no member that a record fills' : `no member ${member} that is read`
   const hint = of === 'record' ? 'Bind a member to a record under Equipment, or take another event' : 'Choose another member, or any'

@@ -194,6 +194,11 @@ export class Watch {
     for (const i of this.moving) this.touched.add(i)
   }
 
+  /** Whether something in it reads a tag. */
+  reads(handle: number): boolean {
+    return this.cellsOf.has(handle) || this.conditionsOf.has(handle) || this.gatesOf.has(handle)
+  }
+
   /** Notes that a tag has a new value or status. */
   touch(handle: number): void {
     const cells = this.cellsOf.get(handle)

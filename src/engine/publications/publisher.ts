@@ -372,9 +372,9 @@ export class Publisher {
     }
   }
 
-  /** Handles that it reads; of an own copy. */
-  get handles(): ReadonlySet<number> {
-    return new Set(this.runner.handles)
+  /** Whether it reads a tag. */
+  reads(handle: number): boolean {
+    return this.runner.reads(handle)
   }
 
   /** Messages a second of each kind, over the last half to whole minute. */

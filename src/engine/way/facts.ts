@@ -18,12 +18,17 @@ interface Read {
   sourceId: string
 }
 
+/** What was last found, for as long as the model is the same: whoever looks asks every few seconds. */
+const found = new WeakMap<object, { records: object; reads: ReadonlyMap<number, Read> }>()
+
 /** Tags and records by handle, as the engine has them now. */
-export function readsOf(engine: Engine): ReadonlyMap<number, Read> {
-  const { model } = engine
+export function readsOf({ model }: Engine): ReadonlyMap<number, Read> {
+  const before = found.get(model.tags)
+  if (before?.records === model.recordTags) return before.reads
   const out = new Map<number, Read>()
   for (const t of model.recordTags) out.set(t.handle, { id: null, name: `record ${t.address}`, sourceId: t.sourceId })
   for (const t of model.tags.values()) out.set(t.handle, { id: t.id, name: t.name, sourceId: t.sourceId })
+  found.set(model.tags, { records: model.recordTags, reads: out })
   return out
 }
 

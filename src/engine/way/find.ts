@@ -68,7 +68,7 @@ class Finder {
     const tag = model.tags.get(id)
     if (!tag) throw fail(404, 'tag.unknown', 'There is no such tag', 'It may have been removed: refresh the table', 'tag')
     const filled = storeState.trouble === null ? (await filledBy(this.db, 'tagId', [id])).map((f) => `${f.name} ${f.member}`) : null
-    const carrying = [...publishers.values()].filter((p) => p.handles.has(tag.handle))
+    const carrying = [...publishers.values()].filter((p) => p.reads(tag.handle))
     const asked = { of: 'tag' as const, id }
     if (carrying.length === 0) {
       const tags = tagFacts(this.engine, this.reads, [tag.handle])

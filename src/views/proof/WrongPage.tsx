@@ -1,85 +1,86 @@
 import type { ReactNode } from 'react'
-import type { Wrong } from '~/contract/wrong'
+import type { WhatIsWrong, Wrong } from '~/contract/wrong'
 import { accountSentence } from '~/core/proof/account-words'
 import { Glyph, type GlyphState } from '~/ui/Glyph'
-import { Heading, Loading } from '~/ui/Notes'
+import { Heading } from '~/ui/Notes'
 import { Age, ageText, countText, Time } from '~/ui/time'
 import { useCall } from '../app/api'
 import { Row } from '../app/Frame'
-import { Failed } from '../shared/Failed'
+import { Asked } from '../shared/Asked'
 import { hopTo, over, type Way, wayTo } from './wrong-words'
 
 /** The first thing seen: whether all arrived, what is wrong and why, what was, and what will be. */
 export function WrongPage() {
   const wrong = useCall('whatIsWrong', { refetchMs: 3000 })
-  const w = wrong.data
-  const hour = w ? over(w.hour, w.now) : []
   return (
     <>
       <Row station="proof" page="What is wrong" />
       <main className="min-h-0 flex-1 overflow-auto px-4 py-3">
-        {wrong.isPending && <Loading />}
-        <Failed of={wrong} flush />
-        {w && (
-          <>
-            <h2 className="max-w-4xl text-[19px] leading-6 font-semibold" data-sentence>
-              {accountSentence(w.fates, 'in the last 24 hours')}
-            </h2>
-            <p className="mt-1 mb-3 text-muted">
-              {countText(w.fates.reduce((n, f) => n + f.produced, 0))} messages to{' '}
-              {w.fates.length === 1 ? w.fates[0]!.destination : `${w.fates.length} destinations`}; looked at <Time at={w.at} />
-            </p>
-            <Heading>{w.now.length === 0 ? 'Wrong now' : `Wrong now: ${w.now.length}`}</Heading>
-            <Rows label="Wrong now" empty="Nothing: every source, tag, publication and destination that is switched on does its work.">
-              {w.now.map((x) => (
-                <Item
-                  key={`${x.where} ${x.subjectId} ${x.subject} ${x.cause}`}
-                  glyph={x.severity}
-                  subject={x.subject}
-                  when={x.since === null ? '' : <Since at={x.since} now={w.at} />}
-                  cause={x.cause}
-                  hint={x.hint}
-                  way={wayTo(x)}
-                  hop={hopTo(x)}
-                />
-              ))}
-            </Rows>
-            <Heading>Over, in the last hour</Heading>
-            <Rows label="Over, in the last hour" empty="Nothing else went wrong in the last hour.">
-              {hour.map((h) => (
-                <Item
-                  key={`${h.where} ${h.subjectId} ${h.subject} ${h.code}`}
-                  glyph="idle"
-                  subject={h.subject}
-                  when={
-                    <>
-                      {h.times > 1 && `${countText(h.times)} times, last `}
-                      <Age at={h.last} /> ago
-                    </>
-                  }
-                  cause={h.cause}
-                  hint={h.hint}
-                  way={wayTo(h)}
-                />
-              ))}
-            </Rows>
-            <Heading>Will be wrong</Heading>
-            <Rows label="Will be wrong" empty="Nothing that Embrik can see coming: no certificate ends within 30 days, no outbox fills.">
-              {w.soon.map((x) => (
-                <Item
-                  key={`${x.where} ${x.subjectId} ${x.subject}`}
-                  glyph="uncertain"
-                  subject={x.subject}
-                  when={x.since === null ? '' : soonText(x, w.at)}
-                  cause={x.cause}
-                  hint={x.hint}
-                  way={wayTo(x)}
-                />
-              ))}
-            </Rows>
-          </>
-        )}
+        <Asked of={wrong}>{(w) => <Told wrong={w} />}</Asked>
       </main>
+    </>
+  )
+}
+
+function Told({ wrong: w }: { wrong: WhatIsWrong }) {
+  const hour = over(w.hour, w.now)
+  return (
+    <>
+      <h2 className="max-w-4xl text-[19px] leading-6 font-semibold" data-sentence>
+        {accountSentence(w.fates, 'in the last 24 hours')}
+      </h2>
+      <p className="mt-1 mb-3 text-muted">
+        {countText(w.fates.reduce((n, f) => n + f.produced, 0))} messages to{' '}
+        {w.fates.length === 1 ? w.fates[0]!.destination : `${w.fates.length} destinations`}; looked at <Time at={w.at} />
+      </p>
+      <Heading>{w.now.length === 0 ? 'Wrong now' : `Wrong now: ${w.now.length}`}</Heading>
+      <Rows label="Wrong now" empty="Nothing: every source, tag, publication and destination that is switched on does its work.">
+        {w.now.map((x) => (
+          <Item
+            key={`${x.where} ${x.subjectId} ${x.subject} ${x.cause}`}
+            glyph={x.severity}
+            subject={x.subject}
+            when={x.since === null ? '' : <Since at={x.since} now={w.at} />}
+            cause={x.cause}
+            hint={x.hint}
+            way={wayTo(x)}
+            hop={hopTo(x)}
+          />
+        ))}
+      </Rows>
+      <Heading>Over, in the last hour</Heading>
+      <Rows label="Over, in the last hour" empty="Nothing else went wrong in the last hour.">
+        {hour.map((h) => (
+          <Item
+            key={`${h.where} ${h.subjectId} ${h.subject} ${h.code}`}
+            glyph="idle"
+            subject={h.subject}
+            when={
+              <>
+                {h.times > 1 && `${countText(h.times)} times, last `}
+                <Age at={h.last} /> ago
+              </>
+            }
+            cause={h.cause}
+            hint={h.hint}
+            way={wayTo(h)}
+          />
+        ))}
+      </Rows>
+      <Heading>Will be wrong</Heading>
+      <Rows label="Will be wrong" empty="Nothing that Embrik can see coming: no certificate ends within 30 days, no outbox fills.">
+        {w.soon.map((x) => (
+          <Item
+            key={`${x.where} ${x.subjectId} ${x.subject}`}
+            glyph="uncertain"
+            subject={x.subject}
+            when={x.since === null ? '' : soonText(x, w.at)}
+            cause={x.cause}
+            hint={x.hint}
+            way={wayTo(x)}
+          />
+        ))}
+      </Rows>
     </>
   )
 }

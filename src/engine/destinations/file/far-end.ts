@@ -197,7 +197,7 @@ export class FileFarEnd implements FarEnd {
     const fresh = (await this.ours(store, this.folders())).filter(([name, file]) => this.files.isNew(name, file))
     for (const [name, file] of fresh) {
       if (this.store !== store) return
-      if (!this.files.wasRead(name)) await this.read(store, name, file)
+      await this.read(store, name, file)
     }
     if (this.store === store) this.clearAt = at
   }
