@@ -97,6 +97,18 @@ describe('the hop that answers', () => {
       'trigger waits',
       /No value has come in/,
     ],
+    [
+      'no equipment joins, though values move',
+      spoken({ trigger: { kind: 'event', of: 'joined' }, last: NOW - 60_000, news: true }),
+      'trigger waits',
+      /No equipment has joined/,
+    ],
+    [
+      'no record changes',
+      spoken({ trigger: { kind: 'event', of: 'record' }, last: NOW - 60_000, news: true }),
+      'trigger waits',
+      /No record has changed/,
+    ],
     ['a beat needs no news', spoken({ trigger: { kind: 'every', seconds: 600 }, last: NOW - 60_000 }), 'nothing', /^Nothing/],
     [
       'a step holds back all',

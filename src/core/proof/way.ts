@@ -160,11 +160,12 @@ function quietWords(s: SpeakingFact, now: number, tags: readonly TagFact[]): str
   if (trigger.kind === 'when' && s.holding === 0) return 'Its condition holds for none'
   if (trigger.kind === 'schedule')
     return s.next === null ? 'Its schedule has no next time' : quiet ? `By its schedule it speaks next in ${ago(s.next - now)}` : ''
-  if (!quiet || s.news) return ''
+  if (!quiet) return ''
   const came = tags.reduce((last, t) => Math.max(last, t.seen), 0) > (s.last ?? s.since)
-  if (trigger.kind === 'change') return came ? 'Values come in, and none has moved beyond its deadband' : 'No value has come in'
-  if (trigger.kind === 'event')
-    return trigger.of === 'joined' ? 'No equipment has joined' : trigger.of === 'record' ? 'No record has changed' : 'No value has come in'
+  if (trigger.kind === 'change' && !s.news) return came ? 'Values come in, and none has moved beyond its deadband' : 'No value has come in'
+  // That values move is no news for who speaks of something else.
+  if (trigger.kind === 'event' && trigger.of === 'value') return came ? '' : 'No value has come in'
+  if (trigger.kind === 'event') return trigger.of === 'joined' ? 'No equipment has joined' : 'No record has changed'
   return ''
 }
 
