@@ -20,6 +20,8 @@ let passed = 0
 let failed = 0
 /** Steps that are no tests and went wrong. */
 const wrong = []
+/** Names of all tests that failed: they stand once more at the end, where a cut-off output still shows them. */
+const names = []
 
 /** Runs a part; what it prints is shown when it fails. */
 async function part(label, work) {
@@ -68,7 +70,10 @@ async function tests(label, command, args, env, report, count) {
   try {
     const told = JSON.parse(readFileSync(report, 'utf8'))
     sum = count(told)
-    for (const name of told.suites ? playwrightFailed(told) : vitestFailed(told)) console.log(`  failed: ${name}`)
+    for (const name of told.suites ? playwrightFailed(told) : vitestFailed(told)) {
+      console.log(`  failed: ${name}`)
+      names.push(name.split('\n')[0].slice(0, 300))
+    }
   } catch {
     console.log(`${label} left no report`)
   }
@@ -166,6 +171,7 @@ try {
   await worlds
   await ends
   console.log(`\nin ${Math.round((Date.now() - began) / 1000)} s`)
+  for (const name of names) console.log(`failed: ${name}`)
   if (wrong.length > 0) console.log(`wrong: ${wrong.join(', ')}`)
   // Counts are of tests; what is no test is named.
   console.log(`${passed} passed, ${failed} failed`)

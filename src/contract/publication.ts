@@ -210,6 +210,10 @@ export const Finding = z.object({
   step: z.number().int().optional().describe('Place of the step that it is about'),
   mend: Mend.optional(),
   told: z.boolean().optional().describe('It only tells what the destination is like: nobody has to accept it'),
+  passing: z
+    .boolean()
+    .optional()
+    .describe('Of this moment, and perhaps otherwise at the next: whoever looks accepts it, a go-live does not ask for it'),
 })
 export type Finding = z.infer<typeof Finding>
 

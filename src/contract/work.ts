@@ -103,7 +103,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   replayPublication: '50,000 messages or 12 s of work in a thread of its own, one at a time',
   preflight:
     'a compilation and one message for each clause of 100 publications at most (9 clauses each), one after the other, in a thread of its own: 20 s and 1 GB at most each',
-  goLive: 'one compilation of 10,000 equipment at most in the web process for each clause (9 at most), one version',
+  goLive: 'a preflight of it, then one compilation of 10,000 equipment at most in the web process for each clause (9 at most), one version',
   listVersions: 'at most 100 rows, without what is in them',
   messageOrigins: 'one frozen plan of 10,000 equipment at most, and the tags of one message',
   versionDifferences: 'two frozen plans of 10,000 equipment at most, compared',

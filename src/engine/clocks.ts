@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import type { Clocks, PeerClock } from '~/contract/clock'
-import { offsetOf, type PeerTime } from '~/core/proof/peer-time'
+import { offsetMeaning, offsetOf, type PeerTime } from '~/core/proof/peer-time'
+import type { NamedClock } from '~/core/publication/preflight/clock-findings'
 import type { Engine } from './engine'
 
 /** The clocks of all peers that tell their time, beside that of this machine. */
@@ -21,10 +22,28 @@ export async function clocksOf(engine: Engine): Promise<Clocks> {
   }
   const database = await databaseTime(engine)
   if (database) add('database', null, 'Database', database)
-  for (const [id, s] of engine.sources) ask('source', id, s.source.name, s.peerTime())
-  for (const [id, d] of engine.destinations) if (d.destination.parentId === null) ask('destination', id, d.destination.name, d.peerTime())
+  for (const { kind, id, name, told } of peersOf(engine)) ask(kind, id, name, told)
   return { at: engine.clock.wall(), peers: peers.sort((a, b) => Math.abs(b.offsetMs) - Math.abs(a.offsetMs)), silent }
 }
+
+interface Peer {
+  kind: 'source' | 'destination'
+  id: string
+  name: string
+  told: PeerTime | null | undefined
+}
+
+function peersOf({ sources, destinations }: Engine): Peer[] {
+  const of = [...sources].map(([id, s]): Peer => ({ kind: 'source', id, name: s.source.name, told: s.peerTime() }))
+  const to = [...destinations].filter(([, d]) => d.destination.parentId === null)
+  return [...of, ...to.map(([id, d]): Peer => ({ kind: 'destination', id, name: d.destination.name, told: d.peerTime() }))]
+}
+
+/** Clocks of sources and destinations that are seen to be out of step with ours. */
+export const clocksOff = (engine: Engine): NamedClock[] =>
+  peersOf(engine)
+    .flatMap(({ kind, id, name, told }) => (told ? [{ kind, id, name, ...offsetOf(told) }] : []))
+    .filter((c) => offsetMeaning(c).state !== 'good')
 
 /** What the database says that time it is; null: it cannot be asked. */
 async function databaseTime({ options: { db }, clock, storeState }: Engine): Promise<PeerTime | null> {

@@ -21,6 +21,7 @@ import { Asides } from './asides'
 import { type Cancel, type Clock, within } from './clock/clock'
 import { stepWords, watchClock } from './clock/clock-watch'
 import { realClock } from './clock/real-clock'
+import { clocksOff } from './clocks'
 import { Configuration } from './configuration'
 import { Destinations } from './destinations/destinations'
 import type { PlannedSend } from './destinations/driver'
@@ -476,7 +477,8 @@ export class Engine {
   preflight(draft: PublicationDraft, publicationId: string): Promise<string> {
     const sender = this.destinations.get(draft.destinationId)?.present()
     const away = sender?.state === 'trouble' ? sender.reason : undefined
-    return this.previews.ask({ kind: 'preflight', ...this.draftQuestion(draft, publicationId), ...(away !== undefined && { away }) })
+    const clocks = clocksOff(this)
+    return this.previews.ask({ kind: 'preflight', ...this.draftQuestion(draft, publicationId), clocks, ...(away !== undefined && { away }) })
   }
 
   /** What was sent in a span of time, sent once more through a draft; as JSON. */

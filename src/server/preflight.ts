@@ -1,8 +1,9 @@
-import type { Preflight } from '~/contract/preflight'
+import { FailureError } from '~/contract/failure'
+import { type Accepted, findingKey, type Looked, type Preflight, toAccept } from '~/contract/preflight'
 import type { Finding, Publication } from '~/contract/publication'
 import { stopWords } from '~/core/credential/ending-words'
 import { ENDS_SOON_DAYS } from '~/core/credential/validity'
-import { wholeOf } from '~/store/clauses'
+import { demandAsLooked, wholeOf } from '~/store/clauses'
 import { getDestination } from '~/store/destination'
 import { listVersions } from '~/store/version'
 import { database } from './context'
@@ -24,6 +25,7 @@ async function endingFindings({ destinationId }: Publication): Promise<Finding[]
       {
         severity: 'warns',
         section: 'through',
+        passing: true,
         message: `${e.name} ${when}`,
         hint: stopWords(e),
         mend: { label: 'Show what ends when', href: '/destinations/credentials?view=ends' },
@@ -59,10 +61,40 @@ export async function preflight(ids: readonly string[], signal: AbortSignal): Pr
   return out
 }
 
+/**
+ * Refuses a go-live with warnings that nobody accepted, and what was changed since somebody looked. Of what is only of this moment
+ * whoever looked was told. Gives the drafts that it looked at itself.
+ */
+export async function demandAccepted(
+  id: string,
+  accepted: readonly Accepted[],
+  looked: readonly Looked[] | undefined,
+  signal: AbortSignal,
+): Promise<Looked[]> {
+  const clauses = await preflight([id], signal)
+  const now = clauses.map(({ id, version }) => ({ id, version }))
+  if (looked) demandAsLooked(clauses[0]!.name, looked, now)
+  const known = new Set(accepted.map(findingKey))
+  const open = clauses.flatMap((p) => toAccept(p.findings).filter((f) => !f.passing && !known.has(findingKey(f))))
+  const [first] = open
+  if (!first) return now
+  const more = open.length > 1 ? `, and ${open.length - 1} more` : ''
+  throw new FailureError(
+    {
+      code: 'preflight.not-accepted',
+      message: `A warning is not accepted: ${first.message}${more}`,
+      hint: 'Mend what it tells, or accept it by name as the preflight has it',
+      where: 'publication',
+      fields: Object.fromEntries(open.map((f) => [f.section, f.message])),
+    },
+    409,
+  )
+}
+
 async function clausePreflight(draft: Publication, rootId: string, signal: AbortSignal): Promise<Preflight> {
   const { id } = draft
   const answer = await askEngine('/publications/preflight', { body: { draft, publicationId: id }, signal })
-  const { findings, ...rest } = (await answer.json()) as Omit<Preflight, 'id' | 'rootId' | 'name' | 'acceptedBefore'>
+  const { findings, ...rest } = (await answer.json()) as Omit<Preflight, 'id' | 'rootId' | 'name' | 'version' | 'acceptedBefore'>
   const { enabled, name } = await getDestination(database(), draft.destinationId)
   const off: Finding[] = enabled
     ? []
@@ -72,6 +104,7 @@ async function clausePreflight(draft: Publication, rootId: string, signal: Abort
     id,
     rootId,
     name: draft.name,
+    version: draft.version,
     acceptedBefore: before?.accepted ?? [],
     findings: [...findings, ...off, ...(await endingFindings(draft))],
     ...rest,

@@ -1,4 +1,5 @@
 import { FailureError, fail } from '~/contract/failure'
+import type { Looked } from '~/contract/preflight'
 import type { Publication, PublicationDraft } from '~/contract/publication'
 import { sharedOf } from '~/core/publication/clauses'
 import { sortedText } from '~/core/value/sorted-text'
@@ -28,6 +29,13 @@ export async function lockWhole(tx: Conn, id: string): Promise<Publication[]> {
     .forUpdate()
     .execute()
   return wholeOf(tx, rootId)
+}
+
+/** Refuses what was changed since somebody looked at it: clauses that go live, each as it was then. */
+export function demandAsLooked(name: string, looked: readonly Looked[], now: readonly Looked[]): void {
+  const versions = new Map(looked.map((l) => [l.id, l.version]))
+  const same = now.length === looked.length && now.every((c) => versions.get(c.id) === c.version)
+  if (!same) throw fail(409, 'publication.changed', `${name} was changed since it was looked at`, 'Look at its preflight again', 'publication')
 }
 
 const wrongRoot = (message: string) =>

@@ -1,12 +1,12 @@
 import { sql } from 'kysely'
 import { fail } from '~/contract/failure'
-import type { Accepted } from '~/contract/preflight'
+import type { Accepted, Looked } from '~/contract/preflight'
 import type { Plan, Publication } from '~/contract/publication'
 import { kindOf } from '~/core/address/kinds'
 import { beyond } from '~/core/publication/beyond'
 import { leftBehind } from '~/core/publication/left-behind'
 import { nodeOf } from '~/core/shape/registry'
-import { lockWhole } from './clauses'
+import { demandAsLooked, lockWhole } from './clauses'
 import { announce, type Conn, type Db } from './database'
 import { getDestination } from './destination'
 import { laneFor } from './lane'
@@ -21,6 +21,8 @@ export interface GoLive {
   note: string
   /** Warnings that are lived with. */
   accepted: readonly Accepted[]
+  /** Drafts as they were looked at, clause by clause: none of them is frozen otherwise. */
+  looked: readonly Looked[]
 }
 
 type Body = Omit<Plan, 'number' | 'delivery'>
@@ -35,6 +37,12 @@ export async function goLive(
 ): Promise<Publication> {
   return transacted(db, async (tx) => {
     const whole = await lockWhole(tx, id)
+    if (how.looked)
+      demandAsLooked(
+        whole[0]!.name,
+        how.looked,
+        whole.filter((p) => !p.off),
+      )
     const number = await nextNumber(tx, whole)
     // What its own clauses send now is no rival of what they will send.
     await standStill(tx, whole)

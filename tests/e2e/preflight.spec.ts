@@ -1,3 +1,4 @@
+import { type Preflight, toAccept } from '~/contract/preflight'
 import type { Publication } from '~/contract/publication'
 import { draft } from './draft'
 import { api, barriers, expect, goLive, logIn, tellPanel, test } from './support'
@@ -110,6 +111,49 @@ test('a finding is mended with one press', async ({ page }) => {
     await expect(address).toContainText('steers the address and is in the payload too')
     await address.getByRole('button', { name: 'Leave it out of the payload' }).click()
     await expect(address).not.toContainText('steers the address and is in the payload too')
+  } finally {
+    await d.end()
+  }
+})
+
+test('a program accepts warnings by name too, and nobody takes live what they have not looked at', async ({ page }) => {
+  const like = await draft('accepting')
+  const { address } = await like.stored()
+  await like.end()
+  const d = await draft('accepting', { address: { ...address, topic: 'varnmoor/accepting/{unit}/{value.burner}' } as typeof address })
+  try {
+    const goes = (body: object) => api<Publication>('POST', `/api/publications/${d.id}/live`, body)
+    await expect(goes({})).rejects.toThrow(/409 .*"preflight.not-accepted".*steers the address and is in the payload too/)
+    expect(await d.versions()).toEqual([])
+    const look = () => api<Preflight[]>('POST', '/api/publications/preflight', { ids: [d.id] })
+    const chosen = (found: Preflight[]) => ({
+      accepted: found.flatMap((p) => toAccept(p.findings)).map(({ section, message }) => ({ section, message })),
+      looked: found.map(({ id, version }) => ({ id, version })),
+    })
+    const before = chosen(await look())
+    const edit = async (name: string) => {
+      const { id, version, state: _s, liveVersion: _l, editedSinceLive: _e, ...rest } = await d.stored()
+      await api('PUT', `/api/publications/${id}?version=${version}`, { ...rest, name })
+    }
+    await edit('accepting, by another')
+    await expect(goes(before)).rejects.toThrow(/409 .*"publication.changed"/)
+    expect((await goes(chosen(await look()))).liveVersion).toBe(1)
+
+    // Two people at once: what the other one changed is looked at before it goes out.
+    await edit('accepting, again')
+    await logIn(page)
+    await page.goto(`/publications?id=${d.id}`)
+    await page.getByRole('button', { name: 'Preflight', exact: true }).click()
+    const dialog = page.getByRole('dialog')
+    const go = dialog.getByRole('button', { name: 'Go live' })
+    await expect(go).toBeEnabled()
+    await edit('accepting, by another again')
+    await go.click()
+    await expect(page.getByText(/was changed since it was looked at/)).toBeVisible()
+    await expect(dialog.getByRole('region', { name: /^What changes/ })).toContainText('accepting, by another again')
+    await go.click()
+    await expect(dialog).toBeHidden()
+    expect((await d.versions()).map((v) => v.number)).toEqual([2, 1])
   } finally {
     await d.end()
   }

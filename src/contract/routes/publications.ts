@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { Id } from '../id'
 import { MessageOrigins } from '../journal'
-import { Accepted, Preflight } from '../preflight'
+import { Accepted, Looked, Preflight } from '../preflight'
 import { HeldValues, Preview, Publication, PublicationDraft } from '../publication'
 import { Replay, ReplayQuery } from '../replay'
 import { Version, VersionDifferences } from '../version'
@@ -79,12 +79,13 @@ export const publicationsRoutes = {
     path: '/api/publications/:id/live',
     role: 'engineer',
     group: 'Publications',
-    summary: 'Freeze a version, of all clauses, and go live',
+    summary: 'Freeze a version, of all clauses, and go live; refused while the preflight has a warning that is not accepted',
     body: z
       .object({
         takeBack: z.boolean().default(false).describe('Take back what the destination keeps of the version before, and the new one does not replace'),
         note: z.string().trim().max(500, 'At most 500 characters').default('').describe('Why, for who looks later'),
         accepted: z.array(Accepted).max(1800).default([]).describe('Warnings of the preflight that are lived with'),
+        looked: z.array(Looked).max(20).optional().describe('Drafts as they were looked at: refused where one of them has been changed since'),
       })
       .default({ takeBack: false, note: '', accepted: [] }),
     answer: Publication,

@@ -8,6 +8,7 @@ import { withOwnSteps } from '~/core/publication/clauses'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
 import { type Joined, joining } from '~/core/publication/joining'
+import { clockFindings, type NamedClock } from '~/core/publication/preflight/clock-findings'
 import { contractFindings } from '~/core/publication/preflight/contract-findings'
 import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
 import { qualityFindings } from '~/core/publication/preflight/quality-findings'
@@ -55,6 +56,8 @@ export interface PreflightQuestion extends Omit<PreviewQuestion, 'kind'> {
   kind: 'preflight'
   /** Why its destination is not reached at this moment; absent: it is. */
   away?: string
+  /** Clocks that are not in step with ours. */
+  clocks: readonly NamedClock[]
 }
 
 export interface ContractQuestion extends DraftQuestion {
@@ -201,7 +204,7 @@ export class PreviewDesk {
     })
   }
 
-  private async preflight(q: PreflightQuestion): Promise<Omit<Preflight, 'id' | 'rootId' | 'name' | 'acceptedBefore'>> {
+  private async preflight(q: PreflightQuestion): Promise<Omit<Preflight, 'id' | 'rootId' | 'name' | 'version' | 'acceptedBefore'>> {
     const { draft, publicationId, liveVersion, destination } = q
     const { findings, message } = await this.preview({ ...q, kind: 'preview' })
     const { body } = compile(draft, this.model)
@@ -220,6 +223,7 @@ export class PreviewDesk {
         mend: { label: 'Open destinations', href: '/destinations' },
       })
     findings.push(
+      ...clockFindings(this.concerned(q, allTags(body))),
       ...qualityFindings(body, (h) => table.status[h]),
       ...(live && !stopped ? contractFindings(live, next) : []),
       ...(destination ? loadFindings(reach, limitsOf(destination), destination.name) : []),
@@ -232,6 +236,14 @@ export class PreviewDesk {
         : []),
     )
     return { findings, differences: live && versionDifferences(live, next), reach }
+  }
+
+  /** Clocks of where its values come from and of where it goes. */
+  private concerned({ clocks, draft }: PreflightQuestion, handles: readonly number[]): NamedClock[] {
+    if (clocks.length === 0) return []
+    const read = new Set(handles)
+    const sources = new Set([...this.model.tags.values()].filter((t) => read.has(t.handle)).map((t) => t.sourceId))
+    return clocks.filter(({ kind, id }) => (kind === 'source' ? sources.has(id!) : id === draft.destinationId))
   }
 
   /** Which topics sources read from brokers. */

@@ -23,7 +23,7 @@ import { listVersions } from '~/store/version'
 import { database } from '../context'
 import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
-import { preflight } from '../preflight'
+import { demandAccepted, preflight } from '../preflight'
 import { sharedReading } from '../shared-reading'
 
 type Keys =
@@ -102,9 +102,10 @@ export const modelHandlers: Pick<Handlers, Keys> = {
   previewPublication: async ({ body, request }) => (await askEngine('/publications/preview', { body, signal: request.signal })).json(),
   publicationContract: ({ params, request }) => contract(params.id!, 'contract', request.signal),
   publicationAsyncApi: ({ params, request }) => contract(params.id!, 'asyncapi', request.signal),
-  goLive: async ({ params, body, caller }) => {
+  goLive: async ({ params, body, caller, request }) => {
     await demandScripts(params.id!)
-    return goLive(database(), params.id!, caller.name, await numbered(params.id!), body)
+    const looked = await demandAccepted(params.id!, body.accepted, body.looked, request.signal)
+    return goLive(database(), params.id!, caller.name, await numbered(params.id!), { ...body, looked })
   },
   replayPublication: async ({ params, body, request }) =>
     (await askEngine('/publications/replay', { body: { ...body, publicationId: params.id }, signal: request.signal })).json(),

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
-import type { Preflight } from '~/contract/preflight'
+import { type Preflight, toAccept } from '~/contract/preflight'
 import { type HeldValues, type Preview, type Publication, PublicationDraft } from '~/contract/publication'
 import { flatJsonSettings } from '~/contract/shape'
 import { addressKinds, kindOf, movedTo } from '~/core/address/kinds'
@@ -12,8 +12,7 @@ import { call, failureIn, refresh } from '../app/api'
 import { isConflict, tellFailure } from '../shared/problems'
 import { useDraft } from '../shared/useDraft'
 import { clauseName, freshClause, NAME_MOST } from './also/words'
-import { toAccept } from './preflight/FindingList'
-import { type GoLiveChoice, knownWarnings } from './preflight/GoLiveDialog'
+import { asChosen, type GoLiveChoice, knownWarnings } from './preflight/GoLiveDialog'
 
 /** Which section of the sentence a field stands in. */
 const sections: [RegExp, string][] = [
@@ -25,6 +24,8 @@ const sections: [RegExp, string][] = [
   [/^address/, 'address'],
   [/^destinationId/, 'through'],
 ]
+/** Refusals of a go-live that end with another look. */
+const again: ReadonlySet<string> = new Set(['preflight.not-accepted', 'publication.changed'])
 const sectionOf = (fields: readonly string[]) => sections.find(([of]) => fields.some((f) => of.test(f)))?.[1]
 
 /** A publication while it is edited: what is typed, what would come of it, and what can be done with it. */
@@ -185,7 +186,7 @@ export function usePublicationDraft({
     toast.success(`${saved.name} is saved`)
     onSaved(saved.id)
   }
-  const freeze = async (saved: Publication, choice: GoLiveChoice) => {
+  const freeze = async (saved: Publication, choice: GoLiveChoice): Promise<void> => {
     setBusy('live')
     try {
       const body = { ...choice, takeBack: takeBack ?? kindOf(draft.address).leaves.taken }
@@ -194,6 +195,12 @@ export function usePublicationDraft({
       setGoing(null)
     } catch (e) {
       tellFailure(e)
+      // What has to be known is another thing than what was looked at: it is looked again, and nothing typed is lost.
+      if (again.has(failureIn(e).code)) {
+        setGoing((now) => now && { ...now, preflight: null })
+        await refresh('listPublications')
+        return void (await look(saved, true))
+      }
     } finally {
       setBusy(null)
       await refresh('listPublications', 'listVersions')
@@ -205,7 +212,7 @@ export function usePublicationDraft({
     const saved = dirty ? await save() : publication
     if (saved) await look(saved, show)
   }
-  const look = async (saved: Publication, show: boolean) => {
+  const look = async (saved: Publication, show: boolean): Promise<void> => {
     setBusy('live')
     if (show) setGoing({ publication: saved, preflight: null, trouble: null })
     try {
@@ -213,7 +220,7 @@ export function usePublicationDraft({
       const known = preflight.flatMap(knownWarnings)
       const findings = preflight.flatMap((p) => p.findings)
       if (!show && !findings.some((f) => f.severity === 'stops') && toAccept(findings).length === known.length)
-        return await freeze(saved, { note: '', accepted: known.map(({ section, message }) => ({ section, message })) })
+        return void (await freeze(saved, { note: '', ...asChosen(preflight) }))
       setGoing({ publication: saved, preflight, trouble: null })
     } catch (e) {
       setGoing({ publication: saved, preflight: null, trouble: failureIn(e) })

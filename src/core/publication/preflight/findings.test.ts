@@ -3,6 +3,7 @@ import type { Plan, Resolved } from '~/contract/publication'
 import { kiln, member, planOf, type settings } from '../../shape/shape-samples'
 import { Status } from '../../value/quality'
 import { planWith } from '../steps/step-samples'
+import { clockFindings, type NamedClock } from './clock-findings'
 import { contractFindings } from './contract-findings'
 import { loopFindings } from './loops'
 import { qualityFindings } from './quality-findings'
@@ -66,6 +67,33 @@ describe('what receivers were told', () => {
     expect(contractFindings(avro, avro)).toEqual([])
     const other = planOf({ kind: 'avro' }, [{ ...kiln, members: [...kiln.members, member('more')] }])
     expect(words(contractFindings(avro, other))).toContain('another description')
+  })
+})
+
+describe('clocks', () => {
+  const clock = (offsetMs: number, kind: NamedClock['kind'] = 'destination', withinMs = 5): NamedClock => ({
+    kind,
+    id: 'x',
+    name: 'Hub',
+    offsetMs,
+    withinMs,
+  })
+  it.each([
+    ['in step', clock(50), '', undefined],
+    ['not told more exactly', clock(900, 'destination', 1000), '', undefined],
+    ['a little ahead', clock(2500), 'The clock of Hub is 2.5 s ahead of ours', true],
+    ['an hour behind', clock(-3_600_000), 'The clock of Hub is 60 min behind ours', undefined],
+    ['of a source', clock(-3_600_000, 'source'), 'The clock of Hub is 60 min behind ours', undefined],
+  ])('%s', (_, one, expected, told) => {
+    const found = clockFindings([one])
+    expect(words(found)).toBe(expected)
+    expect(found[0]?.told).toBe(told)
+    if (found[0]) expect(found[0]).toMatchObject({ passing: true, section: one.kind === 'source' ? 'what' : 'through' })
+  })
+  it('say what it means', () => {
+    expect(clockFindings([clock(40_000)])[0]!.hint).toBe(
+      'Tokens and young certificates are refused, and latencies mean nothing: set the one right that is wrong',
+    )
   })
 })
 

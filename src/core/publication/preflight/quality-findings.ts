@@ -24,7 +24,7 @@ export function qualityFindings(body: Pick<PlanBody, 'equipment' | 'stages'>, st
       }
   })
   const mend = { label: 'Show what is wrong now', href: '/' }
-  const say = (message: string, hint: string): Finding => ({ severity: 'warns', section: 'what', message, hint, mend })
+  const say = (message: string, hint: string): Finding => ({ severity: 'warns', section: 'what', message, hint, mend, passing: true })
   const told = (words: string, all: Map<string, string[]>, hint: string) =>
     [...all].map(([reason, who]) => say(`${words}, ${reason}: ${some(who)}`, hint))
   return [

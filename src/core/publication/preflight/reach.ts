@@ -30,7 +30,7 @@ export interface Limits {
 export function loadFindings({ perSecond, hours }: Reach, limits: Limits, name: string): Finding[] {
   const out: Finding[] = []
   if (perSecond === null) return out
-  const say = (section: Finding['section'], message: string, hint: string) => out.push({ severity: 'warns', section, message, hint })
+  const say = (section: Finding['section'], message: string, hint: string) => out.push({ severity: 'warns', section, message, hint, passing: true })
   const round = (n: number) => (n >= 10 ? Math.round(n).toLocaleString('en') : String(Number(n.toPrecision(2))))
   if (limits.perSecond !== null && perSecond > limits.perSecond)
     say('through', `${round(perSecond)} messages a second would go, ${name} takes ${limits.perSecond}`, 'Send less often, or gather over time')

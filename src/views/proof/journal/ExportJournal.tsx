@@ -19,6 +19,7 @@ export function ExportJournal({ destinationId, filter }: { destinationId: string
     const abort = new AbortController()
     stop.current = abort
     const lines: string[] = []
+    let failed = false
     setCount(0)
     try {
       let before: string | null = null
@@ -30,10 +31,12 @@ export function ExportJournal({ destinationId, filter }: { destinationId: string
         setCount(lines.length)
       } while (before !== null && lines.length < MOST && !abort.signal.aborted)
     } catch (e) {
-      if (!abort.signal.aborted) tellFailure(e)
+      failed = !abort.signal.aborted
+      if (failed) tellFailure(e)
     }
     setCount(null)
-    if (lines.length === 0) return void toast('There is nothing to export')
+    if (lines.length === 0 && failed) return
+    if (lines.length === 0) return void toast(abort.signal.aborted ? 'Stopped before any message came: no file' : 'There is nothing to export')
     saveFile('journal.ndjson', new Blob([`${lines.join('\n')}\n`], { type: 'application/x-ndjson' }))
     toast.success(`${countText(lines.length)} ${lines.length === 1 ? 'message' : 'messages'} exported`)
   }

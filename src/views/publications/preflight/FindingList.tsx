@@ -1,12 +1,7 @@
+import { findingKey } from '~/contract/preflight'
 import type { Finding } from '~/contract/publication'
 import { Glyph } from '~/ui/Glyph'
 import { MendLink } from '../Section'
-
-/** What stands for a finding when it is accepted. */
-export const findingKey = ({ section, message }: Pick<Finding, 'section' | 'message'>): string => `${section}\n${message}`
-
-/** Warnings that somebody has to accept before it goes live. */
-export const toAccept = (findings: readonly Finding[]): Finding[] => findings.filter((f) => f.severity === 'warns' && !f.told)
 
 /** Findings of one publication: what stops it first; each warning can be accepted by itself. */
 export function FindingList({

@@ -1,18 +1,25 @@
 import { useState } from 'react'
-import type { Accepted, Preflight } from '~/contract/preflight'
+import { type Accepted, findingKey, type Looked, type Preflight, toAccept } from '~/contract/preflight'
 import type { Finding, Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Modal } from '~/ui/Modal'
 import { Heading, type Problem, ProblemNote } from '~/ui/Notes'
 import { countText } from '~/ui/time'
 import { DifferenceLines } from '../Versions'
-import { FindingList, findingKey, toAccept } from './FindingList'
+import { FindingList } from './FindingList'
 import { reachWords } from './words'
 
 export interface GoLiveChoice {
   note: string
   accepted: Accepted[]
+  looked: Looked[]
 }
+
+/** What was looked at, with all its warnings accepted. */
+export const asChosen = (clauses: readonly Preflight[]): Omit<GoLiveChoice, 'note'> => ({
+  accepted: clauses.flatMap((p) => toAccept(p.findings)).map(({ section, message }) => ({ section, message })),
+  looked: clauses.map(({ id, version }) => ({ id, version })),
+})
 
 /** Warnings that somebody lives with. */
 export function useAccepted(before: () => readonly string[] = () => []) {
@@ -59,7 +66,7 @@ export function GoLiveDialog({
   const stops = clauses.flatMap((p) => p.findings.filter((f) => f.severity === 'stops'))
   const warnings = clauses.flatMap((p) => toAccept(p.findings).map((finding) => ({ finding, key: clauseKey(p, finding) })))
   const open = warnings.filter((w) => !accepted.has(w.key))
-  const go = () => onGo({ note, accepted: warnings.map(({ finding: { section, message } }) => ({ section, message })) })
+  const go = () => onGo({ note, ...asChosen(clauses) })
   const first = root ?? publication
   const title = `${first.name}: version ${(first.liveVersion ?? 0) + 1}`
   return (

@@ -1,14 +1,14 @@
 import { useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { Preflight } from '~/contract/preflight'
+import { findingKey, type Preflight, toAccept } from '~/contract/preflight'
 import type { Publication } from '~/contract/publication'
 import { Button } from '~/ui/Button'
 import { Glyph } from '~/ui/Glyph'
 import { Modal } from '~/ui/Modal'
 import { call, failureIn, refresh } from '../../app/api'
 import { tellFailure } from '../../shared/problems'
-import { FindingList, findingKey, toAccept } from './FindingList'
-import { knownWarnings, useAccepted } from './GoLiveDialog'
+import { FindingList } from './FindingList'
+import { asChosen, knownWarnings, useAccepted } from './GoLiveDialog'
 
 /** So many are looked at in one request. */
 const AT_ONCE = 10
@@ -83,8 +83,7 @@ export function SeveralDialog({ publications, onClose }: { publications: readonl
       'Going live',
       some,
       (p) => {
-        const warnings = found!.filter((f) => f.rootId === p.id).flatMap((f) => toAccept(f.findings))
-        return call('goLive', { params: { id: p.id }, body: { accepted: warnings.map(({ section, message }) => ({ section, message })) } })
+        return call('goLive', { params: { id: p.id }, body: asChosen(found!.filter((f) => f.rootId === p.id)) })
       },
       'live',
     )
