@@ -222,6 +222,10 @@ export const Reach = z.object({
   perSecond: z.number().nullable().describe('Messages a second'),
   octets: z.number().nullable().describe('Of one message'),
   hours: z.number().nullable().describe('So long a link may be away'),
+  recordedS: z
+    .number()
+    .optional()
+    .describe('Reckoned from what was recorded of its tags in so long; absent: from its beat, or from what the live version sends'),
 })
 export type Reach = z.infer<typeof Reach>
 

@@ -46,6 +46,7 @@ import { type Previews, previewsHere, ThreadedPreviews } from './publications/pr
 import { Publications } from './publications/publications'
 import type { Publisher } from './publications/publisher'
 import { registerFor } from './publications/register'
+import { Recorder, type RecordingLimits } from './recording/recorder'
 import { Renewal } from './renewal'
 import { problemWords, type ScriptProblem } from './scripts/script'
 import { type Scripts, scriptsHere, ThreadedScripts } from './scripts/scripts'
@@ -73,9 +74,13 @@ export interface EngineOptions {
   previewProgram?: URL | string
   /** The bundle of the thread in which scripts run; else they run in this one. */
   scriptProgram?: URL | string
+  /** How much of what tags held is kept; absent: a day, in 200 MB. */
+  recording?: RecordingLimits
   /** Another engine has taken over; unless given, the process ends. */
   takenOver?: () => void
 }
+
+const RECORDING: RecordingLimits = { bytes: 200_000_000, ageMs: 86_400_000 }
 
 const problemOf = (problem: ScriptProblem | null): string | null => problem && problemWords(problem)
 
@@ -105,6 +110,7 @@ export class Engine {
   private readonly shown: Shown
   private readonly standing: Standing
   private readonly trimming: Trimming
+  private readonly recorder: Recorder
   private readonly previews: Previews
   private readonly scripts: Scripts
   private readonly tokens: Tokens
@@ -132,6 +138,13 @@ export class Engine {
     this.storeState = new StoreState(this.events, clock)
     this.standing = new Standing(db, this.table, () => this.model.tags.values())
     this.trimming = new Trimming(db)
+    this.recorder = new Recorder({
+      ...{ db: this.deliveryDb, clock, table: this.table, packing: deflatePacking, troubleOf: storeTrouble },
+      limits: options.recording ?? RECORDING,
+      epoch: () => this.lease.epoch,
+      event: (severity, code, message, hint) =>
+        this.events.add({ severity, where: 'database', subjectId: null, subject: 'Recording', code, message, hint }),
+    })
     this.tokens = new Tokens(clock, () => this.configuration.changed('credential'))
     this.targets = new Targets({
       db,
@@ -309,6 +322,7 @@ export class Engine {
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
     this.trimming.start()
+    this.recorder.start()
     this.renewal.start()
   }
 
@@ -553,6 +567,7 @@ export class Engine {
     await this.configuration.stop()
     await this.standing.stop()
     await this.allSources.stop()
+    await this.recorder.stop()
     await this.allDestinations.stop()
     await this.ledger.close()
     await this.asides.close()

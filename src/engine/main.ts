@@ -22,7 +22,9 @@ async function main(): Promise<void> {
   const url = databaseUrl()
   const db = openDatabase(url, 8, (e) => log('warn', 'database', wordsOf(e)))
   const programs = { previewProgram: new URL('./previews.mjs', import.meta.url), scriptProgram: new URL('./scripts.mjs', import.meta.url) }
-  const engine = new Engine({ db, url, vault: openVault(), workFolder, ...programs })
+  const limit = (name: string, usual: number) => Math.max(0, Number(process.env[name] ?? usual) || 0)
+  const recording = { bytes: limit('EMBRIK_RECORDING_MB', 200) * 1e6, ageMs: limit('EMBRIK_RECORDING_HOURS', 24) * 3_600_000 }
+  const engine = new Engine({ db, url, vault: openVault(), workFolder, recording, ...programs })
   const file = join(workFolder, 'stood-still.json')
   const before = stoodStill(file)
   const seconds = Number(process.env.EMBRIK_WATCHDOG_S ?? WATCHDOG_S)

@@ -29,6 +29,7 @@ import * as hubTerms from './migrations/0025-hub-terms'
 import * as memory from './migrations/0026-memory'
 import * as journal from './migrations/0027-journal'
 import * as clauses from './migrations/0028-clauses'
+import * as recording from './migrations/0029-recording'
 
 const migrations = {
   '0001-first': first,
@@ -59,6 +60,7 @@ const migrations = {
   '0026-memory': memory,
   '0027-journal': journal,
   '0028-clauses': clauses,
+  '0029-recording': recording,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

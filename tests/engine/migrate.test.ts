@@ -45,6 +45,7 @@ const all = [
   '0026-memory',
   '0027-journal',
   '0028-clauses',
+  '0029-recording',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

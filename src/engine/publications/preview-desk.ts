@@ -12,7 +12,7 @@ import { clockFindings, type NamedClock } from '~/core/publication/preflight/clo
 import { contractFindings } from '~/core/publication/preflight/contract-findings'
 import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
 import { qualityFindings } from '~/core/publication/preflight/quality-findings'
-import { type Limits, loadFindings, reachOf } from '~/core/publication/preflight/reach'
+import { type Limits, type Load, loadFindings, reachOf } from '~/core/publication/preflight/reach'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { allTags } from '~/core/publication/steps/behind'
 import { versionDifferences } from '~/core/publication/version-differences'
@@ -26,9 +26,11 @@ import { listSources } from '~/store/source'
 import { LiveTable } from '../live/table'
 import { JournalDesk, type JournalQuestion } from '../outbox/journal-desk'
 import { deflatePacking } from '../outbox/packing'
+import { playback } from '../recording/playback'
 import { scriptsHere } from '../scripts/scripts'
 import { ModelCache } from '../world'
 import { exampleOf, loadOf, previewOf } from './preview'
+import { reckon } from './reckon'
 import { replay } from './replay'
 
 /** What is asked about a draft. */
@@ -108,6 +110,12 @@ function limitsOf(to: NonNullable<CompileOptions['destination']>): Limits {
   const { perSecond, perDay } = (to.settings as HubSettings).profile
   return { perSecond, perDay }
 }
+
+/** What its tags did in so long tells what a draft would send, unless less is known of them, ms. */
+const LATE_MS = 10 * 60_000
+const RECORDED_LEAST_MS = 60_000
+/** So long is reckoned, ms. */
+const RECKON_MS = 2000
 
 /** Gives the present values of some tags, by handle. */
 export type AskValues = (handles: readonly number[]) => Promise<Values>
@@ -212,7 +220,9 @@ export class PreviewDesk {
     const next: Plan = { ...draft, ...body, publicationId: publicationId ?? 'draft', number: (liveVersion ?? 0) + 1, delivery: 0 }
     const table = await this.table(allTags(body))
     const stopped = findings.some((f) => f.severity === 'stops')
-    const load = loadOf(draft, body.messages.length, message?.bytes ?? null, live ? q.rates : undefined)
+    const load =
+      (stopped ? null : await this.recordedLoad(next, q.host)) ??
+      loadOf(draft, body.messages.length, message?.bytes ?? null, live ? q.rates : undefined)
     const reach = reachOf(load, destination?.settings.outboxMb ?? 0)
     if (q.away !== undefined && destination)
       findings.push({
@@ -236,6 +246,22 @@ export class PreviewDesk {
         : []),
     )
     return { findings, differences: live && versionDifferences(live, next), reach }
+  }
+
+  /** What would be sent by what its tags did of late; null: that does not tell. */
+  private async recordedLoad(plan: Plan, host: HostFacts): Promise<Load | null> {
+    const { kind } = plan.trigger
+    const beats = kind === 'every' && (plan.steps ?? []).length === 0
+    // What comes by the clock or by hand need not come in so short a time.
+    if (beats || kind === 'schedule' || kind === 'hand') return null
+    const to = Date.now()
+    const recorded = await playback(this.db, deflatePacking, new Set(allTags(plan)), to - LATE_MS, to)
+    if (!recorded || to - recorded.from < RECORDED_LEAST_MS) return null
+    const reckoned = await reckon({ plan, playback: recorded, to, scripts: scriptsHere(), host, workMs: RECKON_MS })
+    const seconds = reckoned ? (reckoned.to - reckoned.from) / 1000 : 0
+    if (!reckoned || seconds < 1) return null
+    const { messages, octets } = reckoned
+    return { perSecond: messages / seconds, octets: messages === 0 ? null : Math.round(octets / messages), recordedS: seconds }
   }
 
   /** Clocks of where its values come from and of where it goes. */

@@ -5,18 +5,13 @@ import type { Envelope } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import { behindValue } from '~/core/publication/replay/behind-value'
 import { compareReplay, type ReplayMessage } from '~/core/publication/replay/compare'
-import { Runner } from '~/core/publication/runner'
-import type { Row } from '~/core/publication/steps/row'
 import { compressionOf, decoderOf, scopeOf, wholeEvery } from '~/core/shape/registry'
 import type { Decoder, HostFacts, Reading } from '~/core/shape/shape'
 import { type Quality, Status } from '~/core/value/quality'
-import { HeldClock } from '../clock/held-clock'
 import type { LiveTable } from '../live/table'
 import type { Scripts } from '../scripts/scripts'
 import { octets, unpack } from './compress'
-import { Due } from './due'
-import { Flow } from './flow'
-import { packer } from './message'
+import { HeldRun, type Made } from './held-run'
 
 /** So long it is worked on one answer, ms. */
 const WORK_MS = 12_000
@@ -116,100 +111,21 @@ function valuesIn(plan: Plan, n: number, readings: readonly Reading[], at: numbe
 /** The edited publication, run over a clock that goes by when the messages were produced. */
 class Edited {
   readonly messages: ReplayMessage[] = []
-  readonly problems = new Set<string>()
-  readonly clock: HeldClock
-  readonly runner: Runner
-  private readonly due: Due
-  private readonly flow: Flow | null
-  private readonly pack: ReturnType<typeof packer>
+  readonly run: HeldRun
   private readonly reader: PlanReader
-  private heard = false
   /** It made more than can be held against anything, by then (epoch ms); null: it did not. */
   fullAt: number | null = null
 
-  constructor(private readonly o: Pick<ReplayOptions, 'next' | 'table' | 'scripts' | 'host' | 'from'>) {
-    const { next: plan, table, host, scripts } = o
-    const clock = (this.clock = new HeldClock(o.from))
-    this.reader = new PlanReader(plan)
-    this.runner = new Runner(plan, host)
-    this.pack = packer(plan)
-    for (const h of this.runner.handles) table.ensure(h)
-    const guarded = (work: () => void) => this.guarded(work)
-    this.due = new Due({
-      ...{ plan, runner: this.runner, values: table, clock, guarded },
-      say: (messages, whole) => {
-        if (!this.heard) return
-        if (this.flow) this.flow.offer(messages, whole)
-        else this.publish(messages, whole)
-      },
-    })
-    this.flow =
-      (plan.stages ?? []).length === 0
-        ? null
-        : new Flow({
-            ...{ plan, runner: this.runner, clock, scripts, guarded },
-            through: (rows) => this.publish(rows, false),
-            failed: (step, _n, words) => words !== null && this.problems.add(`step ${step + 1}: ${words}`),
-          })
+  constructor(o: Pick<ReplayOptions, 'next' | 'table' | 'scripts' | 'host' | 'from'>) {
+    this.reader = new PlanReader(o.next)
+    this.run = new HeldRun({ ...o, plan: o.next, made: (m) => this.made(m) })
   }
 
-  private guarded(work: () => void): void {
-    try {
-      work()
-    } catch (e) {
-      this.problems.add(e instanceof Error ? e.message : String(e))
-    }
-  }
-
-  /** What there is when the span begins is not sent: what of it was sent then is among what follows. */
-  async begin(): Promise<void> {
-    for (const h of this.runner.handles) this.runner.touch(h)
-    this.guarded(() => this.due.begin())
-    await this.quiet()
-    this.heard = true
-  }
-
-  async changed({ handles, values, statuses, times }: Values, at: number): Promise<void> {
-    await this.passTo(at)
-    this.o.table.apply({ handles, values, statuses, times })
-    for (const h of handles) {
-      this.runner.touch(h)
-      this.runner.came(h)
-    }
-    this.guarded(() => this.due.changed())
-    await this.quiet()
-  }
-
-  async passTo(at: number): Promise<void> {
-    this.clock.pass(Math.max(0, at - this.clock.wall()))
-    await this.quiet()
-  }
-
-  private async quiet(): Promise<void> {
-    await this.flow?.quiet()
-  }
-
-  private publish(all: readonly (number | Row)[], whole: boolean): void {
-    const { runner, clock, pack, reader } = this
-    const now = clock.wall()
-    if (this.messages.length >= EDITED_MOST) this.fullAt ??= now
+  private made({ n, at, place, payload, headers }: Made): void {
+    if (this.messages.length >= EDITED_MOST) this.fullAt ??= at
     if (this.fullAt !== null) return
-    for (const one of all) {
-      const n = typeof one === 'number' ? one : one.n
-      if (typeof one !== 'number') runner.give(this.o.next.stages!.length - 1, one, now)
-      const message = runner.encode(n, now, this.messages.length + 1, typeof one === 'number' ? whole : one.whole)
-      if (!message) continue
-      this.due.spoke(n, clock.mono())
-      const payload = octets(pack(message).payload)
-      const readings = reader.readings(n, payload, message.headers) ?? []
-      this.messages.push({ whose: reader.whose[n]!, topic: message.place, at: now, octets: payload.length, readings })
-    }
-  }
-
-  async end(at: number): Promise<void> {
-    await this.passTo(at)
-    this.due.stop()
-    await this.flow?.drain()
+    const readings = this.reader.readings(n, payload, headers) ?? []
+    this.messages.push({ whose: this.reader.whose[n]!, topic: place, at, octets: payload.length, readings })
   }
 }
 
@@ -235,10 +151,10 @@ export async function replay(o: ReplayOptions): Promise<Replay> {
   let to = o.to
   let cut = false
   const end = performance.now() + WORK_MS
-  await edited.begin()
+  await edited.run.begin()
   let batch: { at: number; values: Values } | null = null
   const give = async () => {
-    if (batch && batch.values.handles.length > 0) await edited.changed(batch.values, batch.at)
+    if (batch && batch.values.handles.length > 0) await edited.run.changed({ ...batch.values, at: batch.at, came: true })
     batch = null
   }
   for await (const e of o.sent) {
@@ -269,18 +185,18 @@ export async function replay(o: ReplayOptions): Promise<Replay> {
     batch.values.times.push(...times)
   }
   await give()
-  await edited.end(to)
+  await edited.run.end(to)
   if (edited.fullAt !== null) {
     cut = true
     to = Math.min(to, edited.fullAt)
   }
-  const still = edited.runner.handles.filter((h) => !told.has(h)).length
+  const still = edited.run.handles.filter((h) => !told.has(h)).length
   return {
     from: o.from,
     to,
     cut,
     ...compareReplay(sent, edited.messages),
-    notes: notesOf({ unread, unknown, still, problems: edited.problems, plans: readers.keys(), partial: wholeEvery(o.next.shape) !== 1 }),
+    notes: notesOf({ unread, unknown, still, problems: edited.run.problems, plans: readers.keys(), partial: wholeEvery(o.next.shape) !== 1 }),
   }
 }
 

@@ -7,15 +7,18 @@ export interface Load {
   perSecond: number | null
   /** Octets of one, with what goes beside it; null: not known. */
   octets: number | null
+  /** From what was recorded in so long. */
+  recordedS?: number
 }
 
 /** What an outbox takes of a message beside its payload and place, octets. */
 const AROUND = 60
 
 /** How long a link may be away before the oldest is dropped. */
-export function reachOf({ perSecond, octets }: Load, outboxMb: number): Reach {
+export function reachOf({ perSecond, octets, recordedS }: Load, outboxMb: number): Reach {
   const known = perSecond !== null && octets !== null && perSecond > 0
-  return { perSecond, octets, hours: known ? (outboxMb * 1e6) / (perSecond * (octets + AROUND)) / 3600 : null }
+  const recorded = recordedS === undefined ? {} : { recordedS }
+  return { perSecond, octets, ...recorded, hours: known ? (outboxMb * 1e6) / (perSecond * (octets + AROUND)) / 3600 : null }
 }
 
 /** An outbox that holds less than a night is soon full. */

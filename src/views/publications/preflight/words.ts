@@ -13,10 +13,11 @@ export function holdsWords({ hours }: Reach): string {
 }
 
 /** `31 messages a minute of 214 octets; the outbox holds 9 h at this rate`; empty: nothing is known. */
-export function reachWords({ perSecond, octets, hours }: Reach): string {
+export function reachWords({ perSecond, octets, hours, recordedS }: Reach): string {
   if (perSecond === null) return ''
   const rate = perSecond >= 1 || perSecond === 0 ? `${messages(perSecond)} a second` : `${messages(perSecond * 60)} a minute`
   const size = octets === null ? '' : ` of ${countText(octets)} octets`
   const holds = holdsWords({ perSecond, octets, hours })
-  return `${rate}${size}${holds && `; the outbox ${holds}`}`
+  const by = recordedS === undefined ? '' : `, by what its tags did in the last ${spanWords(Math.max(60, Math.round(recordedS / 60) * 60))}`
+  return `${rate}${size}${by}${holds && `; the outbox ${holds}`}`
 }

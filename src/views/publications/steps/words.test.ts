@@ -76,6 +76,7 @@ describe('reach in words', () => {
     [{ perSecond: 2, octets: null, hours: null }, '2 messages a second'],
     [{ perSecond: 0.5, octets: 214, hours: 9 }, '30 messages a minute of 214 octets; the outbox holds 9 h at this rate'],
     [{ perSecond: 1500, octets: 214, hours: 0.2 }, '1,500 messages a second of 214 octets; the outbox holds 12 min at this rate'],
+    [{ perSecond: 2, octets: 214, hours: null, recordedS: 600 }, '2 messages a second of 214 octets, by what its tags did in the last 10 min'],
     [{ perSecond: 1, octets: 214, hours: 72 }, '1 message a second of 214 octets; the outbox holds 3 d at this rate'],
   ])('%j', (reach, words) => {
     expect(reachWords(reach)).toBe(words)
