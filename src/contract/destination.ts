@@ -44,10 +44,12 @@ export type DestinationCheck = z.infer<typeof DestinationCheck>
 export const Destination = unionOf({ ...drafted, id: Id, version: z.number().int(), publicationCount: z.number().int() })
 export type Destination = z.infer<typeof Destination>
 
-/** A connection with an outbox of its own: that of a destination, or that of one node which speaks there by itself. */
+/** A connection with an outbox of its own: that of a destination, that of one node which speaks there by itself, or that of what goes ahead. */
 export type Lane = Destination & {
   /** Whose settings it has; null: it is the destination's own. */
   parentId: string | null
   /** The one that speaks on it: it is only up while somebody does; '': the destination's own, which is always up. */
   node: string
+  /** Publications that go ahead of what waits there speak on it. */
+  ahead: boolean
 }

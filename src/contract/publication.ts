@@ -52,6 +52,7 @@ export const PublicationDraft = z.object({
     .describe('Steps of this clause alone, after those that all clauses of a publication have'),
   onlyClassId: Id.optional().describe('Of the equipment this clause is only for what is of this class, or of one that extends it'),
   off: z.boolean().optional().describe('A further clause that is not sent from the next go-live on'),
+  ahead: z.boolean().optional().describe('It goes ahead of what waits for its destination: by a connection and an outbox of its own'),
 })
 export type PublicationDraft = z.infer<typeof PublicationDraft>
 
@@ -184,6 +185,7 @@ export const Plan = z.object({
   stages: z.array(PlanStage).optional(),
   shape: ShapeSettings,
   address: Address.describe('As it was chosen; what each message makes of it stands with the messages'),
+  ahead: z.boolean().optional().describe('It goes out on the connection of what goes ahead'),
   contentType: z.string(),
   reads: z.array(z.string()).describe('What a witness has to read to see all of it, in the words of its kind'),
   backTo: z.number().int().optional().describe('The version that this one is again'),

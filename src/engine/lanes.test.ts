@@ -30,7 +30,7 @@ describe('a destination and the nodes that speak there', () => {
   it('adds up what flows and waits', () => {
     const own = figures(condition('running', { rate: 5, last: 10 }), { waiting: 2, bytes: 20 })
     const node = figures(condition('running', { rate: 3, last: 30 }), { waiting: 4, bytes: 7 })
-    expect(asOne(own, [{ node: 'pit/kiln', figures: node }])).toMatchObject({
+    expect(asOne(own, [{ who: 'node pit/kiln', figures: node }])).toMatchObject({
       sender: { state: 'running', rate: 8, last: 30 },
       waiting: 6,
       bytes: 27,
@@ -40,7 +40,7 @@ describe('a destination and the nodes that speak there', () => {
 
   it('is in trouble with one of its nodes, and says whose trouble it is', () => {
     const node = figures(condition('trouble', { reason: 'not authorised', hint: 'Ask for it' }))
-    expect(asOne(figures(condition('running')), [{ node: 'pit/kiln', figures: node }]).sender).toMatchObject({
+    expect(asOne(figures(condition('running')), [{ who: 'node pit/kiln', figures: node }]).sender).toMatchObject({
       state: 'trouble',
       reason: 'node pit/kiln: not authorised',
       hint: 'Ask for it',
@@ -49,16 +49,16 @@ describe('a destination and the nodes that speak there', () => {
 
   it('says its own trouble before that of a node', () => {
     const node = figures(condition('trouble', { reason: 'refused' }))
-    expect(asOne(figures(condition('trouble', { reason: 'no route' })), [{ node: 'n', figures: node }]).sender.reason).toBe('no route')
+    expect(asOne(figures(condition('trouble', { reason: 'no route' })), [{ who: 'node n', figures: node }]).sender.reason).toBe('no route')
   })
 
   it('is well though a node does not speak, whose messages are counted all the same', () => {
     const still = figures(condition('off', { reason: 'its node is not live' }), { waiting: 9, witness: condition('trouble') })
-    const one = asOne(figures(condition('running')), [{ node: 'n', figures: still }])
+    const one = asOne(figures(condition('running')), [{ who: 'node n', figures: still }])
     expect(one).toMatchObject({ sender: { state: 'running' }, witness: { state: 'running' }, waiting: 9 })
   })
 
   it('is off when it is switched off, whatever its nodes do yet', () => {
-    expect(asOne(figures(condition('off')), [{ node: 'n', figures: figures(condition('starting')) }]).sender.state).toBe('off')
+    expect(asOne(figures(condition('off')), [{ who: 'node n', figures: figures(condition('starting')) }]).sender.state).toBe('off')
   })
 })

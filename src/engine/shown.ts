@@ -73,7 +73,7 @@ export class Shown {
     return troubled ? { ...c, doubt: `${troubled.count} of ${troubled.of} tags not good: ${troubled.reason}` } : c
   }
 
-  /** Every connection by its lane: those of destinations, and those of nodes that speak there by themselves. */
+  /** Every connection by its lane: those of destinations, of nodes that speak there by themselves, and of what goes ahead. */
   private lanes(): Map<string, LiveFrames['destinations'][string]> {
     return this.fresh(
       'lanes',
@@ -98,7 +98,8 @@ export class Shown {
       const lanes = this.lanes()
       const nodes = new Map<string, NodeFigures[]>()
       for (const [id, { destination: d }] of this.engine.destinations)
-        if (d.parentId !== null) nodes.set(d.parentId, [...(nodes.get(d.parentId) ?? []), { node: d.node, figures: lanes.get(id)! }])
+        if (d.parentId !== null)
+          nodes.set(d.parentId, [...(nodes.get(d.parentId) ?? []), { who: d.ahead ? 'what goes ahead' : `node ${d.node}`, figures: lanes.get(id)! }])
       return Object.fromEntries(
         [...lanes].flatMap(([id, own]) => (this.engine.destinations.get(id)?.destination.parentId ? [] : [[id, asOne(own, nodes.get(id) ?? [])]])),
       )

@@ -4,6 +4,7 @@ import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { FailureError } from '~/contract/failure'
 import { filledFor } from '~/core/hub/profile'
 import type { Conn } from './database'
+import { laneName } from './lane-name'
 
 /** Somebody who connects to a broker, under these client ids. */
 export interface Speaker {
@@ -44,7 +45,7 @@ export function clientIdsOf({ clientId, witness, witnessClientId }: Ids): Record
   return { 'settings.clientId': clientId, ...(witness && witnessClientId !== undefined && { 'settings.witnessClientId': witnessClientId }) }
 }
 
-/** Settings of a node's own connection: those of its destination, under client ids of its own (no name of a node has a slash in it). */
+/** Settings of a lane beside the destination's own: those of its destination, under client ids of its own. */
 export function laneSettings(settings: MqttSettings, node: string): MqttSettings {
   return { ...settings, clientId: `${settings.clientId}/${node}`, witnessClientId: `${settings.witnessClientId}/${node}` }
 }
@@ -59,7 +60,7 @@ async function destinationsAndLanes(db: Conn): Promise<Row[]> {
   return rows.flatMap(({ id, kind, name, node, settings, parent, parentSettings }) => {
     const own = parentSettings === null ? settings : laneSettings(parentSettings as MqttSettings, node)
     const speaker = speakerFor(id, { kind, settings: own } as Pick<DestinationDraft, 'kind' | 'settings'>)
-    return speaker ? [{ ...speaker, name: parent === null ? name : `${parent}, node ${node}` }] : []
+    return speaker ? [{ ...speaker, name: parent === null ? name : laneName(parent, node) }] : []
   })
 }
 

@@ -53,8 +53,8 @@ export async function freeze(p: Publication, tx: Conn): Promise<Omit<Plan, 'numb
       },
       409,
     )
-  const { id, name, destinationId, trigger, pace, steps, shape, address } = withOwnSteps(asPrescribed(p))
-  const chosen = { trigger, ...(pace && { pace }), ...(steps && { steps }), shape, address }
+  const { id, name, destinationId, trigger, pace, steps, shape, address, ahead } = withOwnSteps(asPrescribed(p))
+  const chosen = { trigger, ...(pace && { pace }), ...(steps && { steps }), ...(ahead && { ahead }), shape, address }
   return { ...body, publicationId: id, name, destinationId, ...chosen }
 }
 

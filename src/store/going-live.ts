@@ -105,7 +105,7 @@ async function putLive(
 ): Promise<void> {
   const delivery = await tx
     .insertInto('delivery')
-    .values({ publication_id: id, destination_id: await laneFor(tx, body.destinationId, nodeOf(body.shape)) })
+    .values({ publication_id: id, destination_id: await laneFor(tx, body.destinationId, { node: nodeOf(body.shape), ahead: body.ahead === true }) })
     .onConflict((c) => c.columns(['publication_id', 'destination_id']).doUpdateSet({ publication_id: id }))
     .returning('number')
     .executeTakeFirstOrThrow()

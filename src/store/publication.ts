@@ -96,7 +96,7 @@ export interface DeliveryRow {
   publicationId: string
   publication: string
   destinationId: string
-  /** With the node, where one speaks there by itself. */
+  /** With the node, where one speaks there by itself; or that it goes ahead. */
   destination: string
   /** The connection on which it goes out. */
   lane: string
@@ -105,7 +105,7 @@ export interface DeliveryRow {
 export async function listDeliveries(db: Conn): Promise<DeliveryRow[]> {
   const rows = await sql<DeliveryRow>`
     select d.number, p.id as "publicationId", p.name as publication, t.id as "destinationId", l.id as lane,
-      case when l.node = '' then t.name else t.name || ', node ' || l.node end as destination
+      case l.node when '' then t.name when 'ahead' then t.name || ', ahead' else t.name || ', node ' || l.node end as destination
     from delivery d join publication p on p.id = d.publication_id
     join destination l on l.id = d.destination_id join destination t on t.id = coalesce(l.parent_id, l.id)
     order by p.name, t.name, l.node`.execute(db)

@@ -99,7 +99,7 @@ export class SimEngine {
   /** Takes up what is configured now. */
   reconcile(): void {
     if (!this.up) return
-    for (const d of this.world.destinations.map((one): Lane => ({ ...one, parentId: null, node: '' }))) {
+    for (const d of this.world.destinations.map((one): Lane => ({ ...one, parentId: null, ahead: false, node: '' }))) {
       let running = this.destinations.get(d.id)
       if (!running) {
         running = this.supervise(d)

@@ -67,6 +67,8 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   alien?: boolean
   /** The most that the destination itself says of a message. */
   lastWord: 'acknowledged' | 'sent'
+  /** Why nothing can go ahead of what waits there, by a second connection; null: it can. */
+  together: string | null
   texts(a: AddressOfKind<K>): AddressTexts
   /** Faults of the template of the place. */
   placeProblems(template: string): TemplateProblem[]

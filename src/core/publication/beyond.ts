@@ -8,7 +8,7 @@ const stop = (section: Finding['section'], message: string, hint: string): Findi
 
 /** What a destination cannot do for an address or a shape; null: nobody knows yet which it is. */
 export function beyond(
-  { address, shape }: Pick<PublicationDraft, 'address' | 'shape'>,
+  { address, shape, ahead }: Pick<PublicationDraft, 'address' | 'shape' | 'ahead'>,
   to: Pick<Destination, 'name' | 'kind' | 'settings'> | null,
 ): Finding[] {
   const { fixed, label } = shapeOf(shape)
@@ -18,5 +18,9 @@ export function beyond(
     return stop('shape', 'Only a stream has a registry that gives schemas their numbers', 'Take another frame, or a stream as destination')
   if (!to) return []
   if (to.kind !== address.kind) return stop('through', `The address is none for ${to.name}`, 'Choose the destination again: the address follows it')
-  return kindOf(address).beyond(address, shape, to.settings)
+  const { together } = kindOf(address)
+  return [
+    ...kindOf(address).beyond(address, shape, to.settings),
+    ...(ahead && together !== null ? stop('safely', `Nothing goes ahead of others to ${to.name}: ${together}`, 'Let it wait with the others') : []),
+  ]
 }

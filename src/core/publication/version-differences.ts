@@ -6,7 +6,7 @@ import { bodyDifferences } from './outside'
 const TOLD = 200
 
 /** What was chosen for a version, without what followed from it. */
-const chosen = ({ name, trigger, pace, steps, shape, address, destinationId }: Plan) => ({
+const chosen = ({ name, trigger, pace, steps, shape, address, destinationId, ahead }: Plan) => ({
   name,
   trigger,
   pace,
@@ -14,6 +14,7 @@ const chosen = ({ name, trigger, pace, steps, shape, address, destinationId }: P
   shape,
   address,
   destinationId,
+  ahead,
 })
 
 /** In what two versions of a publication differ: what was chosen, and what receivers see of each equipment. */

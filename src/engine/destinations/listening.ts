@@ -82,6 +82,7 @@ export class Listening {
       byId: driver.carriesId(settings),
       ledger,
       topics: lane.topics,
+      owns: (delivery) => !ledger.isWatchedElsewhere(delivery, lane.destination.id),
       mayListen: () => lane.ctx.mayHold(),
       connectWait: () => lane.connectWait(),
       hooks: {

@@ -161,6 +161,12 @@ export class Ledger {
     else this.witnessedAt.delete(delivery)
   }
 
+  /** Whether another witness than that of this lane reads a delivery back. */
+  isWatchedElsewhere(delivery: number, lane: string): boolean {
+    const at = this.witnessedAt.get(delivery)
+    return at !== undefined && at !== lane
+  }
+
   /** A delivery is no more. */
   forget(delivery: number): void {
     this.accounts.delete(delivery)

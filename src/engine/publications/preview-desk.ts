@@ -232,6 +232,13 @@ export class PreviewDesk {
         hint: 'Messages wait in its outbox until it is',
         mend: { label: 'Open destinations', href: '/destinations' },
       })
+    if (live && (live.ahead ?? false) !== (next.ahead ?? false) && live.destinationId === next.destinationId)
+      findings.push({
+        severity: 'warns',
+        section: 'safely',
+        message: `What waits of version ${live.number} at the go-live goes out by the connection that it waits for, perhaps after newer messages`,
+        hint: 'Go live while nothing waits, or live with it',
+      })
     findings.push(
       ...clockFindings(this.concerned(q, allTags(body))),
       ...qualityFindings(body, (h) => table.status[h]),

@@ -27,6 +27,8 @@ export interface WitnessOptions {
   byId: boolean
   ledger: Ledger
   topics: TopicIndex
+  /** Whether a delivery goes out over its connection: what others send to the same place is theirs to judge. */
+  owns(delivery: number): boolean
   /** Whether this engine may speak for the installation now: else another one may be listening under the same name. */
   mayListen: () => boolean
   /** How long it is until one more connection may be made there, ms. */
@@ -297,7 +299,7 @@ export class Witness {
 
   private acquaintance(id: string): Acquaintance | null {
     const ours = parseMessageId(this.o.installation, id)
-    const account = ours ? this.o.ledger.accounts.get(ours.delivery) : undefined
+    const account = ours && this.o.owns(ours.delivery) ? this.o.ledger.accounts.get(ours.delivery) : undefined
     return ours && account ? { arrived: account.hasArrived(ours.seq), once: account.wentOnce(ours.seq) } : null
   }
 
@@ -306,6 +308,7 @@ export class Witness {
     this.last = s.at
     if (!this.o.byId) return this.strangers.add(s)
     const ours = parseMessageId(this.o.installation, s.id)
+    if (ours && !this.o.owns(ours.delivery)) return this.count('foreign', 0, 0, null, s)
     const account = ours ? this.o.ledger.accounts.get(ours.delivery) : undefined
     if (ours && account) this.ours(account, ours.seq, s)
     else this.foreign(s, ours !== null)

@@ -49,8 +49,8 @@ export function Through({
 
 /** What guards it on its way. */
 export function Safely({ destination, edit, ...clause }: Clause & { destination: Destination | undefined; edit: PublicationEdit }) {
-  const { preview, draft, setTakeBack } = edit
-  const { leaves } = kindOf(draft.address)
+  const { preview, draft, set, setTakeBack } = edit
+  const { leaves, together } = kindOf(draft.address)
   const takeBack = edit.takeBack ?? leaves.taken
   return (
     <Section
@@ -58,6 +58,11 @@ export function Safely({ destination, edit, ...clause }: Clause & { destination:
       summary={
         destination ? (
           <>
+            {draft.ahead && (
+              <>
+                <b>ahead</b> of what waits,{' '}
+              </>
+            )}
             outbox up to <b>{destination.settings.outboxMb} MB</b>
             {destination.settings.outboxHours > 0 && (
               <>
@@ -85,6 +90,23 @@ export function Safely({ destination, edit, ...clause }: Clause & { destination:
             take them back at the go-live: an empty message in the place of each
           </label>
         </div>
+      )}
+      {together === null && draft.shape.kind !== 'sparkplug-b' && (
+        <label className="mb-2 flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="accent-(--clay)"
+            checked={draft.ahead === true}
+            onChange={(e) => set({ ahead: e.target.checked || undefined })}
+          />
+          goes ahead of what waits: by a connection and an outbox of its own, which it shares with all that go ahead there
+        </label>
+      )}
+      {draft.ahead && together !== null && (
+        <label className="mb-2 flex items-center gap-2">
+          <input type="checkbox" className="accent-(--clay)" checked onChange={() => set({ ahead: undefined })} />
+          goes ahead of what waits, which cannot be: {together}
+        </label>
       )}
       <p className="text-muted">
         Messages wait on disk until the destination has them, and are sent again in order after a lost link. Limit and witness are the destination's:{' '}

@@ -35,6 +35,7 @@ export const fieldWords: Readonly<Record<string, string>> = {
   'address.expiryS': 'Expires after, s',
   address: 'Address',
   steersOnly: 'Steering members left out',
+  ahead: 'Ahead of others',
   destinationId: 'Destination',
   own: 'Only: steps',
   onlyClassId: 'Only: class',

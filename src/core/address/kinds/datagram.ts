@@ -56,6 +56,7 @@ export const datagramAddress: AddressKind<'datagram'> = {
   levels: asItIs,
   alien: true,
   lastWord: 'sent',
+  together: 'its receivers count the messages of one sender',
   texts: ({ topic }) => ({ place: topic, rule: 'as-is', key: '', headers: [], responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings,

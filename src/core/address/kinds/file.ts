@@ -70,6 +70,7 @@ export const fileAddress: AddressKind<'file'> = {
   words: { topicRule: 'names in the topic', types: 'types of columns' },
   levels: fileLevels,
   lastWord: 'acknowledged',
+  together: 'files are written one after the other',
   texts: ({ topic, topicRule }) => ({ place: topic, rule: topicRule, key: '', headers: [], responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

@@ -46,6 +46,7 @@ export const httpAddress: AddressKind<'http'> = {
   words: { topicRule: 'names in the topic', headers: 'headers', contentType: 'content type', method: 'method' },
   levels: pathLevels,
   lastWord: 'acknowledged',
+  together: null,
   texts: ({ topic, topicRule, headers }) => ({ place: topic, rule: topicRule, key: '', headers, responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

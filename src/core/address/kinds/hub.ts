@@ -31,6 +31,7 @@ export const hubAddress: AddressKind<'hub'> = {
   words: { topicRule: 'names in the path', headers: 'headers', contentType: 'content type', qos: 'QoS' },
   levels: topicLevels,
   lastWord: 'acknowledged',
+  together: 'a hub lets one connection in under a name',
   texts: ({ topic, topicRule, headers }) => ({ place: topic, rule: topicRule, key: '', headers, responseTopic: '' }),
   placeProblems: templateProblems,
   placeFindings: topicFindings,

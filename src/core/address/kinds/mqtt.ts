@@ -35,6 +35,7 @@ export const mqttAddress: AddressKind<'mqtt'> = {
   },
   levels: topicLevels,
   lastWord: 'acknowledged',
+  together: null,
   texts: ({ topic, topicRule, headers, responseTopic }) => ({ place: topic, rule: topicRule, key: '', headers, responseTopic }),
   placeProblems: templateProblems,
   placeFindings: topicFindings,

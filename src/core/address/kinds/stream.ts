@@ -43,6 +43,7 @@ export const streamAddress: AddressKind<'stream'> = {
   words: { topicRule: 'names in the topic', key: 'key', headers: 'headers', contentType: 'content type' },
   levels: streamLevels,
   lastWord: 'acknowledged',
+  together: null,
   texts: ({ topic, topicRule, key, headers }) => ({ place: topic, rule: topicRule, key, headers, responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

@@ -49,6 +49,7 @@ export const tableAddress: AddressKind<'table'> = {
   words: { topicRule: 'names in the topic', keys: 'keys of rows' },
   levels: tableLevels,
   lastWord: 'acknowledged',
+  together: 'one reader reads its rows back',
   texts: ({ topic, topicRule }) => ({ place: topic, rule: topicRule, key: '', headers: [], responseTopic: '' }),
   placeProblems: templateFaults,
   placeFindings(places) {

@@ -167,6 +167,7 @@ export const mqttSourceDriver: SourceDriver<'mqtt'> = {
       await subscribe(link, filtersOf(target.settings.filters))
     } catch (e) {
       await connection?.close()
+      link.close()
       throw new FailureError(mqttFailure(e, own, 'source'), 502)
     }
     return connection
