@@ -35,13 +35,14 @@ function lake() {
     retryMs: 200,
   })
   const target = { id: ID, settings, authority: null, credential: null, witnessCredential: null }
+  const name = (first: number, last: number, at: number, place = 'kiln/zone-1') => nameOf({ place, at, tag: tagOf(ID), first, last }, '.ndjson')
   /** A finished file of one place, with a message for each position. */
   const lay = (first: number, last: number, at: number, place = 'kiln/zone-1') => {
-    const name = nameOf({ place, at, tag: tagOf(ID), first, last }, '.ndjson')
+    const its = name(first, last, at, place)
     const rows = Array.from({ length: last - first + 1 }, (_, i) => JSON.stringify({ n: first + i, embrik_id: `inst.1.${first + i}` }))
     mkdirSync(join(top, 'lake', 'kiln'), { recursive: true })
-    writeFileSync(join(top, 'lake', name), `${rows.join('\n')}\n`)
-    return name
+    writeFileSync(join(top, 'lake', its), `${rows.join('\n')}\n`)
+    return its
   }
   /** A witness that goes on where another was; what it counts is safe at once. */
   const witness = async (from: Uint8Array | null, finished = new Finished()) => {
@@ -74,7 +75,7 @@ function lake() {
     const numbers = () => seen.map((id) => Number(id.split('.')[2])).sort((a, b) => a - b)
     return { far, numbers, finished }
   }
-  return { lay, witness }
+  return { lay, witness, name }
 }
 
 const range = (first: number, last: number) => Array.from({ length: last - first + 1 }, (_, i) => first + i)
@@ -143,4 +144,22 @@ it('of two files that end with the same message both are read: that message is t
   const second = await witness(position)
   await until(() => second.numbers().length >= 9, 'both', 30)
   expect(second.numbers()).toEqual([3, 4, 5, 6, 6, 7, 7, 8, 8])
+})
+
+it('a file that is not to be seen yet when it is told of, and is come upon after a lost link, is read once', async () => {
+  const { lay, witness, name } = lake()
+  const { far, numbers, finished } = await witness(null)
+  lay(6, 7, THEN + 1000)
+  await until(() => numbers().length === 2, 'what is there at first', 30)
+  // Told of, and not there yet: another server serves the folder.
+  finished.add(name(1, 5, THEN))
+  finished.add(lay(8, 9, THEN + 2000))
+  await until(() => numbers().length === 4, 'the one that is there', 30)
+  far.close()
+  lay(1, 5, THEN)
+  await far.connect()
+  await until(() => numbers().length >= 9, 'the other one', 30)
+  finished.add(lay(10, 11, THEN + 3000))
+  await until(() => numbers().includes(11), 'what is new', 30)
+  expect(numbers()).toEqual(range(1, 11))
 })

@@ -183,7 +183,12 @@ describe('20,000 messages in files', () => {
     const s = await begin(inFolder(), { format, compression })
     await s.flow(TOTAL)
     await s.settled()
-    expect(s.wrong().slice(0, 5)).toEqual([])
+    expect(
+      s
+        .wrong()
+        .slice(0, 5)
+        .map((w) => JSON.stringify(w)),
+    ).toEqual([])
     for (const c of s.counts()) expect(c).toMatchObject(clean)
     expect(s.disordered()).toBe(0)
     expect(s.there.files().size).toBeGreaterThan(20)
@@ -212,7 +217,12 @@ describe('20,000 messages in files', () => {
       })
       store.setFaults(faults({}))
       await s.settled(500)
-      expect(s.wrong().slice(0, 5)).toEqual([])
+      expect(
+        s
+          .wrong()
+          .slice(0, 5)
+          .map((w) => JSON.stringify(w)),
+      ).toEqual([])
       for (const c of s.counts()) expect(c).toMatchObject(clean)
       expect(s.disordered()).toBe(0)
       expect(store.partsOpen).toBe(0)
@@ -270,7 +280,12 @@ describe('20,000 messages in files', () => {
         await s.flow(TOTAL / 10)
       }
       await s.settled()
-      expect(s.wrong().slice(0, 5)).toEqual([])
+      expect(
+        s
+          .wrong()
+          .slice(0, 5)
+          .map((w) => JSON.stringify(w)),
+      ).toEqual([])
       for (const c of s.counts()) expect(c).toMatchObject(clean)
       expect(s.disordered()).toBe(0)
     },

@@ -149,7 +149,10 @@ it('a source that logs in by it connects anew; one that does not stays', async (
   const running = () => engine.sources.get(bySource.id)
   const first = await until(() => running(), 'the source')
   // While it is refused it tries by what the log-in holds then, and need not begin anew.
-  await until(() => running()!.present().state === 'running', () => `it to be connected: ${JSON.stringify(running()!.present())}`)
+  await until(
+    () => running()!.present().state === 'running',
+    () => `it to be connected: ${JSON.stringify(running()!.present())}`,
+  )
   await replaceCredential(t.db, t.vault, login.id, { kind: 'password', certificate: null, facts: null, user: 'meters', secret: 'meters-2' })
   await until(() => running() !== undefined && running() !== first, 'the source to begin anew')
   const [others] = [...engine.sources].filter(([id]) => id !== bySource.id)

@@ -174,7 +174,8 @@ export class FileFarEnd implements FarEnd {
     for (const [name, told] of [...this.absent]) {
       if (this.store !== store) return
       const file = readName(name)
-      const there = file !== null && (await this.read(store, name, file))
+      // It may have been come upon meanwhile, when all was looked through after a lost link.
+      const there = this.files.wasRead(name) || (file !== null && (await this.read(store, name, file)))
       if (this.store !== store && !there) return
       // Where folders are shared over a network a file may come to be seen a little later.
       if (there || this.clock.mono() - told > ABSENT_MS) this.absent.delete(name)
