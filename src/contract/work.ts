@@ -100,6 +100,8 @@ export const work: Readonly<Record<RouteKey, string>> = {
   previewPublication: 'one compilation and one message, in a thread of its own: 20 s and 1 GB at most, 17 at once, then refused',
   publicationContract: 'the same, with an example for each way in which messages look',
   publicationAsyncApi: 'the same, with an example for each way in which messages look',
+  budgetPublication: 'one compilation, and 12 s of work in a thread of its own, one at a time; 17 at once, then refused',
+  sentByPublication: 'the journal of that span, in a thread of its own: 20 s at most',
   replayPublication: '50,000 messages or 12 s of work in a thread of its own, one at a time',
   preflight:
     'a compilation and one message for each clause of 100 publications at most (9 clauses each), one after the other, in a thread of its own: 20 s and 1 GB at most each',

@@ -1,4 +1,5 @@
 import { hostname } from 'node:os'
+import type { BudgetQuery } from '~/contract/budget'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
 import type { HeldValues, PublicationDraft } from '~/contract/publication'
@@ -498,6 +499,27 @@ export class Engine {
   /** What was sent in a span of time, sent once more through a draft; as JSON. */
   replay(publicationId: string, { draft, from, to }: ReplayQuery): Promise<string> {
     return this.previews.ask({ kind: 'replay', draft, host: this.host, publicationId, from, to })
+  }
+
+  /** What a draft would have sent of what was recorded, and what of it would be lost; as JSON. */
+  budget({ draft, from, to }: BudgetQuery): Promise<string> {
+    const { destination } = this.draftQuestion(draft)
+    return this.previews.ask({
+      kind: 'budget',
+      draft,
+      from,
+      to,
+      host: this.host,
+      installation: this.installation,
+      ...(destination && { destination }),
+    })
+  }
+
+  /** What a publication really sent in a span of time, out of the journal; as JSON. */
+  sentIn(publicationId: string, from: number, to: number): Promise<string> {
+    const plan = this.publishers.get(publicationId)?.plan
+    const destination = plan && this.destinations.get(plan.destinationId)?.destination
+    return this.previews.ask({ kind: 'sent', publicationId, from, to, installation: this.installation, ...(destination && { destination }) })
   }
 
   private draftQuestion(draft: PublicationDraft, publicationId?: string) {

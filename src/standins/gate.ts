@@ -9,6 +9,8 @@ export class Gate {
   slowMs = 0
   /** Octets a second each way; null: as many as come. */
   bytesPerS: number | null = null
+  /** Octets that came through since it was opened: to the server, and from it. */
+  readonly passed = { up: 0, down: 0 }
   /** Octets into a direction vanish, and nobody is told: to the server, or from it. For connections that are there and new ones. */
   deaf = { up: false, down: false }
   /** Each connection is reset after so many octets either way, drawn anew; null: none is. */
@@ -41,6 +43,7 @@ export class Gate {
         const pass = delayed(() => gate.slowMs, gate.trickled(from, write))
         from.on('data', (chunk: Buffer) => {
           if (up ? gate.deaf.up : gate.deaf.down) return
+          gate.passed[up ? 'up' : 'down'] += chunk.length
           left -= chunk.length
           if (left >= 0) return pass(chunk)
           // Somewhere in the middle of what is being said.

@@ -23,6 +23,8 @@ export interface SceneOptions {
   ports?: TestBroker['ports']
   /** Settings that need what is there. */
   prepare?(t: { db: Db; vault: Vault }, b: TestBroker): Promise<Partial<MqttSettings>>
+  /** At which of the broker's ports; absent: where certificates are asked for. */
+  port?: 'plain' | 'mutual'
   /** The engine reaches the database through a gate. */
   databaseGate?: boolean
   /** The engine does not begin yet. */
@@ -34,7 +36,7 @@ export async function scene(o: SceneOptions = {}) {
   const t = await freshDatabase()
   const b = await startBroker(o.ports, { logLimit: Number.POSITIVE_INFINITY, ...o.broker })
   const port = await freePort()
-  const gate = await Gate.open(port, b.ports.mutual)
+  const gate = await Gate.open(port, b.ports[o.port ?? 'mutual'])
   const settings = { ...(await brokerSettings(t.db, t.vault, b.ports)), port, ...o.settings, ...(await o.prepare?.(t, b)) }
   const { handles, equipmentIds } = await zonesPlant(t.db, t.vault, o.zones ?? 1)
   const destinationId = (await addDestination(t.db, { name: 'Broker', kind: 'mqtt', enabled: true, settings })).id
@@ -72,7 +74,8 @@ export async function scene(o: SceneOptions = {}) {
     const timer = setInterval(() => change(), everyMs)
     return () => clearInterval(timer)
   }
-  const up = () => until(() => destination()?.present().state === 'running' && destination().witness?.view(), 'the destination to be up')
+  const up = () =>
+    until(() => destination()?.present().state === 'running' && (settings.witness ? destination().witness?.view() : true), 'the destination to be up')
   /** Everything that was made is stored and has its verdict. */
   const settled = (seconds = 60, of = publicationId) =>
     until(() => counts(of) !== null && judged(engine, delivery(of)) && destination().outbox.waiting === 0, 'every verdict', seconds)

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Budget, BudgetQuery, BudgetSum } from '../budget'
 import { Id } from '../id'
 import { MessageOrigins } from '../journal'
 import { Accepted, Looked, Preflight } from '../preflight'
@@ -89,6 +90,24 @@ export const publicationsRoutes = {
       })
       .default({ takeBack: false, note: '', accepted: [] }),
     answer: Publication,
+  },
+  budgetPublication: {
+    method: 'POST',
+    path: '/api/publications/budget',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'What a draft would have sent of what was recorded of its tags, in messages and octets, and what of the curves would be lost',
+    body: BudgetQuery,
+    answer: Budget,
+  },
+  sentByPublication: {
+    method: 'GET',
+    path: '/api/publications/:id/sent',
+    role: 'viewer',
+    group: 'Publications',
+    summary: 'What a publication really sent in a span of time, as far as the journal has it',
+    query: z.object({ from: z.coerce.number().describe('Epoch ms'), to: z.coerce.number().describe('Epoch ms') }),
+    answer: BudgetSum,
   },
   replayPublication: {
     method: 'POST',

@@ -3,6 +3,7 @@ import type { HeaderTemplate, TopicRule } from '~/contract/addresses/text'
 import type { DestinationSettings } from '~/contract/destination'
 import type { Finding, Plan, PlanMessage, Resolved } from '~/contract/publication'
 import type { ShapeSettings } from '~/contract/shape'
+import type { Meter } from '../budget/meter'
 import type { Assurance } from '../delivery/envelope'
 import type { TemplateProblem } from './template'
 import type { Levels } from './topic-template'
@@ -97,6 +98,8 @@ export interface AddressKind<K extends AddressKindName = AddressKindName> {
   leaves: { nouns: readonly [one: string, many: string]; taken: boolean }
   bindings(a: AddressOfKind<K>): Bindings
   server(settings: DestinationSettings[K]): Server
+  /** Reckons what messages are on the wire; null: not over this transport. Absent: nobody has a model of it. */
+  meter?(settings: DestinationSettings[K]): Meter | null
   /** Under which name the other side knows who connects: its client id. Absent: it knows none. */
   identity?(settings: DestinationSettings[K], witness: boolean): string
   /** Everywhere a secret of it is sent to: scheme, host and port. */

@@ -2,6 +2,7 @@ import { timingSafeEqual } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { z } from 'zod'
 import { Aside } from '~/contract/aside'
+import { BudgetQuery } from '~/contract/budget'
 import { Credential } from '~/contract/credential'
 import { DestinationCheck } from '~/contract/destination'
 import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
@@ -322,6 +323,14 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     case 'POST /publications/replay': {
       const { publicationId, ...query } = await parse(req, ReplayQuery.extend({ publicationId: Id }))
       return answerJson(res, 200, await engine.replay(publicationId, query))
+    }
+
+    case 'POST /publications/budget':
+      return answerJson(res, 200, await engine.budget(await parse(req, BudgetQuery)))
+
+    case 'POST /publications/sent': {
+      const { publicationId, from, to } = await parse(req, z.object({ publicationId: Id, from: z.number(), to: z.number() }))
+      return answerJson(res, 200, await engine.sentIn(publicationId, from, to))
     }
 
     case 'POST /publications/scripts': {

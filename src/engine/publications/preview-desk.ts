@@ -1,9 +1,12 @@
+import type { Budget, BudgetQuery, BudgetSum } from '~/contract/budget'
 import type { HubSettings } from '~/contract/destinations/hub'
 import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { fail } from '~/contract/failure'
 import type { Preflight } from '~/contract/preflight'
 import type { HeldValues, Plan, Preview, PublicationDraft } from '~/contract/publication'
 import type { Replay } from '~/contract/replay'
+import { kindOf, sentAs } from '~/core/address/kinds'
+import { messageId } from '~/core/delivery/envelope'
 import { withOwnSteps } from '~/core/publication/clauses'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
@@ -29,6 +32,7 @@ import { deflatePacking } from '../outbox/packing'
 import { playback } from '../recording/playback'
 import { scriptsHere } from '../scripts/scripts'
 import { ModelCache } from '../world'
+import { budgetOf } from './budget'
 import { exampleOf, loadOf, previewOf } from './preview'
 import { reckon } from './reckon'
 import { replay } from './replay'
@@ -95,7 +99,35 @@ export interface Frozen {
   body: Omit<Plan, 'number' | 'delivery'>
 }
 
-export type Question = JoiningQuestion | FrozenQuestion | ReplayQuestion | PreviewQuestion | PreflightQuestion | ContractQuestion | JournalQuestion
+/** What a draft would have sent of what was recorded, and what of it would be lost. */
+export interface BudgetQuestion extends BudgetQuery {
+  kind: 'budget'
+  host: HostFacts
+  /** How its ids begin. */
+  installation: string
+  destination?: CompileOptions['destination']
+}
+
+/** What a publication really sent in a span of time. */
+export interface SentQuestion {
+  kind: 'sent'
+  publicationId: string
+  installation: string
+  from: number
+  to: number
+  destination?: CompileOptions['destination']
+}
+
+export type Question =
+  | BudgetQuestion
+  | SentQuestion
+  | JoiningQuestion
+  | FrozenQuestion
+  | ReplayQuestion
+  | PreviewQuestion
+  | PreflightQuestion
+  | ContractQuestion
+  | JournalQuestion
 
 /** Present values of tags, in the order in which they were asked for. */
 export interface Values {
@@ -116,6 +148,12 @@ const LATE_MS = 10 * 60_000
 const RECORDED_LEAST_MS = 60_000
 /** So long is reckoned, ms. */
 const RECKON_MS = 2000
+const BUDGET_MS = 12_000
+/** A delivery whose number is as long as most. */
+const USUAL_DELIVERY = 10
+
+/** Reckons what goes to a destination on the wire; null: there is no model of it. */
+const meterOf = ({ kind, settings }: NonNullable<CompileOptions['destination']>) => kindOf({ kind }).meter?.(settings as never) ?? null
 
 /** Gives the present values of some tags, by handle. */
 export type AskValues = (handles: readonly number[]) => Promise<Values>
@@ -165,6 +203,8 @@ export class PreviewDesk {
       if (q.kind === 'frozen') return this.frozen(q)
       if (q.kind === 'contract') return this.contract(q)
       if (q.kind === 'replay') return this.replayed(q)
+      if (q.kind === 'budget') return this.budget(q)
+      if (q.kind === 'sent') return this.sent(q)
       return q.kind === 'preview' ? this.preview(q) : this.preflight(q)
     })
     this.queue = turn.catch(() => undefined)
@@ -307,6 +347,59 @@ export class PreviewDesk {
       planAt: (at) => plans.findLast((p) => p.at <= at)?.plan ?? null,
       table: await this.table(allTags(body)),
     })
+  }
+
+  private async budget({ draft, host, installation, destination, from, to }: BudgetQuestion): Promise<Budget> {
+    const { body, findings } = compile(draft, this.model, destination ? { destination } : {})
+    const stop = findings.find((f) => f.severity === 'stops')
+    if (stop) throw fail(422, 'budget.stops', `The draft cannot be sent: ${stop.message}`, stop.hint, 'publication')
+    const plan: Plan = { ...asPrescribed(draft), ...body, publicationId: 'draft', number: 1, delivery: 0 }
+    const recorded = await playback(this.db, deflatePacking, new Set(allTags(body)), from, to)
+    if (!recorded)
+      throw fail(
+        409,
+        'budget.nothing',
+        'Nothing of that time is recorded',
+        'Wait a few minutes, or take another span; see EMBRIK_RECORDING_MB',
+        'publication',
+      )
+    const budget = await budgetOf({
+      ...{ plan, playback: recorded, to, scripts: scriptsHere(), host, workMs: BUDGET_MS },
+      meter: destination ? meterOf(destination) : null,
+      assurance: sentAs(plan.address).assurance,
+      idOf: (n) => messageId(installation, USUAL_DELIVERY, n + 1),
+    })
+    if (!budget)
+      throw fail(
+        422,
+        'budget.sparkplug',
+        'Messages of an edge node are not reckoned',
+        'Its births belong to a connection: look at the wall',
+        'publication',
+      )
+    return budget
+  }
+
+  private async sent({ publicationId, installation, destination, from, to }: SentQuestion): Promise<BudgetSum> {
+    const deliveries = (await listDeliveries(this.db)).filter((d) => d.publicationId === publicationId)
+    const meter = destination ? meterOf(destination) : null
+    let messages = 0
+    let octets = 0
+    for (const d of deliveries)
+      for await (const e of this.journal.produced(d.lane, d.number, from, to)) {
+        const payload = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
+        messages++
+        octets += payload.length
+        meter?.add({
+          at: e.producedAt,
+          place: e.topic,
+          payload,
+          properties: e.properties,
+          assurance: e.assurance,
+          id: messageId(installation, d.number, e.seq),
+        })
+      }
+    return { messages, octets, wire: meter?.wire() ?? null }
   }
 
   /** What receivers are given: of the live version, or of the draft where nothing is live. */

@@ -28,10 +28,12 @@ export interface ReckonOptions {
   /** So long it may work, ms. */
   workMs: number
   made?: (m: Made) => void
+  /** Hears of tags after each moment, when all that came of it was made. */
+  seen?: (handles: Iterable<number>, table: LiveTable, at: number) => void
 }
 
 /** Runs a publication over what was recorded of its tags, as if it had been live then; null for an edge node, whose births belong to a connection. */
-export async function reckon({ plan, playback, to, scripts, host, workMs, made }: ReckonOptions): Promise<Reckoned | null> {
+export async function reckon({ plan, playback, to, scripts, host, workMs, made, seen }: ReckonOptions): Promise<Reckoned | null> {
   if (plan.shape.kind === 'sparkplug-b') return null
   const table = new LiveTable()
   let messages = 0
@@ -54,6 +56,7 @@ export async function reckon({ plan, playback, to, scripts, host, workMs, made }
       await run.begin()
       begun = true
     } else await run.changed(moment)
+    seen?.(moment.handles, table, moment.at)
     through = Math.max(through, moment.at)
     if (performance.now() <= end) continue
     cut = true

@@ -5,13 +5,14 @@ import type { Envelope } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import { behindValue } from '~/core/publication/replay/behind-value'
 import { compareReplay, type ReplayMessage } from '~/core/publication/replay/compare'
-import { compressionOf, decoderOf, scopeOf, wholeEvery } from '~/core/shape/registry'
-import type { Decoder, HostFacts, Reading } from '~/core/shape/shape'
+import { wholeEvery } from '~/core/shape/registry'
+import type { HostFacts, Reading } from '~/core/shape/shape'
 import { type Quality, Status } from '~/core/value/quality'
 import type { LiveTable } from '../live/table'
 import type { Scripts } from '../scripts/scripts'
-import { octets, unpack } from './compress'
+import { octets } from './compress'
 import { HeldRun, type Made } from './held-run'
+import { PlanReader } from './plan-reader'
 
 /** So long it is worked on one answer, ms. */
 const WORK_MS = 12_000
@@ -32,51 +33,6 @@ export interface ReplayOptions {
 }
 
 const statusOf: Record<Quality, number> = { good: Status.good, uncertain: Status.lastUsable, bad: Status.noData }
-
-/** Whose each message of a plan is, by its place in the plan. */
-function whoseOf(plan: Plan): string[] {
-  const twins = new Map<string, number>()
-  return plan.messages.map((m) => {
-    const own = m.equipment.map((e) => plan.equipment[e]!.id).join(' ')
-    const members = m.members?.map((i) => plan.equipment[m.equipment[0]!]!.members[i]!.key).join(' ') ?? ''
-    const twin = twins.get(`${own} ${members}`) ?? 0
-    twins.set(`${own} ${members}`, twin + 1)
-    return `${own} ${members} ${twin}`
-  })
-}
-
-/** Reads messages of one plan. */
-class PlanReader {
-  readonly whose: string[]
-  private readonly decoders = new Map<number, Decoder>()
-  private readonly at = new Map<string, number>()
-
-  constructor(readonly plan: Plan) {
-    this.whose = whoseOf(plan)
-    plan.messages.forEach((m, n) => {
-      // A place that several share tells nobody whose it is.
-      if (typeof m.place === 'string') this.at.set(m.place, this.at.has(m.place) ? -1 : n)
-    })
-  }
-
-  /** Which message of the plan goes to a place; undefined: none, or several do. */
-  messageAt(place: string): number | undefined {
-    const n = this.at.get(place)
-    return n === -1 ? undefined : n
-  }
-
-  readings(n: number, payload: Uint8Array, headers: readonly [string, string][]): Reading[] | null {
-    let decode = this.decoders.get(n)
-    if (!decode) this.decoders.set(n, (decode = decoderOf(this.plan.shape, scopeOf(this.plan, this.plan.messages[n]!))))
-    const compression = compressionOf(this.plan.shape)
-    try {
-      const decoded = decode(compression === 'none' ? payload : unpack(compression, payload), Object.fromEntries(headers))
-      return 'problem' in decoded ? null : decoded.readings
-    } catch {
-      return null
-    }
-  }
-}
 
 /** Values of tags that stood in one message. */
 interface Values {

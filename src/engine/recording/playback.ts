@@ -64,7 +64,8 @@ export async function playback(db: Db, packing: Packing, wanted: ReadonlySet<num
         last = id
         for (const m of await read(body)) {
           if (m.at < wholeAt! || m.at > to) continue
-          if (m.at <= begin) hold(m)
+          // Whether what came just then is among what all held is not known.
+          if (m.at < begin || m.at === wholeAt) hold(m)
           else {
             if (!begun) yield beginning()
             yield m

@@ -53,6 +53,8 @@ type Keys =
   | 'goLive'
   | 'preflight'
   | 'replayPublication'
+  | 'budgetPublication'
+  | 'sentByPublication'
   | 'sayPublication'
   | 'listVersions'
   | 'versionDifferences'
@@ -107,6 +109,9 @@ export const modelHandlers: Pick<Handlers, Keys> = {
     const looked = await demandAccepted(params.id!, body.accepted, body.looked, request.signal)
     return goLive(database(), params.id!, caller.name, await numbered(params.id!), { ...body, looked })
   },
+  budgetPublication: async ({ body, request }) => (await askEngine('/publications/budget', { body, signal: request.signal })).json(),
+  sentByPublication: async ({ params, query, request }) =>
+    (await askEngine('/publications/sent', { body: { ...query, publicationId: params.id }, signal: request.signal })).json(),
   replayPublication: async ({ params, body, request }) =>
     (await askEngine('/publications/replay', { body: { ...body, publicationId: params.id }, signal: request.signal })).json(),
   preflight: ({ body, request }) => preflight(body.ids, request.signal),

@@ -22,6 +22,7 @@ export function MessagePeek({
   dirty,
   steps,
   onReplay,
+  onWeigh,
 }: {
   publication: Publication | null
   preview: Preview | null
@@ -34,6 +35,8 @@ export function MessagePeek({
   steps: readonly Step[]
   /** Null: nothing was sent yet that could be. */
   onReplay: (() => void) | null
+  /** Null: there is nothing to reckon with yet. */
+  onWeigh: (() => void) | null
 }) {
   const live = publication?.state === 'live' && !dirty
   const stopped = preview?.findings.find((f) => f.severity === 'stops')
@@ -57,7 +60,7 @@ export function MessagePeek({
         <MessageBody message={shown.message} />
         <Heading>Its way</Heading>
         <Way message={shown} silent={kindOf(publication.address).lastWord === 'sent'} />
-        <Was publication={publication} onReplay={onReplay} />
+        <Was {...{ publication, onReplay, onWeigh }} />
       </>
     )
   return (
@@ -87,28 +90,41 @@ export function MessagePeek({
                 : heldWords(preview, steps)}
         </p>
       )}
-      {publication && <Was publication={publication} onReplay={onReplay} />}
+      <Was {...{ publication, onReplay, onWeigh }} />
     </>
   )
 }
 
-/** Ways to what was sent before. */
-function Was({ publication, onReplay }: { publication: Publication; onReplay: (() => void) | null }) {
-  if (!onReplay) return null
+/** Ways to what was sent before, and to what it costs. */
+function Was({ publication, onReplay, onWeigh }: { publication: Publication | null; onReplay: (() => void) | null; onWeigh: (() => void) | null }) {
   return (
     <>
-      <Heading>What was sent</Heading>
-      <span className="flex flex-wrap gap-1.5 py-1">
-        <Button small onClick={() => go(`/proof/journal?of=${publication.id}&to=${publication.destinationId}`)}>
-          Open its journal
-        </Button>
-        <Button small title="Why something does not arrive: each hop of its way" onClick={() => go(findHopOf('publication', publication.id))}>
-          Find the hop
-        </Button>
-        <Button small title="What was sent lately, sent once more through the publication as it is edited here" onClick={onReplay}>
-          Replay it
-        </Button>
-      </span>
+      {publication && onReplay && (
+        <>
+          <Heading>What was sent</Heading>
+          <span className="flex flex-wrap gap-1.5 py-1">
+            <Button small onClick={() => go(`/proof/journal?of=${publication.id}&to=${publication.destinationId}`)}>
+              Open its journal
+            </Button>
+            <Button small title="Why something does not arrive: each hop of its way" onClick={() => go(findHopOf('publication', publication.id))}>
+              Find the hop
+            </Button>
+            <Button small title="What was sent lately, sent once more through the publication as it is edited here" onClick={onReplay}>
+              Replay it
+            </Button>
+          </span>
+        </>
+      )}
+      {onWeigh && (
+        <>
+          <Heading>What it costs</Heading>
+          <span className="flex flex-wrap gap-1.5 py-1">
+            <Button small title="Messages and octets a day, and what other ways to send the same would cost and lose" onClick={onWeigh}>
+              Data budget
+            </Button>
+          </span>
+        </>
+      )}
     </>
   )
 }

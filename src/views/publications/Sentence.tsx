@@ -1,4 +1,5 @@
 import { type ReactNode, useMemo, useState } from 'react'
+import { toast } from 'sonner'
 import type { Destination } from '~/contract/destination'
 import type { Condition } from '~/contract/live'
 import type { Finding, Publication, PublicationDraft } from '~/contract/publication'
@@ -15,6 +16,7 @@ import { AddressForm } from './address/AddressForm'
 import { AlsoSection } from './also/AlsoSection'
 import { OfRoot } from './also/OfRoot'
 import { Only } from './also/Only'
+import { BudgetDialog } from './budget/BudgetDialog'
 import { ContractLinks } from './ContractLinks'
 import { Safely, Through } from './clauses'
 import { MessagePeek } from './MessagePeek'
@@ -68,6 +70,7 @@ export function Sentence({ publication, condition, destinations, root, others, o
   const classes = useCall('listClasses')
   const mayEdit = useMay('engineer')
   const [replaying, setReplaying] = useState(false)
+  const [weighing, setWeighing] = useState(false)
   const edit = usePublicationDraft({ publication, destinations, root, others, onSaved })
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty, busy } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
@@ -84,6 +87,14 @@ export function Sentence({ publication, condition, destinations, root, others, o
     findings.filter((f) => (s === 'only' || s === 'steps' ? f.section === 'steps' && (f.step ?? 0) >= shared === (s === 'only') : f.section === s))
   const byId = useMemo(() => new Map((equipment.data ?? []).map((e) => [e.id, e])), [equipment.data])
   const onMend = (change: Record<string, unknown>) => set(change as Partial<PublicationDraft>)
+  /** Another way to send it, as the budget has it; steps of a clause alone stay its own. */
+  const takeWay = ({ steps, ...change }: Partial<PublicationDraft>, label: string) => {
+    const before = draft
+    const added = steps?.slice(spoken.steps?.length ?? 0) ?? []
+    const own = root ? { own: [...(draft.own ?? []), ...added] } : { steps: [...(draft.steps ?? []), ...added] }
+    set({ ...change, ...(added.length > 0 && own) })
+    toast(`Taken: ${label}. It goes out so from the next go-live on`, { action: { label: 'Back', onClick: () => edit.setDraft(before) } })
+  }
   const clauses = others.filter((p) => publication && p.alsoOf === publication.id)
   const what = (
     <>
@@ -113,6 +124,18 @@ export function Sentence({ publication, condition, destinations, root, others, o
           onClose={edit.leaveGoing}
         />
       )}
+      {weighing && (
+        <BudgetDialog
+          publication={publication}
+          draft={spoken}
+          mayEdit={mayEdit}
+          onTake={(change, label) => {
+            takeWay(change, label)
+            setWeighing(false)
+          }}
+          onClose={() => setWeighing(false)}
+        />
+      )}
       {replaying && publication && <ReplayDialog publication={publication} draft={draft} onClose={() => setReplaying(false)} />}
       <ThreeParts
         id="publication"
@@ -123,6 +146,7 @@ export function Sentence({ publication, condition, destinations, root, others, o
           <MessagePeek
             {...{ publication, preview, trouble, waiting, dirty }}
             steps={spoken.steps ?? []}
+            onWeigh={waiting ? null : () => setWeighing(true)}
             onReplay={publication?.liveVersion == null ? null : () => setReplaying(true)}
           />
         }

@@ -273,6 +273,7 @@ export function usePublicationDraft({
     own,
     draft,
     set,
+    setDraft,
     chooseDestination,
     beginLike,
     preview,

@@ -3,6 +3,7 @@ import { proxyUses } from '~/contract/broker-reach'
 import { brokerPlace, serversOf } from '~/contract/place'
 import type { Finding, Mend } from '~/contract/publication'
 import { assurances } from '../../delivery/envelope'
+import { mqttMeter } from '../../mqtt/meter'
 import { qosOf } from '../../mqtt/qos'
 import { shapeOf } from '../../shape/registry'
 import { finding } from '../finding'
@@ -36,6 +37,8 @@ export const mqttAddress: AddressKind<'mqtt'> = {
   levels: topicLevels,
   lastWord: 'acknowledged',
   together: null,
+  meter: ({ protocol, tls, transport, aliases }) =>
+    transport === 'websocket' ? null : mqttMeter({ version: protocol === '5' ? 5 : 4, tls, aliases }),
   texts: ({ topic, topicRule, headers, responseTopic }) => ({ place: topic, rule: topicRule, key: '', headers, responseTopic }),
   placeProblems: templateProblems,
   placeFindings: topicFindings,
