@@ -21,6 +21,8 @@ test('a publication on a condition: what is wrong is said beside it, and it goes
     await when.getByLabel('At least every').fill('5')
     await expect(when).toContainText('Not more often than at most')
     await when.getByLabel('At least every').fill('60')
+    // What follows moves up when that is no more to be said.
+    await expect(when).not.toContainText('Not more often than at most')
     await when.getByLabel('also when it begins to run').check()
     await expect(when).toContainText('on change while temperature > 1.0 holds for 0.5 s')
     await expect(when).toContainText('at most every 30 s, at least every 1 min, at first too')

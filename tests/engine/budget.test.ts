@@ -119,5 +119,6 @@ it('what it would cost is what it cost, and nothing is lost as it is; what other
 
   await changePublication(s.t.db, s.publicationId, { ...draft, name: 'renamed' })
   await expect(budget(draft, from - 7_200_000, from - 3_600_000)).rejects.toMatchObject({ failure: { code: 'budget.nothing' } })
-  await expect(budget({ ...draft, equipmentIds: [] }, from, to)).rejects.toMatchObject({ failure: { code: 'budget.stops' } })
+  const unknown = { kind: 'when' as const, condition: 'nothing > 1.0', on: 'while' as const }
+  await expect(budget({ ...draft, trigger: unknown }, from, to)).rejects.toMatchObject({ failure: { code: 'budget.stops' } })
 })

@@ -115,8 +115,8 @@ function Found({
         {cut && ': there was more of it than is reckoned at once'}
         {really && really.messages > 0 && (
           <>
-            . Really sent in that time: {countText(really.messages)} messages, {bytesText(octetsOf(really))}
-            {really.messages !== first.would.messages && `, ${shareText(first.would.messages, really.messages)} of messages as it is written here`}
+            . Really sent in that time: {countText(really.messages)} messages, {bytesText(octetsOf(really))}; reckoned:{' '}
+            {countText(first.would.messages)}, {bytesText(octetsOf(first.would))}
           </>
         )}
         .
@@ -131,7 +131,7 @@ function Found({
         onChoose={onChoose}
         dense
         fixed
-        scroller="max-h-[34vh] overflow-auto"
+        scroller="max-h-[27vh] overflow-auto"
       />
       {one?.budget && one.budget.members.length > 0 && <Members of={one} />}
       <ul className="text-xs text-muted">

@@ -46,11 +46,7 @@ export function useBudgets(publication: Publication | null, draft: PublicationDr
         if (done === 0) ({ from, to } = one.budget!)
         setFound((before) => [...before, one])
         if (done === 0 && publication?.liveVersion != null)
-          setReally(
-            await call('sentByPublication', { params: { id: publication.id }, query: { from, to }, signal }).catch(
-              () => null,
-            ),
-          )
+          setReally(await call('sentByPublication', { params: { id: publication.id }, query: { from, to }, signal }).catch(() => null))
       }
     } catch (e) {
       if (!signal.aborted) setProblem(failureIn(e))
