@@ -51,6 +51,12 @@ export async function recordingSpan(db: Conn): Promise<{ from: number; to: numbe
   return from === null ? null : { from, to, octets }
 }
 
+/** Up to when it is written, epoch ms; null: nothing is. */
+export async function recordedThrough(db: Conn): Promise<number | null> {
+  const { rows } = await sql<{ to: number | null }>`select to_ms as "to" from recording order by id desc limit 1`.execute(db)
+  return rows[0]?.to ?? null
+}
+
 /** The last moment up to `at` of which it is known what all tags held, or else the first one after it; null: there is none. */
 export async function wholeMoment(db: Conn, at: number): Promise<number | null> {
   const { rows } = await sql<{ at: number | null }>`select coalesce(

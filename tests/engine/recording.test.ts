@@ -165,7 +165,7 @@ describe('the recorder', () => {
       const now = clock.wall()
       await written(async () => ((await recordingSpan(t.db))?.to ?? 0) > now)
       const { all } = await read([1], now)
-      expect(all[0]!.values).toEqual(['after'])
+      expect(all.at(-1)!.values).toEqual(['after'])
       expect(events).toEqual(['recording.gap'])
     } finally {
       await recorder.stop()

@@ -149,6 +149,8 @@ const RECORDED_LEAST_MS = 60_000
 /** So long is reckoned, ms. */
 const RECKON_MS = 2000
 const BUDGET_MS = 12_000
+/** Less than that says nothing, ms. */
+const BUDGET_LEAST_MS = 5000
 /** A delivery whose number is as long as most. */
 const USUAL_DELIVERY = 10
 
@@ -303,8 +305,8 @@ export class PreviewDesk {
     if (beats || kind === 'schedule' || kind === 'hand') return null
     const to = Date.now()
     const recorded = await playback(this.db, deflatePacking, new Set(allTags(plan)), to - LATE_MS, to)
-    if (!recorded || to - recorded.from < RECORDED_LEAST_MS) return null
-    const reckoned = await reckon({ plan, playback: recorded, to, scripts: scriptsHere(), host, workMs: RECKON_MS })
+    if (!recorded || recorded.to - recorded.from < RECORDED_LEAST_MS) return null
+    const reckoned = await reckon({ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, workMs: RECKON_MS })
     const seconds = reckoned ? (reckoned.to - reckoned.from) / 1000 : 0
     if (!reckoned || seconds < 1) return null
     const { messages, octets } = reckoned
@@ -355,16 +357,16 @@ export class PreviewDesk {
     if (stop) throw fail(422, 'budget.stops', `The draft cannot be sent: ${stop.message}`, stop.hint, 'publication')
     const plan: Plan = { ...asPrescribed(draft), ...body, publicationId: 'draft', number: 1, delivery: 0 }
     const recorded = await playback(this.db, deflatePacking, new Set(allTags(body)), from, to)
-    if (!recorded)
+    if (!recorded || recorded.to - recorded.from < BUDGET_LEAST_MS)
       throw fail(
         409,
         'budget.nothing',
         'Nothing of that time is recorded',
-        'Wait a few minutes, or take another span; see EMBRIK_RECORDING_MB',
+        'Wait a minute if it has only begun, or take another span; see EMBRIK_RECORDING_MB',
         'publication',
       )
     const budget = await budgetOf({
-      ...{ plan, playback: recorded, to, scripts: scriptsHere(), host, workMs: BUDGET_MS },
+      ...{ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, workMs: BUDGET_MS },
       meter: destination ? meterOf(destination) : null,
       assurance: sentAs(plan.address).assurance,
       idOf: (n) => messageId(installation, USUAL_DELIVERY, n + 1),

@@ -2,7 +2,7 @@ import { type Moment, readBlock } from '~/core/recording/block'
 import { OctetError } from '~/core/shape/octets'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db } from '~/store/database'
-import { blocksAfter, wholeBlocks, wholeMoment } from '~/store/recording'
+import { blocksAfter, recordedThrough, wholeBlocks, wholeMoment } from '~/store/recording'
 import type { Packing } from '../outbox/packing'
 
 /** So many blocks are read at once. */
@@ -12,6 +12,8 @@ const PAGE = 20
 export interface Playback {
   /** From when it is known, epoch ms: not before what was asked for. */
   from: number
+  /** Up to when it is written: what comes now is written some seconds later. */
+  to: number
   /** What they held then first, then what became of them, moment by moment. */
   moments: AsyncGenerator<Moment>
   /** Blocks that could not be read. */
@@ -19,8 +21,9 @@ export interface Playback {
 }
 
 /** What was recorded of some tags from one moment to another (epoch ms); null: nothing. */
-export async function playback(db: Db, packing: Packing, wanted: ReadonlySet<number>, from: number, to: number): Promise<Playback | null> {
-  const wholeAt = await wholeMoment(db, from)
+export async function playback(db: Db, packing: Packing, wanted: ReadonlySet<number>, from: number, until: number): Promise<Playback | null> {
+  const [wholeAt, through] = [await wholeMoment(db, from), await recordedThrough(db)]
+  const to = Math.min(until, through ?? until)
   if (wholeAt === null || wholeAt > to) return null
   const begin = Math.max(from, wholeAt)
   let damaged = 0
@@ -76,5 +79,5 @@ export async function playback(db: Db, packing: Packing, wanted: ReadonlySet<num
     }
     if (!begun) yield beginning()
   }
-  return { from: begin, moments: moments(), damaged: () => damaged }
+  return { from: begin, to, moments: moments(), damaged: () => damaged }
 }

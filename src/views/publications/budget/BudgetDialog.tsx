@@ -6,7 +6,7 @@ import { Choice } from '~/ui/Field'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Modal } from '~/ui/Modal'
 import { Heading, Loading, ProblemNote } from '~/ui/Notes'
-import { bytesText, countText, Time } from '~/ui/time'
+import { bytesText, countText, durationText, Time } from '~/ui/time'
 import { shareText } from '../replay/words'
 import { BudgetCurve } from './BudgetCurve'
 import { type Reckoned, useBudgets } from './useBudgets'
@@ -20,6 +20,8 @@ interface Props {
   onClose(): void
 }
 
+/** What is reckoned from less is a guess, ms. */
+const SHORT_MS = 120_000
 const PRICE = 'embrik price a megabyte'
 
 /** What a publication costs in messages and octets, and other ways to send the same against what is lost of the curves. */
@@ -121,6 +123,11 @@ function Found({
         )}
         .
       </p>
+      {to - from < SHORT_MS && (
+        <p className="text-uncertain">
+          Only {durationText(to - from)} are recorded: what a day costs by that is a guess, and ways that are slower than that say nothing.
+        </p>
+      )}
       <BudgetCurve found={found} chosen={chosen} onChoose={onChoose} />
       <ListTable
         label="Ways to send it"
@@ -175,7 +182,6 @@ function Members({ of }: { of: Reckoned }) {
         rowKey={(m) => m.name}
         dense
         fixed
-        scroller="max-h-[24vh] overflow-auto"
       />
     </>
   )
