@@ -1,12 +1,10 @@
-import type { Budget, BudgetQuery, BudgetSum } from '~/contract/budget'
+import type { Budget } from '~/contract/budget'
 import type { HubSettings } from '~/contract/destinations/hub'
 import type { MqttSettings } from '~/contract/destinations/mqtt'
 import { fail } from '~/contract/failure'
 import type { Preflight } from '~/contract/preflight'
 import type { HeldValues, Plan, Preview, PublicationDraft } from '~/contract/publication'
 import type { Replay } from '~/contract/replay'
-import { kindOf, sentAs } from '~/core/address/kinds'
-import { messageId } from '~/core/delivery/envelope'
 import { withOwnSteps } from '~/core/publication/clauses'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
@@ -15,7 +13,7 @@ import { clockFindings, type NamedClock } from '~/core/publication/preflight/clo
 import { contractFindings } from '~/core/publication/preflight/contract-findings'
 import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
 import { qualityFindings } from '~/core/publication/preflight/quality-findings'
-import { type Limits, type Load, loadFindings, reachOf } from '~/core/publication/preflight/reach'
+import { type Limits, loadFindings, reachOf } from '~/core/publication/preflight/reach'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { allTags } from '~/core/publication/steps/behind'
 import { versionDifferences } from '~/core/publication/version-differences'
@@ -29,13 +27,11 @@ import { listSources } from '~/store/source'
 import { LiveTable } from '../live/table'
 import { JournalDesk, type JournalQuestion } from '../outbox/journal-desk'
 import { deflatePacking } from '../outbox/packing'
-import { playback } from '../recording/playback'
 import { scriptsHere } from '../scripts/scripts'
 import { ModelCache } from '../world'
-import { budgetOf } from './budget'
 import { exampleOf, loadOf, previewOf } from './preview'
-import { reckon } from './reckon'
 import { replay } from './replay'
+import { type BudgetQuestion, type SentQuestion, Weighing } from './weighing'
 
 /** What is asked about a draft. */
 export interface DraftQuestion {
@@ -99,25 +95,6 @@ export interface Frozen {
   body: Omit<Plan, 'number' | 'delivery'>
 }
 
-/** What a draft would have sent of what was recorded, and what of it would be lost. */
-export interface BudgetQuestion extends BudgetQuery {
-  kind: 'budget'
-  host: HostFacts
-  /** How its ids begin. */
-  installation: string
-  destination?: CompileOptions['destination']
-}
-
-/** What a publication really sent in a span of time. */
-export interface SentQuestion {
-  kind: 'sent'
-  publicationId: string
-  installation: string
-  from: number
-  to: number
-  destination?: CompileOptions['destination']
-}
-
 export type Question =
   | BudgetQuestion
   | SentQuestion
@@ -143,20 +120,6 @@ function limitsOf(to: NonNullable<CompileOptions['destination']>): Limits {
   return { perSecond, perDay }
 }
 
-/** What its tags did in so long tells what a draft would send, unless less is known of them, ms. */
-const LATE_MS = 10 * 60_000
-const RECORDED_LEAST_MS = 60_000
-/** So long is reckoned, ms. */
-const RECKON_MS = 2000
-const BUDGET_MS = 12_000
-/** Less than that says nothing, ms. */
-const BUDGET_LEAST_MS = 5000
-/** A delivery whose number is as long as most. */
-const USUAL_DELIVERY = 10
-
-/** Reckons what goes to a destination on the wire; null: there is no model of it. */
-const meterOf = ({ kind, settings }: NonNullable<CompileOptions['destination']>) => kindOf({ kind }).meter?.(settings as never) ?? null
-
 /** Gives the present values of some tags, by handle. */
 export type AskValues = (handles: readonly number[]) => Promise<Values>
 
@@ -177,6 +140,7 @@ export function valuesOf(table: LiveTable, handles: readonly number[]): Values {
 export class PreviewDesk {
   private readonly model = new ModelCache()
   private readonly journal: JournalDesk
+  private readonly weighing: Weighing
   private stale = { tags: true, equipment: true }
   private queue: Promise<unknown> = Promise.resolve()
 
@@ -185,6 +149,7 @@ export class PreviewDesk {
     private readonly values: AskValues,
   ) {
     this.journal = new JournalDesk(db, deflatePacking)
+    this.weighing = new Weighing(db, this.journal)
   }
 
   /** Something was changed: what is kept of it is read anew before the next answer. */
@@ -206,7 +171,7 @@ export class PreviewDesk {
       if (q.kind === 'contract') return this.contract(q)
       if (q.kind === 'replay') return this.replayed(q)
       if (q.kind === 'budget') return this.budget(q)
-      if (q.kind === 'sent') return this.sent(q)
+      if (q.kind === 'sent') return this.weighing.sent(q)
       return q.kind === 'preview' ? this.preview(q) : this.preflight(q)
     })
     this.queue = turn.catch(() => undefined)
@@ -263,7 +228,7 @@ export class PreviewDesk {
     const table = await this.table(allTags(body))
     const stopped = findings.some((f) => f.severity === 'stops')
     const load =
-      (stopped ? null : await this.recordedLoad(next, q.host)) ??
+      (stopped ? null : await this.weighing.load(next, q.host)) ??
       loadOf(draft, body.messages.length, message?.bytes ?? null, live ? q.rates : undefined)
     const reach = reachOf(load, destination?.settings.outboxMb ?? 0)
     if (q.away !== undefined && destination)
@@ -295,22 +260,6 @@ export class PreviewDesk {
         : []),
     )
     return { findings, differences: live && versionDifferences(live, next), reach }
-  }
-
-  /** What would be sent by what its tags did of late; null: that does not tell. */
-  private async recordedLoad(plan: Plan, host: HostFacts): Promise<Load | null> {
-    const { kind } = plan.trigger
-    const beats = kind === 'every' && (plan.steps ?? []).length === 0
-    // What comes by the clock or by hand need not come in so short a time.
-    if (beats || kind === 'schedule' || kind === 'hand') return null
-    const to = Date.now()
-    const recorded = await playback(this.db, deflatePacking, new Set(allTags(plan)), to - LATE_MS, to)
-    if (!recorded || recorded.to - recorded.from < RECORDED_LEAST_MS) return null
-    const reckoned = await reckon({ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, workMs: RECKON_MS })
-    const seconds = reckoned ? (reckoned.to - reckoned.from) / 1000 : 0
-    if (!reckoned || seconds < 1) return null
-    const { messages, octets } = reckoned
-    return { perSecond: messages / seconds, octets: messages === 0 ? null : Math.round(octets / messages), recordedS: seconds }
   }
 
   /** Clocks of where its values come from and of where it goes. */
@@ -351,57 +300,12 @@ export class PreviewDesk {
     })
   }
 
-  private async budget({ draft, host, installation, destination, from, to }: BudgetQuestion): Promise<Budget> {
-    const { body, findings } = compile(draft, this.model, destination ? { destination } : {})
+  private async budget({ draft, ...q }: BudgetQuestion): Promise<Budget> {
+    const { body, findings } = compile(draft, this.model, q.destination ? { destination: q.destination } : {})
     const stop = findings.find((f) => f.severity === 'stops')
     if (stop) throw fail(422, 'budget.stops', `The draft cannot be sent: ${stop.message}`, stop.hint, 'publication')
     const plan: Plan = { ...asPrescribed(draft), ...body, publicationId: 'draft', number: 1, delivery: 0 }
-    const recorded = await playback(this.db, deflatePacking, new Set(allTags(body)), from, to)
-    if (!recorded || recorded.to - recorded.from < BUDGET_LEAST_MS)
-      throw fail(
-        409,
-        'budget.nothing',
-        'Nothing of that time is recorded',
-        'Wait a minute if it has only begun, or take another span; see EMBRIK_RECORDING_MB',
-        'publication',
-      )
-    const budget = await budgetOf({
-      ...{ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, workMs: BUDGET_MS },
-      meter: destination ? meterOf(destination) : null,
-      assurance: sentAs(plan.address).assurance,
-      idOf: (n) => messageId(installation, USUAL_DELIVERY, n + 1),
-    })
-    if (!budget)
-      throw fail(
-        422,
-        'budget.sparkplug',
-        'Messages of an edge node are not reckoned',
-        'Its births belong to a connection: look at the wall',
-        'publication',
-      )
-    return budget
-  }
-
-  private async sent({ publicationId, installation, destination, from, to }: SentQuestion): Promise<BudgetSum> {
-    const deliveries = (await listDeliveries(this.db)).filter((d) => d.publicationId === publicationId)
-    const meter = destination ? meterOf(destination) : null
-    let messages = 0
-    let octets = 0
-    for (const d of deliveries)
-      for await (const e of this.journal.produced(d.lane, d.number, from, to)) {
-        const payload = typeof e.payload === 'string' ? Buffer.from(e.payload) : e.payload
-        messages++
-        octets += payload.length
-        meter?.add({
-          at: e.producedAt,
-          place: e.topic,
-          payload,
-          properties: e.properties,
-          assurance: e.assurance,
-          id: messageId(installation, d.number, e.seq),
-        })
-      }
-    return { messages, octets, wire: meter?.wire() ?? null }
+    return this.weighing.budget(plan, q)
   }
 
   /** What receivers are given: of the live version, or of the draft where nothing is live. */
