@@ -119,6 +119,17 @@ describe('the recorder', () => {
     expect(short.all.length - 1).toBe(heard.filter((m) => m.at > middle && m.at <= middle + 60_000).length)
   })
 
+  it('what 25,000 tags hold is known from one moment on, all of them', async () => {
+    const handles = Array.from({ length: 25_000 }, (_, h) => h)
+    table.apply({ handles, values: handles.map((h) => h / 4), statuses: handles.map(() => 0), times: handles.map((h) => h) })
+    begin()
+    await until(async () => (await rows()) === 3, 'all of it')
+    const { all } = await read(handles)
+    expect(all).toHaveLength(1)
+    expect(all[0]!.handles).toHaveLength(25_000)
+    expect([...all[0]!.handles.entries()].every(([i, h]) => all[0]!.values[i] === h / 4 && all[0]!.times[i] === h)).toBe(true)
+  })
+
   it('keeps no more than it may, in octets and in time; the oldest goes first', async () => {
     begin({ bytes: 60_000, ageMs: HOUR })
     for (let i = 0; i < 120; i++) {

@@ -42,12 +42,15 @@ export interface RecorderOptions {
 }
 
 interface Cut {
-  maker: BlockMaker
+  /** One after the other, so that none is written for long. */
+  makers: BlockMaker[]
   from: number
   to: number
   /** When it is what all tags held. */
   wholeAt: number | null
 }
+
+const octetsOf = ({ makers }: Cut): number => makers.reduce((n, m) => n + m.octets, 0)
 
 /**
  * Records what becomes of all tags, for a while: blocks of moments, packed. Nothing waits for it: what cannot be written in time is not
@@ -95,7 +98,7 @@ export class Recorder {
   private cut(): void {
     if (this.maker.samples === 0) return
     const to = this.o.clock.wall()
-    this.put({ maker: this.maker, from: this.since, to, wholeAt: null })
+    this.put({ makers: [this.maker], from: this.since, to, wholeAt: null })
     this.maker = new BlockMaker()
     this.since = to
   }
@@ -104,24 +107,30 @@ export class Recorder {
   private whole(): void {
     this.cut()
     const { table, clock } = this.o
-    const maker = new BlockMaker()
     const at = Math.round(clock.wall())
-    maker.begin(at, false)
+    const begun = () => {
+      const maker = new BlockMaker()
+      maker.begin(at, false)
+      return maker
+    }
+    const makers = [begun()]
     for (let h = 0; h < table.status.length; h++) {
       const value = table.value[h] ?? null
-      if (value !== null || table.status[h] !== Status.waitingForInitialData) maker.add(h, value, table.status[h]!, table.time[h]!)
+      if (value === null && table.status[h] === Status.waitingForInitialData) continue
+      if (makers.at(-1)!.samples >= CUT.samples) makers.push(begun())
+      makers.at(-1)!.add(h, value, table.status[h]!, table.time[h]!)
     }
-    this.put({ maker, from: at, to: at, wholeAt: at })
+    this.put({ makers, from: at, to: at, wholeAt: at })
   }
 
   private put(cut: Cut): void {
     if (this.o.clock.mono() < this.pausedUntil) return
     this.waiting.push(cut)
-    let octets = this.waiting.reduce((n, c) => n + c.maker.octets, 0)
+    let octets = this.waiting.reduce((n, c) => n + octetsOf(c), 0)
     while (octets > WAITING_OCTETS && this.waiting.length > 1) {
-      const { maker } = this.waiting.shift()!
-      octets -= maker.octets
-      this.lost += maker.samples
+      const cut = this.waiting.shift()!
+      octets -= octetsOf(cut)
+      for (const maker of cut.makers) this.lost += maker.samples
     }
     this.begin()
   }
@@ -139,14 +148,16 @@ export class Recorder {
   /** Writes the oldest that waits, however long that takes, unless it is pushed out meanwhile. */
   private async write(): Promise<void> {
     const { db, clock, packing, epoch } = this.o
-    // In a turn of its own: who tells of values does not wait for it.
-    await new Promise<void>((done) => clock.soon(done))
     const cut = this.waiting[0]!
-    const body = await packing.pack(cut.maker.write())
-    const block: RecordingWrite = { mark: newId(), from: cut.from, to: cut.to, samples: cut.maker.samples, body }
+    const blocks: RecordingWrite[] = []
+    for (const maker of cut.makers) {
+      // In a turn of its own: who tells of values does not wait for it.
+      await new Promise<void>((done) => clock.soon(done))
+      blocks.push({ mark: newId(), from: cut.from, to: cut.to, samples: maker.samples, body: await packing.pack(maker.write()) })
+    }
     for (let wait = RETRY_MS.first; !this.ended && this.waiting.includes(cut); wait = Math.min(2 * wait, RETRY_MS.most)) {
       try {
-        await writeRecording(db, [block], cut.wholeAt, epoch())
+        await writeRecording(db, blocks, cut.wholeAt, epoch())
         this.waiting = this.waiting.filter((c) => c !== cut)
         return this.well()
       } catch (e) {
