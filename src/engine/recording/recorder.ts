@@ -163,7 +163,7 @@ export class Recorder {
       } catch (e) {
         if (e instanceof Fenced) return this.end()
         if (this.o.troubleOf(e) === 'full') return await this.makesRoom()
-        log('warn', 'recording', `cannot be written: ${wordsOf(e)}; tries again`)
+        if (wait === RETRY_MS.first) log('warn', 'recording', `cannot be written: ${wordsOf(e)}; tries again`)
         await new Promise<void>((done) => clock.after(wait, done))
       }
     }
