@@ -43,5 +43,6 @@ export const Budget = z.object({
   members: z.array(MemberDeviation).describe('Those that lose most, the first ones'),
   compared: z.number().int().describe('Numbers that moved, and could be compared'),
   problems: z.array(z.string()),
+  damaged: z.number().int().describe('Stretches of the recording that could not be read: what was in them is missing'),
 })
 export type Budget = z.infer<typeof Budget>

@@ -85,7 +85,7 @@ export async function demandAccepted(
       message: `A warning is not accepted: ${first.message}${more}`,
       hint: 'Mend what it tells, or accept it by name as the preflight has it',
       where: 'publication',
-      fields: Object.fromEntries(open.map((f) => [f.section, f.message])),
+      fields: Object.fromEntries(open.map(({ section }) => [section, open.flatMap((f) => (f.section === section ? [f.message] : [])).join('; ')])),
     },
     409,
   )

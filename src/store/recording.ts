@@ -57,12 +57,22 @@ export async function recordedThrough(db: Conn): Promise<number | null> {
   return rows[0]?.to ?? null
 }
 
-/** The last moment up to `at` of which it is known what all tags held, or else the first one after it; null: there is none. */
-export async function wholeMoment(db: Conn, at: number): Promise<number | null> {
+/** When what was recorded up to `to` began again after a gap, as of an engine that did not run (epoch ms); null: there is none. */
+export async function lastGap(db: Conn, to: number): Promise<number | null> {
+  const { rows } = await sql<{ at: number | null }>`select max(from_ms) as at from (
+    select from_ms, lag(to_ms) over (order by id) as before from recording where whole_at is null) r
+    where from_ms > before + ${GAP_MS} and from_ms < ${to}`.execute(db)
+  return rows[0]!.at
+}
+
+/** Blocks of one run follow each other; more than this between two of them is a gap, ms. */
+const GAP_MS = 1000
+
+/** The last moment up to `at`, but not before `least`, of which it is known what all tags held, or else the first one after it; null: there is none. */
+export async function wholeMoment(db: Conn, at: number, least: number): Promise<number | null> {
   const { rows } = await sql<{ at: number | null }>`select coalesce(
-    (select max(whole_at) from recording where whole_at is not null and whole_at <= ${at}), (select min(whole_at) from recording where whole_at is not null)) as at`.execute(
-    db,
-  )
+    (select max(whole_at) from recording where whole_at >= ${least} and whole_at <= ${at}),
+    (select min(whole_at) from recording where whole_at >= ${least})) as at`.execute(db)
   return rows[0]!.at
 }
 

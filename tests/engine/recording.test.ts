@@ -222,6 +222,29 @@ describe('the recorder', () => {
     expect(all.map((m) => m.values[0])).toEqual([1, 3, 4, 5])
   })
 
+  it('what lies before a gap is not played back with what lies after it: an engine that stood still sent nothing in that time', async () => {
+    begin()
+    clock.pass(1)
+    for (let i = 1; i <= 3; i++) {
+      set({ 1: i })
+      await written(async () => (await rows()) >= i + 1)
+    }
+    const first = await read([1])
+    expect(first.all.map((m) => m.values[0])).toEqual([undefined, 1, 2, 3])
+    await recorder.stop()
+    clock.pass(HOUR)
+    begin()
+    const again = clock.wall()
+    clock.pass(1)
+    set({ 1: 'again' })
+    await written(async () => (await rows()) >= 6)
+    const after = await read([1])
+    expect(after.from).toBeGreaterThanOrEqual(Math.floor(again))
+    expect(after.all.map((m) => m.values[0])).toEqual([3, 'again'])
+    // Of the time before it, all is there as it was.
+    expect((await read([1], 0, again - HOUR / 2)).all.map((m) => m.values[0])).toEqual([undefined, 1, 2, 3])
+  })
+
   it('who has no lease any more records nothing, and ends', async () => {
     begin({ epoch: 99 })
     set({ 1: 1 })

@@ -42,7 +42,11 @@ class Truth {
           points: [],
         }
         this.all.push(followed)
-        for (const h of followed.cell.handles) this.byHandle.set(h, [...(this.byHandle.get(h) ?? []), followed])
+        for (const h of followed.cell.handles) {
+          const list = this.byHandle.get(h)
+          if (list) list.push(followed)
+          else this.byHandle.set(h, [followed])
+        }
       }
     })
   }
@@ -124,7 +128,7 @@ export async function budgetOf({ meter, assurance, idOf, ...o }: BudgetOptions):
   }
   const moved = all.filter((c) => c.span > 0)
   return {
-    ...{ from, to, cut, problems: problems.slice(0, 5) },
+    ...{ from, to, cut, problems: problems.slice(0, 5), damaged: o.playback.damaged() },
     would: { messages, octets, wire: meter?.wire() ?? null },
     lost: together(moved),
     members: moved.sort((a, b) => b.rms / b.span - a.rms / a.span).slice(0, MEMBERS),

@@ -42,7 +42,7 @@ const RECORDED_LEAST_MS = 60_000
 const RECKON_MS = 2000
 const BUDGET_MS = 12_000
 /** Less than that says nothing, ms. */
-const BUDGET_LEAST_MS = 5000
+const BUDGET_LEAST_MS = 1000
 /** A delivery whose number is as long as most. */
 const USUAL_DELIVERY = 10
 

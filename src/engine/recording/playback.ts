@@ -2,7 +2,7 @@ import { type Moment, readBlock } from '~/core/recording/block'
 import { OctetError } from '~/core/shape/octets'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db } from '~/store/database'
-import { blocksAfter, recordedThrough, wholeBlocks, wholeMoment } from '~/store/recording'
+import { blocksAfter, lastGap, recordedThrough, wholeBlocks, wholeMoment } from '~/store/recording'
 import type { Packing } from '../outbox/packing'
 
 /** So many blocks are read at once. */
@@ -10,7 +10,7 @@ const PAGE = 20
 
 /** What some tags held in a span of time. */
 export interface Playback {
-  /** From when it is known, epoch ms: not before what was asked for. */
+  /** From when it is known without a gap, epoch ms: not before what was asked for. */
   from: number
   /** Up to when it is written: what comes now is written some seconds later. */
   to: number
@@ -22,8 +22,10 @@ export interface Playback {
 
 /** What was recorded of some tags from one moment to another (epoch ms); null: nothing. */
 export async function playback(db: Db, packing: Packing, wanted: ReadonlySet<number>, from: number, until: number): Promise<Playback | null> {
-  const [wholeAt, through] = [await wholeMoment(db, from), await recordedThrough(db)]
-  const to = Math.min(until, through ?? until)
+  const to = Math.min(until, (await recordedThrough(db)) ?? until)
+  // What lies before a gap says nothing of how much goes in a time. A run begins with what all tags hold, in whole ms.
+  const gap = await lastGap(db, to)
+  const wholeAt = await wholeMoment(db, from, gap === null ? 0 : Math.floor(gap))
   if (wholeAt === null || wholeAt > to) return null
   const begin = Math.max(from, wholeAt)
   let damaged = 0

@@ -9,7 +9,7 @@ import { Heading, Loading, ProblemNote } from '~/ui/Notes'
 import { bytesText, countText, durationText, Time } from '~/ui/time'
 import { shareText } from '../replay/words'
 import { BudgetCurve } from './BudgetCurve'
-import { type Reckoned, useBudgets } from './useBudgets'
+import { type Really, type Reckoned, useBudgets } from './useBudgets'
 import { aDay, aMonth, costText, lostText, octetsOf, spans } from './words'
 
 interface Props {
@@ -101,13 +101,13 @@ function Found({
   onChoose,
 }: {
   found: readonly Reckoned[]
-  really: BudgetSum | null
+  really: Really | null
   chosen: string | null
   price: number
   onChoose(key: string): void
 }) {
   const first = found[0]!.budget!
-  const { from, to, cut, problems } = first
+  const { from, to, cut, problems, damaged } = first
   const one = found.find((r) => r.key === chosen)
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-2">
@@ -115,13 +115,13 @@ function Found({
       <p className="text-muted">
         By what was recorded from <Time at={from} date /> to <Time at={to} date />
         {cut && ': there was more of it than is reckoned at once'}
-        {really && really.messages > 0 && (
+        {really?.sum && really.sum.messages > 0 && (
           <>
-            . Really sent in that time: {countText(really.messages)} messages, {bytesText(octetsOf(really))}; reckoned:{' '}
+            . Really sent in that time: {countText(really.sum.messages)} messages, {bytesText(octetsOf(really.sum))}; reckoned:{' '}
             {countText(first.would.messages)}, {bytesText(octetsOf(first.would))}
           </>
         )}
-        .
+        {really?.wrong && <>. What was really sent could not be read: {really.wrong.message}</>}.
       </p>
       {to - from < SHORT_MS && (
         <p className="text-uncertain">
@@ -148,6 +148,7 @@ function Found({
             : 'Octets are those of payloads: there is no model of what this destination puts around them.'}
         </li>
         <li>Lost is how far a curve that holds what was sent last is from what it was, as a share of what each number moved.</li>
+        {damaged > 0 && <li className="text-uncertain">{damaged} stretches of the recording could not be read: what was in them is missing here.</li>}
         {problems.map((p) => (
           <li key={p}>The draft fails: {p}</li>
         ))}

@@ -12,10 +12,16 @@ export interface Reckoned extends Variant {
   wrong: Failure | null
 }
 
+/** What the publication really sent in that time, or why that is not known. */
+export interface Really {
+  sum: BudgetSum | null
+  wrong: Failure | null
+}
+
 /** A draft and other ways to send the same, reckoned one after the other from what was recorded. */
 export function useBudgets(publication: Publication | null, draft: PublicationDraft) {
   const [found, setFound] = useState<readonly Reckoned[]>([])
-  const [really, setReally] = useState<BudgetSum | null>(null)
+  const [really, setReally] = useState<Really | null>(null)
   const [under, setUnder] = useState<{ done: number; of: number } | null>(null)
   const [problem, setProblem] = useState<Failure | null>(null)
   const abort = useRef<AbortController | null>(null)
@@ -25,7 +31,9 @@ export function useBudgets(publication: Publication | null, draft: PublicationDr
   const run = async (minutes: number) => {
     stop()
     const { signal } = (abort.current = new AbortController())
-    const variants = variantsOf(draft)
+    // It may be reckoned before it has a name.
+    const named = { ...draft, name: draft.name || 'draft' }
+    const variants = variantsOf(named)
     setFound([])
     setReally(null)
     setProblem(null)
@@ -36,7 +44,7 @@ export function useBudgets(publication: Publication | null, draft: PublicationDr
         setUnder({ done, of: variants.length })
         const one: Reckoned = { ...variant, budget: null, wrong: null }
         try {
-          one.budget = await call('budgetPublication', { body: { draft: { ...draft, ...variant.change }, from, to }, signal })
+          one.budget = await call('budgetPublication', { body: { draft: { ...named, ...variant.change }, from, to }, signal })
         } catch (e) {
           // Without the first there is nothing to hold the others against.
           if (signal.aborted || done === 0) throw e
@@ -46,7 +54,12 @@ export function useBudgets(publication: Publication | null, draft: PublicationDr
         if (done === 0) ({ from, to } = one.budget!)
         setFound((before) => [...before, one])
         if (done === 0 && publication?.liveVersion != null)
-          setReally(await call('sentByPublication', { params: { id: publication.id }, query: { from, to }, signal }).catch(() => null))
+          setReally(
+            await call('sentByPublication', { params: { id: publication.id }, query: { from, to }, signal }).then(
+              (sum): Really => ({ sum, wrong: null }),
+              (e: unknown): Really => ({ sum: null, wrong: failureIn(e) }),
+            ),
+          )
       }
     } catch (e) {
       if (!signal.aborted) setProblem(failureIn(e))
