@@ -14,7 +14,7 @@ const chosen = ({ name, trigger, pace, steps, shape, address, destinationId, ahe
   shape,
   address,
   destinationId,
-  ahead,
+  ahead: ahead ? 'yes' : 'no',
 })
 
 /** In what two versions of a publication differ: what was chosen, and what receivers see of each equipment. */
