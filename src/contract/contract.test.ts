@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { MqttSettings } from './destinations/mqtt'
-import { invalid } from './failure'
+import { invalid } from './failure-form'
 import { Id, newId } from './id'
-import { allows, Role } from './role'
+import { allows, roles } from './role'
 import { routes } from './routes'
 import { SourceDraft } from './source'
 import { OpcUaSettings } from './sources/opcua'
@@ -72,8 +72,8 @@ describe('settings', () => {
 })
 
 it('a role may what those below it may', () => {
-  Role.options.forEach((has, i) => {
-    Role.options.forEach((needs, k) => {
+  roles.forEach((has, i) => {
+    roles.forEach((needs, k) => {
       expect(allows(has, needs)).toBe(i >= k)
     })
   })

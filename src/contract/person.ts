@@ -1,7 +1,9 @@
 import { z } from 'zod'
 import { Id, Name } from './id'
 import { commonness } from './password'
-import { Role } from './role'
+import { roles } from './role'
+
+export const Role = z.enum(roles)
 
 export const Login = z
   .string()

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { Hop } from './failure'
+import { Hop } from './failure-form'
 
 /** Where tags in one trouble are found in the table: all of a source, and of a folder where they lie in one. */
 export const TagPlace = z.object({

@@ -1,4 +1,5 @@
-import { FailureError, fail, invalid } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
+import { invalid } from '~/contract/failure-form'
 import type { Caller } from '~/contract/person'
 import { allows } from '~/contract/role'
 import { type BodyOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'

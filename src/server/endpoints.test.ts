@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { Role } from '~/contract/role'
+import { roles as roleNames } from '~/contract/role'
 import { type Route, type RouteKey, routes } from '~/contract/routes'
 import { work } from '~/contract/work'
 
@@ -13,7 +13,7 @@ function table(): string {
   }
   const head = '| endpoint | least role | what it does | body at most | the most that one request causes |\n|---|---|---|---|---|'
   const parts = [...groups].map(([name, lines]) => `## ${name}\n\n${head}\n${lines.join('\n')}\n`)
-  const roles = `Roles, each with all that those before it may: ${Role.options.join(', ')}. "Anybody" has not logged in.`
+  const roles = `Roles, each with all that those before it may: ${roleNames.join(', ')}. "Anybody" has not logged in.`
   return `# Endpoints: who may, and what it costs\n\n${roles} JSON deeper than 64 levels is refused everywhere. The description for programs is \`/api/openapi.json\`.\n\n${parts.join('\n')}`
 }
 

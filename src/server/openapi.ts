@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { Failure } from '~/contract/failure'
+import { Failure } from '~/contract/failure-form'
 import { type Route, routes } from '~/contract/routes'
 
 /** The OpenAPI 3.1.0 document (4.8) of every endpoint, made from the table of routes. */

@@ -3,13 +3,14 @@ import { Aside, AsideWhole, SendAgain } from '../aside'
 import { Credential, CredentialDraft, CredentialPlaces, CredentialRenewal } from '../credential'
 import { Destination, DestinationCheck, DestinationDraft } from '../destination'
 import { Ending } from '../ending'
-import { CheckStep } from '../failure'
+import { CheckStep } from '../failure-form'
 import { Id } from '../id'
 import { HandedOver, KeepHanded, TakenIn } from '../intake'
 import { JournalPage, JournalWhole, WhichJournal } from '../journal'
 import { KeyDownload } from '../key-download'
 import { IssueCertificate, Issued, MakeAuthority, MakeRequest, RequestAnswer, TakeBack } from '../make'
 import { OwnView } from '../own-view'
+import { paths } from '../paths'
 import { Replacement, ReplacementCheck } from '../replacement'
 import { WaitingMessages, WaitingWhole } from '../waiting'
 import { Begun, list, type Route } from './route'
@@ -17,16 +18,14 @@ import { Begun, list, type Route } from './route'
 /** Destinations and credentials. */
 export const destinationsRoutes = {
   listDestinations: {
-    method: 'GET',
-    path: '/api/destinations',
+    ...paths.listDestinations,
     role: 'viewer',
     group: 'Destinations',
     summary: 'All destinations',
     answer: list(Destination),
   },
   addDestination: {
-    method: 'POST',
-    path: '/api/destinations',
+    ...paths.addDestination,
     role: 'engineer',
     group: 'Destinations',
     summary: 'Add a destination',
@@ -34,8 +33,7 @@ export const destinationsRoutes = {
     answer: Destination,
   },
   changeDestination: {
-    method: 'PUT',
-    path: '/api/destinations/:id',
+    ...paths.changeDestination,
     role: 'engineer',
     group: 'Destinations',
     summary: 'Change a destination',
@@ -44,32 +42,28 @@ export const destinationsRoutes = {
     answer: Destination,
   },
   removeDestination: {
-    method: 'DELETE',
-    path: '/api/destinations/:id',
+    ...paths.removeDestination,
     role: 'engineer',
     group: 'Destinations',
     summary: 'Remove one without publications',
     answer: null,
   },
   listAsides: {
-    method: 'GET',
-    path: '/api/destinations/:id/asides',
+    ...paths.listAsides,
     role: 'viewer',
     group: 'Destinations',
     summary: 'Messages that it would not have, with reason and octets, the newest first',
     answer: list(Aside),
   },
   destinationOwnView: {
-    method: 'GET',
-    path: '/api/destinations/:id/own-view',
+    ...paths.destinationOwnView,
     role: 'viewer',
     group: 'Destinations',
     summary: 'What a cloud hub itself says of this sender: whether it is connected, what it took and rejected, its quota',
     answer: OwnView,
   },
   lookWaiting: {
-    method: 'GET',
-    path: '/api/destinations/:id/outbox',
+    ...paths.lookWaiting,
     role: 'viewer',
     group: 'Destinations',
     summary: 'What waits in its outbox, a hundred at a time, the oldest first',
@@ -77,16 +71,14 @@ export const destinationsRoutes = {
     answer: WaitingMessages,
   },
   openWaiting: {
-    method: 'GET',
-    path: '/api/destinations/:id/outbox/:delivery/:seq',
+    ...paths.openWaiting,
     role: 'viewer',
     group: 'Destinations',
     summary: 'One message that waits, whole, and as its shape reads it',
     answer: WaitingWhole,
   },
   clearWaiting: {
-    method: 'DELETE',
-    path: '/api/destinations/:id/outbox',
+    ...paths.clearWaiting,
     role: 'engineer',
     group: 'Destinations',
     summary: 'Give up what waits: one message, those of a publication, or all; what is on the wire stays',
@@ -94,8 +86,7 @@ export const destinationsRoutes = {
     answer: z.object({ cleared: z.number().int() }),
   },
   lookJournal: {
-    method: 'GET',
-    path: '/api/destinations/:id/journal',
+    ...paths.lookJournal,
     role: 'viewer',
     group: 'Destinations',
     summary: 'What it was given and what became of it, a hundred at a time, the newest first',
@@ -103,8 +94,7 @@ export const destinationsRoutes = {
     answer: JournalPage,
   },
   openJournal: {
-    method: 'GET',
-    path: '/api/destinations/:id/journal/:delivery/:seq',
+    ...paths.openJournal,
     role: 'viewer',
     group: 'Destinations',
     summary: 'One message of its journal, whole, as its shape reads it, and when it came past each hop',
@@ -112,16 +102,14 @@ export const destinationsRoutes = {
     answer: JournalWhole,
   },
   readAside: {
-    method: 'GET',
-    path: '/api/asides/:number',
+    ...paths.readAside,
     role: 'viewer',
     group: 'Destinations',
     summary: 'One message that a destination would not have, with all octets that are kept of it',
     answer: AsideWhole,
   },
   sendAside: {
-    method: 'POST',
-    path: '/api/asides/:number/send',
+    ...paths.sendAside,
     role: 'engineer',
     group: 'Destinations',
     summary: 'Send it again, mended or as it was: a message of its own, with an account of its own',
@@ -129,16 +117,14 @@ export const destinationsRoutes = {
     answer: AsideWhole,
   },
   removeAsides: {
-    method: 'DELETE',
-    path: '/api/destinations/:id/asides',
+    ...paths.removeAsides,
     role: 'engineer',
     group: 'Destinations',
     summary: 'Forget messages that went aside; their verdict stays',
     answer: null,
   },
   checkDestination: {
-    method: 'POST',
-    path: '/api/destinations/check',
+    ...paths.checkDestination,
     role: 'engineer',
     group: 'Destinations',
     summary: 'Check a connection step by step; sends and saves nothing',
@@ -147,16 +133,14 @@ export const destinationsRoutes = {
     stream: 'ndjson',
   },
   listCredentials: {
-    method: 'GET',
-    path: '/api/credentials',
+    ...paths.listCredentials,
     role: 'engineer',
     group: 'Credentials',
     summary: 'Certificates and log-ins, without what is secret',
     answer: list(Credential),
   },
   addCredential: {
-    method: 'POST',
-    path: '/api/credentials',
+    ...paths.addCredential,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Add a certificate, an authority or a log-in',
@@ -164,8 +148,7 @@ export const destinationsRoutes = {
     answer: Credential,
   },
   lookAtHanded: {
-    method: 'POST',
-    path: '/api/credentials/look',
+    ...paths.lookAtHanded,
     role: 'administrator',
     group: 'Credentials',
     summary: 'What keys, certificates, log-ins and addresses are in files and text that somebody handed over; keeps nothing',
@@ -174,8 +157,7 @@ export const destinationsRoutes = {
     bodyMax: 16,
   },
   keepHanded: {
-    method: 'POST',
-    path: '/api/credentials/keep',
+    ...paths.keepHanded,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Keep some of what was handed over as credentials: all that is named, or nothing',
@@ -184,8 +166,7 @@ export const destinationsRoutes = {
     bodyMax: 16,
   },
   bindCredential: {
-    method: 'PUT',
-    path: '/api/credentials/:id/places',
+    ...paths.bindCredential,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Say where a log-in may be sent by engineers',
@@ -193,8 +174,7 @@ export const destinationsRoutes = {
     answer: Credential,
   },
   renewCredential: {
-    method: 'PUT',
-    path: '/api/credentials/:id/renewal',
+    ...paths.renewCredential,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Say how long before its end a certificate that was made here is renewed, or that it is not',
@@ -202,16 +182,14 @@ export const destinationsRoutes = {
     answer: Credential,
   },
   listEndings: {
-    method: 'GET',
-    path: '/api/credentials/endings',
+    ...paths.listEndings,
     role: 'engineer',
     group: 'Credentials',
     summary: 'Everything that ends by itself, the soonest first, with what uses it and what stops then',
     answer: list(Ending),
   },
   checkReplacement: {
-    method: 'POST',
-    path: '/api/credentials/:id/replacement/check',
+    ...paths.checkReplacement,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Try something new with one destination or source that uses the credential; keeps nothing',
@@ -221,8 +199,7 @@ export const destinationsRoutes = {
     bodyMax: 16,
   },
   replaceCredential: {
-    method: 'PUT',
-    path: '/api/credentials/:id/replacement',
+    ...paths.replaceCredential,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Put something new in the place of what a credential holds, for all that use it; what it held is kept beside it',
@@ -231,24 +208,21 @@ export const destinationsRoutes = {
     bodyMax: 16,
   },
   putBackCredential: {
-    method: 'POST',
-    path: '/api/credentials/:id/before/put-back',
+    ...paths.putBackCredential,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Take back what a credential held before it was replaced; what took its place is kept in turn',
     answer: Credential,
   },
   forgetBefore: {
-    method: 'DELETE',
-    path: '/api/credentials/:id/before',
+    ...paths.forgetBefore,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Let go of what a credential held before it was replaced',
     answer: Credential,
   },
   makeAuthority: {
-    method: 'POST',
-    path: '/api/credentials/authorities',
+    ...paths.makeAuthority,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Make an authority that can sign: a certificate that signs itself, and its key',
@@ -256,8 +230,7 @@ export const destinationsRoutes = {
     answer: Credential,
   },
   issueCertificate: {
-    method: 'POST',
-    path: '/api/credentials/issue',
+    ...paths.issueCertificate,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Make a certificate with its key, signed by an authority that was made here',
@@ -265,8 +238,7 @@ export const destinationsRoutes = {
     answer: Credential,
   },
   makeRequest: {
-    method: 'POST',
-    path: '/api/credentials/requests',
+    ...paths.makeRequest,
     role: 'administrator',
     group: 'Credentials',
     summary: "Make a signing request for somebody else's authority; its key is kept",
@@ -274,8 +246,7 @@ export const destinationsRoutes = {
     answer: Credential,
   },
   answerRequest: {
-    method: 'POST',
-    path: '/api/credentials/:id/answer',
+    ...paths.answerRequest,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Take in what was answered to a signing request: it becomes a certificate',
@@ -284,16 +255,14 @@ export const destinationsRoutes = {
     bodyMax: 16,
   },
   listIssued: {
-    method: 'GET',
-    path: '/api/credentials/:id/issued',
+    ...paths.listIssued,
     role: 'engineer',
     group: 'Credentials',
     summary: 'What an authority signed, the newest first',
     answer: list(Issued),
   },
   takeBackCertificate: {
-    method: 'POST',
-    path: '/api/credentials/:id/take-back',
+    ...paths.takeBackCertificate,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Take back a certificate that an authority signed; its revocation list names it from then on',
@@ -301,8 +270,7 @@ export const destinationsRoutes = {
     answer: Credential,
   },
   takeOutKey: {
-    method: 'POST',
-    path: '/api/credentials/:id/take-out',
+    ...paths.takeOutKey,
     role: 'administrator',
     group: 'Credentials',
     summary: 'The certificate with its chain and its key, locked by a pass phrase; told in the audit',
@@ -311,8 +279,7 @@ export const destinationsRoutes = {
     as: 'application/octet-stream',
   },
   removeCredential: {
-    method: 'DELETE',
-    path: '/api/credentials/:id',
+    ...paths.removeCredential,
     role: 'administrator',
     group: 'Credentials',
     summary: 'Remove one that nothing uses',

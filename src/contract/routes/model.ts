@@ -12,14 +12,14 @@ import {
 } from '../equipment'
 import { Found } from '../find'
 import { Id } from '../id'
+import { paths } from '../paths'
 import { AsSent, EquipmentRule, TagPick } from '../publication'
 import { Begun, list, type Route } from './route'
 
 /** Classes and equipment. */
 export const modelRoutes = {
   find: {
-    method: 'GET',
-    path: '/api/find',
+    ...paths.find,
     role: 'viewer',
     group: 'Equipment',
     summary: 'Everything of all kinds whose name has these words; what is called just so first',
@@ -27,16 +27,14 @@ export const modelRoutes = {
     answer: list(Found),
   },
   listClasses: {
-    method: 'GET',
-    path: '/api/classes',
+    ...paths.listClasses,
     role: 'viewer',
     group: 'Equipment',
     summary: 'All equipment classes',
     answer: list(EquipmentClass),
   },
   addClass: {
-    method: 'POST',
-    path: '/api/classes',
+    ...paths.addClass,
     role: 'engineer',
     group: 'Equipment',
     summary: 'Add a class',
@@ -44,8 +42,7 @@ export const modelRoutes = {
     answer: EquipmentClass,
   },
   changeClass: {
-    method: 'PUT',
-    path: '/api/classes/:id',
+    ...paths.changeClass,
     role: 'engineer',
     group: 'Equipment',
     summary: 'Change a class',
@@ -54,32 +51,28 @@ export const modelRoutes = {
     answer: EquipmentClass,
   },
   removeClass: {
-    method: 'DELETE',
-    path: '/api/classes/:id',
+    ...paths.removeClass,
     role: 'engineer',
     group: 'Equipment',
     summary: 'Remove a class without equipment',
     answer: null,
   },
   classVersions: {
-    method: 'GET',
-    path: '/api/classes/:id/versions',
+    ...paths.classVersions,
     role: 'viewer',
     group: 'Equipment',
     summary: 'All states a class has had, the newest first',
     answer: list(ClassVersion),
   },
   listRecords: {
-    method: 'GET',
-    path: '/api/records',
+    ...paths.listRecords,
     role: 'viewer',
     group: 'Equipment',
     summary: 'Places in record sources that members are filled from, with their handles',
     answer: list(RecordColumn),
   },
   editEquipment: {
-    method: 'POST',
-    path: '/api/equipment/edit',
+    ...paths.editEquipment,
     role: 'engineer',
     group: 'Equipment',
     summary: 'Add, change and remove many equipment: all or none',
@@ -88,24 +81,21 @@ export const modelRoutes = {
     answer: EquipmentEdited,
   },
   listEquipment: {
-    method: 'GET',
-    path: '/api/equipment',
+    ...paths.listEquipment,
     role: 'viewer',
     group: 'Equipment',
     summary: 'The whole hierarchy',
     answer: list(Equipment),
   },
   outlineEquipment: {
-    method: 'GET',
-    path: '/api/equipment/outline',
+    ...paths.outlineEquipment,
     role: 'viewer',
     group: 'Equipment',
     summary: 'Names, places and classes of all equipment, without what fills their members',
     answer: list(EquipmentBrief),
   },
   matchingEquipment: {
-    method: 'POST',
-    path: '/api/equipment/matching',
+    ...paths.matchingEquipment,
     role: 'viewer',
     group: 'Equipment',
     summary: 'Which equipment a rule of a publication is for now',
@@ -113,8 +103,7 @@ export const modelRoutes = {
     answer: z.object({ ids: z.array(Id) }),
   },
   matchingTags: {
-    method: 'POST',
-    path: '/api/tags/matching',
+    ...paths.matchingTags,
     role: 'viewer',
     group: 'Tags',
     summary: 'Which tags a publication without equipment is for now',
@@ -122,8 +111,7 @@ export const modelRoutes = {
     answer: z.object({ tags: z.number().int(), folders: z.number().int(), first: z.array(z.string()).describe('Names of the first ones') }),
   },
   equipmentAsSent: {
-    method: 'POST',
-    path: '/api/equipment/as-sent',
+    ...paths.equipmentAsSent,
     role: 'viewer',
     group: 'Equipment',
     summary: 'The first of these equipment as it would be sent, and the names of the members that all of them have',
@@ -131,8 +119,7 @@ export const modelRoutes = {
     answer: AsSent,
   },
   addEquipment: {
-    method: 'POST',
-    path: '/api/equipment',
+    ...paths.addEquipment,
     role: 'engineer',
     group: 'Equipment',
     summary: 'Add equipment',
@@ -140,8 +127,7 @@ export const modelRoutes = {
     answer: Equipment,
   },
   changeEquipment: {
-    method: 'PUT',
-    path: '/api/equipment/:id',
+    ...paths.changeEquipment,
     role: 'engineer',
     group: 'Equipment',
     summary: 'Change equipment and its bindings',
@@ -149,8 +135,7 @@ export const modelRoutes = {
     answer: Equipment,
   },
   removeEquipment: {
-    method: 'DELETE',
-    path: '/api/equipment/:id',
+    ...paths.removeEquipment,
     role: 'engineer',
     group: 'Equipment',
     summary: 'Remove equipment with nothing under it',

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { Clocks } from '../clock'
 import { BrickWhole, CourseFigures, EventLine, EventRow, LedgerLine, Wall, Watch } from '../live'
+import { paths } from '../paths'
 import { FoundWay, WayQuery } from '../way'
 import { WhatIsWrong } from '../wrong'
 import { list, type Route } from './route'
@@ -11,16 +12,14 @@ const time = z.coerce.number().int().min(0).max(8.64e15)
 /** Ledger, wall, events and the live stream. */
 export const proofRoutes = {
   ledger: {
-    method: 'GET',
-    path: '/api/ledger',
+    ...paths.ledger,
     role: 'viewer',
     group: 'Proof',
     summary: 'Counts of every publication and destination',
     answer: list(LedgerLine),
   },
   wall: {
-    method: 'GET',
-    path: '/api/wall',
+    ...paths.wall,
     role: 'viewer',
     group: 'Proof',
     summary: 'The wall: bricks of a slice width between two times (epoch ms)',
@@ -36,8 +35,7 @@ export const proofRoutes = {
     answer: Wall,
   },
   brick: {
-    method: 'GET',
-    path: '/api/wall/:delivery',
+    ...paths.brick,
     role: 'viewer',
     group: 'Proof',
     summary: 'One brick of the wall: which messages did not arrive as they should, and how long the others took',
@@ -45,16 +43,14 @@ export const proofRoutes = {
     answer: BrickWhole,
   },
   latency: {
-    method: 'GET',
-    path: '/api/latency/:delivery',
+    ...paths.latency,
     role: 'viewer',
     group: 'Proof',
     summary: 'Device time to witness over the last hour, as bars',
     answer: list(z.object({ ms: z.number(), count: z.number() })),
   },
   events: {
-    method: 'GET',
-    path: '/api/events',
+    ...paths.events,
     role: 'viewer',
     group: 'Proof',
     summary: 'What happened, newest first',
@@ -66,8 +62,7 @@ export const proofRoutes = {
     answer: list(EventRow),
   },
   eventLine: {
-    method: 'GET',
-    path: '/api/events/line',
+    ...paths.eventLine,
     role: 'viewer',
     group: 'Proof',
     summary: 'What happened in each slice between two times (epoch ms), and the versions that went live',
@@ -75,24 +70,21 @@ export const proofRoutes = {
     answer: EventLine,
   },
   whatIsWrong: {
-    method: 'GET',
-    path: '/api/wrong',
+    ...paths.whatIsWrong,
     role: 'viewer',
     group: 'Proof',
     summary: 'What is wrong now, what was in the last hour, what will be, and what became of the messages of the last 24 hours',
     answer: WhatIsWrong,
   },
   clocks: {
-    method: 'GET',
-    path: '/api/clocks',
+    ...paths.clocks,
     role: 'viewer',
     group: 'Proof',
     summary: 'How far the clock of every peer that tells its time is from ours',
     answer: Clocks,
   },
   findHop: {
-    method: 'GET',
-    path: '/api/way',
+    ...paths.findHop,
     role: 'viewer',
     group: 'Proof',
     summary: 'The way of a tag, a publication or all that goes to a destination, hop by hop, and the hop at which it stops',
@@ -100,8 +92,7 @@ export const proofRoutes = {
     answer: FoundWay,
   },
   conditions: {
-    method: 'GET',
-    path: '/api/conditions',
+    ...paths.conditions,
     role: 'viewer',
     group: 'Proof',
     summary: 'How every source, publication and destination is doing',
@@ -113,8 +104,7 @@ export const proofRoutes = {
     }),
   },
   live: {
-    method: 'GET',
-    path: '/api/live',
+    ...paths.live,
     role: 'viewer',
     group: 'Proof',
     summary: 'Live values and states of what is watched',

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { Budget, BudgetQuery, BudgetSum } from '../budget'
 import { Id } from '../id'
 import { MessageOrigins } from '../journal'
+import { paths } from '../paths'
 import { Accepted, Looked, Preflight } from '../preflight'
 import { HeldValues, Preview, Publication, PublicationDraft } from '../publication'
 import { Replay, ReplayQuery } from '../replay'
@@ -11,16 +12,14 @@ import { Begun, list, type Route } from './route'
 /** Publications. */
 export const publicationsRoutes = {
   listPublications: {
-    method: 'GET',
-    path: '/api/publications',
+    ...paths.listPublications,
     role: 'viewer',
     group: 'Publications',
     summary: 'All publications',
     answer: list(Publication),
   },
   addPublication: {
-    method: 'POST',
-    path: '/api/publications',
+    ...paths.addPublication,
     role: 'engineer',
     group: 'Publications',
     summary: 'Add a publication, or a further clause of one',
@@ -28,8 +27,7 @@ export const publicationsRoutes = {
     answer: Publication,
   },
   changePublication: {
-    method: 'PUT',
-    path: '/api/publications/:id',
+    ...paths.changePublication,
     role: 'engineer',
     group: 'Publications',
     summary: 'Change what would go live next',
@@ -38,16 +36,14 @@ export const publicationsRoutes = {
     answer: Publication,
   },
   removePublication: {
-    method: 'DELETE',
-    path: '/api/publications/:id',
+    ...paths.removePublication,
     role: 'engineer',
     group: 'Publications',
     summary: 'Remove one that is not live',
     answer: null,
   },
   previewPublication: {
-    method: 'POST',
-    path: '/api/publications/preview',
+    ...paths.previewPublication,
     role: 'viewer',
     group: 'Publications',
     summary: 'Findings, topics and one real message of a draft',
@@ -60,24 +56,21 @@ export const publicationsRoutes = {
     answer: Preview,
   },
   publicationContract: {
-    method: 'GET',
-    path: '/api/publications/:id/contract',
+    ...paths.publicationContract,
     role: 'viewer',
     group: 'Publications',
     summary: 'What a receiver needs: a schema or description of its messages, and an example with the values of this moment',
     answer: z.record(z.string(), z.unknown()),
   },
   publicationAsyncApi: {
-    method: 'GET',
-    path: '/api/publications/:id/asyncapi',
+    ...paths.publicationAsyncApi,
     role: 'viewer',
     group: 'Publications',
     summary: 'An AsyncAPI 3.0 document of all its topics and messages',
     answer: z.record(z.string(), z.unknown()),
   },
   goLive: {
-    method: 'POST',
-    path: '/api/publications/:id/live',
+    ...paths.goLive,
     role: 'engineer',
     group: 'Publications',
     summary: 'Freeze a version, of all clauses, and go live; refused while the preflight has a warning that is not accepted',
@@ -92,8 +85,7 @@ export const publicationsRoutes = {
     answer: Publication,
   },
   budgetPublication: {
-    method: 'POST',
-    path: '/api/publications/budget',
+    ...paths.budgetPublication,
     role: 'viewer',
     group: 'Publications',
     summary: 'What a draft would have sent of what was recorded of its tags, in messages and octets, and what of the curves would be lost',
@@ -101,8 +93,7 @@ export const publicationsRoutes = {
     answer: Budget,
   },
   sentByPublication: {
-    method: 'GET',
-    path: '/api/publications/:id/sent',
+    ...paths.sentByPublication,
     role: 'viewer',
     group: 'Publications',
     summary: 'What a publication really sent in a span of time, as far as the journal has it',
@@ -110,8 +101,7 @@ export const publicationsRoutes = {
     answer: BudgetSum,
   },
   replayPublication: {
-    method: 'POST',
-    path: '/api/publications/:id/replay',
+    ...paths.replayPublication,
     role: 'engineer',
     group: 'Publications',
     summary: 'What was sent in a span of time, beside what a draft would have sent of the same values',
@@ -119,8 +109,7 @@ export const publicationsRoutes = {
     answer: Replay,
   },
   preflight: {
-    method: 'POST',
-    path: '/api/publications/preflight',
+    ...paths.preflight,
     role: 'viewer',
     group: 'Publications',
     summary: 'All that is to be known of publications, as they are saved, before they go live',
@@ -128,16 +117,14 @@ export const publicationsRoutes = {
     answer: list(Preflight),
   },
   listVersions: {
-    method: 'GET',
-    path: '/api/publications/:id/versions',
+    ...paths.listVersions,
     role: 'viewer',
     group: 'Publications',
     summary: 'What was frozen at each go-live, the newest first',
     answer: list(Version),
   },
   messageOrigins: {
-    method: 'GET',
-    path: '/api/publications/:id/versions/:number/origins',
+    ...paths.messageOrigins,
     role: 'viewer',
     group: 'Publications',
     summary: 'From which tags, and which places of which devices, the members of a message to a place were made',
@@ -145,8 +132,7 @@ export const publicationsRoutes = {
     answer: MessageOrigins,
   },
   versionDifferences: {
-    method: 'GET',
-    path: '/api/publications/:id/versions/differences',
+    ...paths.versionDifferences,
     role: 'viewer',
     group: 'Publications',
     summary: 'In what two versions differ: settings, and what receivers see of each equipment',
@@ -154,8 +140,7 @@ export const publicationsRoutes = {
     answer: VersionDifferences,
   },
   goBack: {
-    method: 'POST',
-    path: '/api/publications/:id/back',
+    ...paths.goBack,
     role: 'engineer',
     group: 'Publications',
     summary: 'Go live with an earlier version as it was frozen; what is written since stays as it is written',
@@ -163,24 +148,21 @@ export const publicationsRoutes = {
     answer: Publication,
   },
   sayPublication: {
-    method: 'POST',
-    path: '/api/publications/:id/say',
+    ...paths.sayPublication,
     role: 'operator',
     group: 'Publications',
     summary: 'Say how things are, once now, beside its trigger; it has to be live',
     answer: z.object({ messages: z.number().int().describe('How many went; those without first values do not') }),
   },
   pausePublication: {
-    method: 'POST',
-    path: '/api/publications/:id/pause',
+    ...paths.pausePublication,
     role: 'operator',
     group: 'Publications',
     summary: 'Pause',
     answer: Publication,
   },
   resumePublication: {
-    method: 'POST',
-    path: '/api/publications/:id/resume',
+    ...paths.resumePublication,
     role: 'operator',
     group: 'Publications',
     summary: 'Go on with the version that was live',

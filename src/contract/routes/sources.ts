@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { CheckStep } from '../failure'
+import { CheckStep } from '../failure-form'
+import { paths } from '../paths'
 import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse, WatchedValues, WatchNodes } from '../source'
 import { RegisterLook, RegisterQuery } from '../sources/modbus'
 import { Heard, ListenQuery } from '../sources/mqtt'
@@ -18,12 +19,11 @@ export const ApplicationCertificate = z.object({
 
 /** Sources. */
 export const sourcesRoutes = {
-  listSources: { method: 'GET', path: '/api/sources', role: 'viewer', group: 'Sources', summary: 'All sources', answer: list(Source) },
-  addSource: { method: 'POST', path: '/api/sources', role: 'engineer', group: 'Sources', summary: 'Add a source', body: SourceDraft, answer: Source },
-  getSource: { method: 'GET', path: '/api/sources/:id', role: 'viewer', group: 'Sources', summary: 'One source', answer: Source },
+  listSources: { ...paths.listSources, role: 'viewer', group: 'Sources', summary: 'All sources', answer: list(Source) },
+  addSource: { ...paths.addSource, role: 'engineer', group: 'Sources', summary: 'Add a source', body: SourceDraft, answer: Source },
+  getSource: { ...paths.getSource, role: 'viewer', group: 'Sources', summary: 'One source', answer: Source },
   changeSource: {
-    method: 'PUT',
-    path: '/api/sources/:id',
+    ...paths.changeSource,
     role: 'engineer',
     group: 'Sources',
     summary: 'Change a source',
@@ -32,16 +32,14 @@ export const sourcesRoutes = {
     answer: Source,
   },
   removeSource: {
-    method: 'DELETE',
-    path: '/api/sources/:id',
+    ...paths.removeSource,
     role: 'engineer',
     group: 'Sources',
     summary: 'Remove a source without tags',
     answer: null,
   },
   checkSource: {
-    method: 'POST',
-    path: '/api/sources/check',
+    ...paths.checkSource,
     role: 'engineer',
     group: 'Sources',
     summary: 'Check a connection step by step; saves nothing',
@@ -50,8 +48,7 @@ export const sourcesRoutes = {
     stream: 'ndjson',
   },
   browseSource: {
-    method: 'POST',
-    path: '/api/sources/:id/browse',
+    ...paths.browseSource,
     role: 'engineer',
     group: 'Sources',
     summary: 'What lies under a node',
@@ -59,8 +56,7 @@ export const sourcesRoutes = {
     answer: list(BrowseNode),
   },
   watchNodes: {
-    method: 'POST',
-    path: '/api/sources/:id/watch',
+    ...paths.watchNodes,
     role: 'engineer',
     group: 'Sources',
     summary: 'Values of nodes that are no tags yet, until the request ends',
@@ -69,16 +65,14 @@ export const sourcesRoutes = {
     stream: 'ndjson',
   },
   sourceUse: {
-    method: 'GET',
-    path: '/api/sources/:id/use',
+    ...paths.sourceUse,
     role: 'viewer',
     group: 'Sources',
     summary: 'What a source is used for',
     answer: SourceUse,
   },
   switchSource: {
-    method: 'POST',
-    path: '/api/sources/:id/switch',
+    ...paths.switchSource,
     role: 'operator',
     group: 'Sources',
     summary: 'Start or stop one source',
@@ -86,16 +80,14 @@ export const sourcesRoutes = {
     answer: Source,
   },
   restartSource: {
-    method: 'POST',
-    path: '/api/sources/:id/restart',
+    ...paths.restartSource,
     role: 'operator',
     group: 'Sources',
     summary: 'Connect one source anew',
     answer: null,
   },
   lookAtRegisters: {
-    method: 'POST',
-    path: '/api/sources/:id/registers',
+    ...paths.lookAtRegisters,
     role: 'engineer',
     group: 'Sources',
     summary: 'Raw registers of a Modbus unit, about once a second until the request ends',
@@ -104,8 +96,7 @@ export const sourcesRoutes = {
     stream: 'ndjson',
   },
   listenOnTopics: {
-    method: 'POST',
-    path: '/api/sources/:id/listen',
+    ...paths.listenOnTopics,
     role: 'engineer',
     group: 'Sources',
     summary: 'Listen on topics for a while and tell what was heard',
@@ -114,8 +105,7 @@ export const sourcesRoutes = {
     stream: 'ndjson',
   },
   discoverEndpoints: {
-    method: 'POST',
-    path: '/api/sources/endpoints',
+    ...paths.discoverEndpoints,
     role: 'engineer',
     group: 'Sources',
     summary: 'Which ways in an OPC UA server offers',
@@ -123,8 +113,7 @@ export const sourcesRoutes = {
     answer: list(OfferedEndpoint),
   },
   renewApplication: {
-    method: 'POST',
-    path: '/api/application/renew',
+    ...paths.renewApplication,
     role: 'administrator',
     group: 'Sources',
     summary: 'Make Embrik a new certificate; OPC UA servers must trust it anew',
@@ -132,8 +121,7 @@ export const sourcesRoutes = {
     answer: ApplicationCertificate,
   },
   application: {
-    method: 'GET',
-    path: '/api/application',
+    ...paths.application,
     role: 'viewer',
     group: 'Sources',
     summary: 'The certificate under which Embrik appears to OPC UA servers',

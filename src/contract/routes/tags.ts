@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { Id } from '../id'
 import { LiveValue } from '../live'
+import { paths } from '../paths'
 import {
   EditOutside,
   Group,
@@ -33,8 +34,7 @@ const Ids = z
 /** Tags and sampling groups. */
 export const tagRoutes = {
   listTags: {
-    method: 'GET',
-    path: '/api/tags',
+    ...paths.listTags,
     role: 'viewer',
     group: 'Tags',
     summary: 'All tags; or those of one source, those that fill members of some equipment, or the first by their names',
@@ -46,17 +46,15 @@ export const tagRoutes = {
     answer: list(Tag),
   },
   usedTags: {
-    method: 'GET',
-    path: '/api/tags/used',
+    ...paths.usedTags,
     role: 'viewer',
     group: 'Tags',
     summary: 'Handles of the tags that fill members of equipment, also through expressions',
     answer: list(z.number().int()),
   },
-  addTags: { method: 'POST', path: '/api/tags', role: 'engineer', group: 'Tags', summary: 'Add tags: all or none', body: TagsAdd, answer: list(Tag) },
+  addTags: { ...paths.addTags, role: 'engineer', group: 'Tags', summary: 'Add tags: all or none', body: TagsAdd, answer: list(Tag) },
   changeTag: {
-    method: 'PATCH',
-    path: '/api/tags/:id',
+    ...paths.changeTag,
     role: 'engineer',
     group: 'Tags',
     summary: 'Rename a tag or change its properties',
@@ -64,18 +62,16 @@ export const tagRoutes = {
     answer: Tag,
   },
   removeTags: {
-    method: 'POST',
-    path: '/api/tags/remove',
+    ...paths.removeTags,
     role: 'engineer',
     group: 'Tags',
     summary: 'Remove tags: all or none',
     body: TagsDelete,
     answer: null,
   },
-  tagUse: { method: 'GET', path: '/api/tags/:id/use', role: 'viewer', group: 'Tags', summary: 'What uses a tag', answer: TagUse },
+  tagUse: { ...paths.tagUse, role: 'viewer', group: 'Tags', summary: 'What uses a tag', answer: TagUse },
   tagValues: {
-    method: 'GET',
-    path: '/api/values',
+    ...paths.tagValues,
     role: 'viewer',
     group: 'Tags',
     summary: 'Present values by handle, as 1-40,52',
@@ -83,8 +79,7 @@ export const tagRoutes = {
     answer: list(LiveValue),
   },
   writeTag: {
-    method: 'POST',
-    path: '/api/tags/:id/write',
+    ...paths.writeTag,
     role: 'operator',
     group: 'Tags',
     summary: 'Write a value to the device and read it back',
@@ -92,8 +87,7 @@ export const tagRoutes = {
     answer: TagWritten,
   },
   tagNote: {
-    method: 'GET',
-    path: '/api/tags/:id/note',
+    ...paths.tagNote,
     role: 'viewer',
     group: 'Tags',
     summary: "Why a tag is as it is, in its protocol's words, with the bytes that could not be read",
@@ -101,8 +95,7 @@ export const tagRoutes = {
     answer: TagNote,
   },
   editTags: {
-    method: 'POST',
-    path: '/api/tags/edit',
+    ...paths.editTags,
     role: 'engineer',
     group: 'Tags',
     summary: 'Add, change and remove many tags together, all or none; tells how far it is, then what came of it and the edit that takes it back',
@@ -112,8 +105,7 @@ export const tagRoutes = {
     stream: 'ndjson',
   },
   exportTags: {
-    method: 'GET',
-    path: '/api/tags/csv',
+    ...paths.exportTags,
     role: 'viewer',
     group: 'Tags',
     summary: 'All tags as CSV (RFC 4180, UTF-8), with the columns that an import takes',
@@ -121,8 +113,7 @@ export const tagRoutes = {
     as: 'text/csv',
   },
   importTags: {
-    method: 'POST',
-    path: '/api/tags/csv',
+    ...paths.importTags,
     role: 'engineer',
     group: 'Tags',
     summary: 'A dry run of CSV or other separated text, and with apply=good or apply=all the edit itself, in one transaction',
@@ -135,8 +126,7 @@ export const tagRoutes = {
     answer: TagImported,
   },
   tagStates: {
-    method: 'GET',
-    path: '/api/tags/states',
+    ...paths.tagStates,
     role: 'viewer',
     group: 'Tags',
     summary: 'Value, status and times of every tag as columns of bytes; core/tag/states.ts has the layout',
@@ -144,8 +134,7 @@ export const tagRoutes = {
     as: 'application/octet-stream',
   },
   renamedOutside: {
-    method: 'POST',
-    path: '/api/tags/outside',
+    ...paths.renamedOutside,
     role: 'viewer',
     group: 'Tags',
     summary: 'What new names of tags would change outside: topics and names in payloads',
@@ -154,8 +143,7 @@ export const tagRoutes = {
     answer: Outside,
   },
   editedOutside: {
-    method: 'POST',
-    path: '/api/tags/:id/outside',
+    ...paths.editedOutside,
     role: 'viewer',
     group: 'Tags',
     summary: 'What a change of one tag would change for receivers at the next go-live',
@@ -163,16 +151,14 @@ export const tagRoutes = {
     answer: EditOutside,
   },
   listPatterns: {
-    method: 'GET',
-    path: '/api/patterns',
+    ...paths.listPatterns,
     role: 'viewer',
     group: 'Tags',
     summary: 'All patterns of tags',
     answer: list(TagPattern),
   },
   addPattern: {
-    method: 'POST',
-    path: '/api/patterns',
+    ...paths.addPattern,
     role: 'engineer',
     group: 'Tags',
     summary: 'Keep a pattern of tags',
@@ -180,24 +166,21 @@ export const tagRoutes = {
     answer: TagPattern,
   },
   removePattern: {
-    method: 'DELETE',
-    path: '/api/patterns/:id',
+    ...paths.removePattern,
     role: 'engineer',
     group: 'Tags',
     summary: 'Remove a pattern; tags made from it stay',
     answer: null,
   },
   listGroups: {
-    method: 'GET',
-    path: '/api/groups',
+    ...paths.listGroups,
     role: 'viewer',
     group: 'Tags',
     summary: 'All sampling groups',
     answer: list(Group),
   },
   addGroup: {
-    method: 'POST',
-    path: '/api/groups',
+    ...paths.addGroup,
     role: 'engineer',
     group: 'Tags',
     summary: 'Add a sampling group',
@@ -205,8 +188,7 @@ export const tagRoutes = {
     answer: Group,
   },
   changeGroup: {
-    method: 'PUT',
-    path: '/api/groups/:id',
+    ...paths.changeGroup,
     role: 'engineer',
     group: 'Tags',
     summary: 'Change a sampling group: its tags are read at the new rate',
@@ -214,8 +196,7 @@ export const tagRoutes = {
     answer: Group,
   },
   removeGroup: {
-    method: 'DELETE',
-    path: '/api/groups/:id',
+    ...paths.removeGroup,
     role: 'engineer',
     group: 'Tags',
     summary: 'Remove a sampling group to which no tag belongs',

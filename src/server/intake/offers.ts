@@ -1,5 +1,6 @@
 import { type CertificateFacts, type Credential, CredentialDraft } from '~/contract/credential'
-import { FailureError, fail, invalid } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
+import { invalid } from '~/contract/failure-form'
 import type { HandedOver, KeepHanded, Offer, TakenIn, WordRole } from '~/contract/intake'
 import { certificateFacts } from '~/core/credential/certificate'
 import type { Kit, Link } from '~/core/credential/intake/kits'

@@ -1,6 +1,7 @@
 import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query'
 import { type Failure, FailureError } from '~/contract/failure'
-import { type AnswerOf, type InputOf, type QueryOf, type Route, type RouteKey, routes } from '~/contract/routes'
+import { paths } from '~/contract/paths'
+import type { AnswerOf, InputOf, QueryOf, Route, RouteKey } from '~/contract/routes'
 import { toLogIn } from './leaving'
 
 interface Options<K extends RouteKey> {
@@ -12,7 +13,7 @@ interface Options<K extends RouteKey> {
 
 /** Questions are answered soon or asked again; what changes something may take its time. */
 const ANSWER_MS = 30_000
-const signalOf = ({ method }: Route, given: AbortSignal | undefined) => {
+const signalOf = ({ method }: Pick<Route, 'method'>, given: AbortSignal | undefined) => {
   const signals = [...(given ? [given] : []), ...(method === 'GET' ? [AbortSignal.timeout(ANSWER_MS)] : [])]
   return signals.length > 0 ? { signal: AbortSignal.any(signals) } : {}
 }
@@ -31,7 +32,7 @@ function keep(path: string, tag: string, answer: unknown): void {
 }
 
 function pathOf<K extends RouteKey>(key: K, o: Options<K>): string {
-  let path = routes[key].path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(o.params?.[name] ?? ''))
+  let path = paths[key].path.replace(/:(\w+)/g, (_, name: string) => encodeURIComponent(o.params?.[name] ?? ''))
   if (o.query)
     path += `?${new URLSearchParams(
       Object.entries(o.query as object)
@@ -42,7 +43,7 @@ function pathOf<K extends RouteKey>(key: K, o: Options<K>): string {
 }
 
 async function send<K extends RouteKey>(key: K, o: Options<K>, tag?: string): Promise<Response> {
-  const route: Route = routes[key]
+  const route: Pick<Route, 'method'> = paths[key]
   let response: Response
   try {
     response = await fetch(pathOf(key, o), {
@@ -69,7 +70,7 @@ async function send<K extends RouteKey>(key: K, o: Options<K>, tag?: string): Pr
 
 /** Calls an endpoint by its name in the contract; throws a FailureError. */
 export async function call<K extends RouteKey>(key: K, o: Options<K> = {}): Promise<AnswerOf<K>> {
-  if (routes[key].method === 'GET') return ask(key, o)
+  if (paths[key].method === 'GET') return ask(key, o)
   const response = await send(key, o)
   return (response.status === 204 ? undefined : await response.json()) as AnswerOf<K>
 }

@@ -1,7 +1,7 @@
 import { useContext, useState } from 'react'
 import { toast } from 'sonner'
 import type { ApiKey, Person } from '~/contract/person'
-import { Role } from '~/contract/role'
+import { type Role, roles } from '~/contract/role'
 import { useAsk } from '~/ui/Ask'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
@@ -132,7 +132,7 @@ function PeopleList({ people }: { people: readonly Person[] }) {
             onChange={(e) => void setRole(p, e.target.value as Role)}
             className="field"
           >
-            {Role.options.map((r) => (
+            {roles.map((r) => (
               <option key={r}>{r}</option>
             ))}
           </select>
@@ -259,7 +259,7 @@ function Add({ what, onClose }: { what: 'person' | 'key'; onClose(): void }) {
           <TextField label="Name" autoFocus value={v.name} onChange={set('name')} error={fields.name} />
           {what === 'person' && <TextField label="Log-in" value={v.login} onChange={set('login')} error={fields.login} />}
           <SelectField label="Role" value={v.role} onChange={set('role')} error={fields.role} help={roleWords[v.role]}>
-            {Role.options.map((r) => (
+            {roles.map((r) => (
               <option key={r}>{r}</option>
             ))}
           </SelectField>
