@@ -82,7 +82,7 @@ it.each(ROADS)('over %s, what waited does not hold it up, and both are accounted
   await set(road, false)
   await until(() => [bulk, urgent].every((p) => laneOf(p.delivery).present().state === 'off'), 'both to be off')
   for (let i = 0; i < 300; i++) change()
-  engine.publications.say(urgent.id)
+  await engine.publications.say(urgent.id, 1)
   await until(() => laneOf(bulk.delivery).outbox.onDisk >= 1200 && laneOf(urgent.delivery).outbox.onDisk === 4, 'all to wait')
   await set(road, true, 100)
   await settled(urgent.delivery)

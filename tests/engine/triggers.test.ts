@@ -1,4 +1,5 @@
 import { afterEach, describe, expect, it } from 'vitest'
+import type { PublicationDraft } from '~/contract/publication'
 import { Engine } from '~/engine/engine'
 import { openDatabase } from '~/store/database'
 import { freeze } from '~/store/freeze'
@@ -125,17 +126,31 @@ describe('on an event', () => {
   })
 })
 
+async function nextVersion(part: Partial<PublicationDraft>): Promise<void> {
+  const { id, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft } = await getPublication(s.t.db, s.publicationId)
+  await changePublication(s.t.db, id, { ...draft, ...part })
+  await goLive(s.t.db, id, 'test', freeze)
+}
+
 describe('by hand', () => {
-  it('nothing goes but when somebody asks; of one that does not run it is said', async () => {
+  it('nothing goes but when somebody asks; a version that just went live is waited for', { timeout: 60_000 }, async () => {
     s = await scene({ broker, publication: { topic: 'varnmoor/one/{unit}', trigger: { kind: 'hand' } }, zones: 3 })
     s.change(5)
     await pause(500)
     expect(s.counts()!.produced).toBe(0)
-    expect(s.engine.publications.say(s.publicationId)).toBe(3)
+    expect(await s.engine.publications.say(s.publicationId, 1)).toBe(3)
     await arrivedCount(3)
     await s.settled()
     expect(s.counts()).toMatchObject({ produced: 3, arrived: 3, missing: 0 })
-    expect(() => s.engine.publications.say(s.destinationId)).toThrow(/does not run/)
+    const asked = s.engine.publications.say(s.publicationId, 2)
+    await pause(200)
+    await nextVersion({ name: 'Later' })
+    expect(await asked).toBe(3)
+    await arrivedCount(6)
+    await s.settled()
+    expect(s.counts()).toMatchObject({ produced: 6, arrived: 6, missing: 0 })
+    expect(s.engine.publications.running.get(s.publicationId)!.plan.name).toBe('Later')
+    await expect(s.engine.publications.say(s.publicationId, 3)).rejects.toThrow('has not begun to run within 15 s')
   })
 })
 
@@ -149,9 +164,7 @@ it('a version with another trigger takes the place of the one before, without a 
     { kind: 'change' as const },
   ]
   for (const trigger of triggers) {
-    const { id, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft } = await getPublication(s.t.db, s.publicationId)
-    await changePublication(s.t.db, id, { ...draft, trigger })
-    await goLive(s.t.db, id, 'test', freeze)
+    await nextVersion({ trigger })
     const before = s.counts()!.arrived
     await arrivedCount(before + 20)
   }

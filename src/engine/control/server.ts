@@ -5,7 +5,8 @@ import { Aside } from '~/contract/aside'
 import { BudgetQuery } from '~/contract/budget'
 import { Credential } from '~/contract/credential'
 import { DestinationCheck } from '~/contract/destination'
-import { type Failure, FailureError, fail, invalid } from '~/contract/failure'
+import { type Failure, FailureError, fail } from '~/contract/failure'
+import { invalid } from '~/contract/failure-form'
 import { Id } from '~/contract/id'
 import { WhichJournal } from '~/contract/journal'
 import { HeldValues, PublicationDraft } from '~/contract/publication'
@@ -339,8 +340,8 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     }
 
     case 'POST /publications/say': {
-      const { publicationId } = await parse(req, z.object({ publicationId: Id }))
-      return answer(res, 200, { messages: engine.publications.say(publicationId) })
+      const { publicationId, version } = await parse(req, z.object({ publicationId: Id, version: z.number().int() }))
+      return answer(res, 200, { messages: await engine.publications.say(publicationId, version) })
     }
 
     case 'POST /publications/schemas': {

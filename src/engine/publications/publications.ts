@@ -1,11 +1,11 @@
-import { type Failure, fail } from '~/contract/failure'
+import { type Failure, FailureError, fail } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { Envelope } from '~/core/delivery/envelope'
 import type { Db } from '~/store/database'
 import { allReads, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf } from '~/store/publication'
 import { tookBack, toTakeBack } from '~/store/taken-back'
-import { within } from '../clock/clock'
+import { sleep, within } from '../clock/clock'
 import type { Destinations } from '../destinations/destinations'
 import { failureOf } from '../failure'
 import type { Ledger } from '../ledger/ledger'
@@ -17,6 +17,9 @@ import { Publisher, type PublisherContext } from './publisher'
 const TRY_AGAIN_MS = 30_000
 /** So long whoever sends something again waits for it to be stored, ms. */
 const STORED_MS = 10_000
+/** So long whoever asks a version that just went live for something waits for it to be taken up, ms, looking so often. */
+const TAKEN_UP_MS = 15_000
+const LOOK_MS = 50
 /** So long a version that is over may take for what it has on its way, ms. */
 const DRAIN_MS = 10_000
 
@@ -125,11 +128,25 @@ export class Publications {
     }
   }
 
-  /** Has one say how things are, once; gives how many messages went. */
-  say(id: string): number {
-    const publisher = this.running.get(id)
-    if (!publisher) throw fail(409, 'publication.still', 'It does not run', 'Go live, or resume it, first', 'publication')
-    return publisher.sayNow()
+  /** Has one say how things are, once, as the version that is live says it; gives how many messages went. */
+  async say(id: string, version: number): Promise<number> {
+    return (await this.takenUp(id, version)).sayNow()
+  }
+
+  /** What runs a version that is live: one that just went live is waited for. */
+  private async takenUp(id: string, version: number): Promise<Publisher> {
+    const { clock } = this.ctx
+    const until = clock.mono() + TAKEN_UP_MS
+    for (;;) {
+      const publisher = this.running.get(id)
+      if (publisher?.begun && publisher.plan.number >= version) return publisher
+      const broken = this.broken.get(id)
+      if (broken && broken.plan.number >= version) throw new FailureError(broken.failure, 409)
+      if (clock.mono() >= until) break
+      await sleep(clock, LOOK_MS)
+    }
+    const hint = 'The engine, or its database, is busy or stands still: see what the first page says, and try again'
+    throw fail(503, 'publication.still', `Version ${version} is live, and has not begun to run within ${TAKEN_UP_MS / 1000} s`, hint, 'publication')
   }
 
   /** Sends octets that a destination would not have before: as a message of its own. Gives its number. */

@@ -83,6 +83,8 @@ export class Publisher {
   private readonly lostTold = new Set<number>()
   private commands = { toldAt: Number.NEGATIVE_INFINITY, count: 0 }
   private failing: string | null = null
+  /** Whether it speaks. */
+  begun = false
   private waiting: { at: number; held: number } | null = null
   /** A message made lately, and its way so far: for people who look. */
   last: LastMessage | null = null
@@ -162,6 +164,7 @@ export class Publisher {
       this.guarded(changed)
     })
     this.guarded(() => this.due.begin())
+    this.begun = true
   }
 
   /** Says how things are, once, because somebody asked for it; gives how many messages went. */

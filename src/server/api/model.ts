@@ -168,8 +168,9 @@ async function numbered(id: string): Promise<typeof freeze> {
 async function say(id: string, signal: AbortSignal): Promise<{ messages: number }> {
   const [root, ...clauses] = await wholeOf(database(), id)
   let messages = 0
+  if (root!.state !== 'live') throw fail(409, 'publication.still', 'It does not run', 'Go live, or resume it, first', 'publication')
   for (const p of [root!, ...clauses.filter((c) => c.state === 'live')]) {
-    const answer = await askEngine('/publications/say', { body: { publicationId: p.id }, signal })
+    const answer = await askEngine('/publications/say', { body: { publicationId: p.id, version: p.liveVersion }, signal })
     messages += ((await answer.json()) as { messages: number }).messages
   }
   return { messages }
