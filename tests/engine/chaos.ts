@@ -4,6 +4,7 @@ import type { Counts } from '~/contract/live'
 import type { Step } from '~/contract/step'
 import type { Pace, Trigger } from '~/contract/trigger'
 import { messageId } from '~/core/delivery/envelope'
+import { RangeSet } from '~/core/delivery/ranges'
 import { verdicts } from '~/core/delivery/verdict'
 import { chance } from '~/core/value/chance'
 import { BrokerFaults } from '~/standins/broker/faults'
@@ -104,7 +105,13 @@ async function hallOf(t: Awaited<ReturnType<typeof freshDatabase>>) {
   }
 }
 
-type World = Awaited<ReturnType<typeof begin>> & { server: Awaited<ReturnType<typeof ownServer>>; random: () => number; log: string[] }
+interface World extends Awaited<ReturnType<typeof begin>> {
+  server: Awaited<ReturnType<typeof ownServer>>
+  random: () => number
+  log: string[]
+  /** What had arrived when a broker forgot its readers: whatever it had not handed out by then the witness never sees. */
+  unhanded: Set<string>
+}
 
 /** One thing that goes wrong, from its begin to when it is over. */
 const troubles: Record<string, (w: World) => Promise<void>> = {
@@ -184,10 +191,11 @@ const troubles: Record<string, (w: World) => Promise<void>> = {
     await pause(3000)
     tokenHub.skewMs = 0
   },
-  async 'a broker forgets whom it knew'({ laid: { broker } }) {
+  async 'a broker forgets whom it knew'({ laid: { broker }, unhanded }) {
     // Killed, and begun anew without what it kept of its sessions.
     broker.comeBackWith(new Map())
     broker.cut(1.5)
+    for (const { key } of broker.truth.arrivals) if (key !== null) unhanded.add(key)
     await pause(2000)
   },
   async 'a receiver and a stream are begun anew'({ laid: { receiver, stream } }) {
@@ -271,7 +279,7 @@ export async function chaos(o: ChaosOptions): Promise<ChaosOutcome> {
   const server = await ownServer()
   await server.start()
   const begun = await begin(server, o)
-  const w: World = { ...begun, server, random: chance(o.seed), log: [] }
+  const w: World = { ...begun, server, random: chance(o.seed), log: [], unhanded: new Set() }
   const said = () => `seed ${o.seed}\n${w.log.join('\n')}\n${w.engine.output}`
   await breakable(w.t.db)
   await w.t.close()
@@ -285,7 +293,7 @@ export async function chaos(o: ChaosOptions): Promise<ChaosOutcome> {
     while (performance.now() < end) {
       const { name } = next.shift()!
       if (next.length === 0) next = shuffled()
-      w.log.push(name)
+      w.log.push(`${new Date().toISOString()} ${name}`)
       await troubles[name]!(w)
       await pause(500 + w.random() * 1500)
     }
@@ -326,6 +334,7 @@ async function judged(w: World, db: Db, waitS: number, said: () => string): Prom
   const sums: Record<string, number> = { stored: 0 }
   const wrong: string[] = []
   for (const { road, delivery } of w.publications) {
+    const unknown = new Map<number, RangeSet>()
     const account = ledger.account(delivery)
     const counts = account.counts()
     const sum = verdicts.reduce((n, v) => n + counts[v], 0)
@@ -333,20 +342,26 @@ async function judged(w: World, db: Db, waitS: number, said: () => string): Prom
     if (sum !== counts.stored) wrong.push(`${road} ${delivery}: ${sum} verdicts of ${counts.stored} messages`)
     sums.stored! += counts.stored
     for (let seq = 1; seq <= counts.stored; seq++) {
-      const copies = there.get(road)!.get(messageId(installation, delivery, seq)) ?? 0
+      const id = messageId(installation, delivery, seq)
+      const copies = there.get(road)!.get(id) ?? 0
       const is = account.verdict(seq)!
       sums[is] = (sums[is] ?? 0) + 1
+      if (is === 'unknown' && road === 'datagram') sums['unknown datagrams'] = (sums['unknown datagrams'] ?? 0) + 1
+      if (is === 'unknown') (unknown.get(copies) ?? unknown.set(copies, new RangeSet()).get(copies)!).add(seq)
       if (road === 'datagram') continue
-      const may =
-        copies === 0
-          ? ['dropped', 'rejected', 'unknown']
-          : copies === 1
-            ? ['confirmed', 'late', 'disordered', 'unknown']
-            : ['doubled', 'disordered', 'unknown']
-      if (!may.includes(is)) wrong.push(`${road} ${delivery} no. ${seq}: ${is}, and there are ${copies}`)
+      if (!mayBe(copies, w.unhanded.has(id)).includes(is)) wrong.push(`${road} ${delivery} no. ${seq}: ${is}, and there are ${copies}`)
     }
+    for (const [copies, of] of unknown)
+      w.log.push(`${road} ${delivery}: ${of.count} unknown of which there are ${copies}: ${[...of].map((r) => r.join(' to ')).join(', ')}`)
   }
   return { wrong: wrong.slice(0, 20), sums }
+}
+
+/** The verdicts that a message may have of which so many copies lie there; `unhanded`: some of them may have been kept from the witness. */
+function mayBe(copies: number, unhanded: boolean): readonly string[] {
+  if (copies === 0) return ['dropped', 'rejected', 'unknown']
+  if (copies === 1) return ['confirmed', 'late', 'disordered', 'unknown']
+  return ['doubled', 'disordered', 'unknown', ...(unhanded ? ['confirmed', 'late'] : [])]
 }
 
 /** Datagrams bear no ids: none may be missing or altered that nobody lost, and no more arrived than somebody else heard. */

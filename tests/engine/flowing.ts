@@ -38,7 +38,7 @@ export class FlowProcess {
     })
     this.child = child
     const keep = (chunk: Buffer) => {
-      this.output = (this.output + chunk).slice(-4000)
+      this.output = (this.output + chunk).slice(-Number(process.env.EMBRIK_FLOW_LOG ?? 4000))
     }
     child.stdout!.on('data', keep)
     child.stderr!.on('data', keep)
