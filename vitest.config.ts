@@ -13,10 +13,10 @@ export default defineConfig({
         test: { name: 'unit', include: ['src/**/*.test.ts', 'scripts/**/*.test.ts'], testTimeout: 120_000, pool: 'threads', isolate: false },
       },
       { resolve: { alias }, test: { name: 'worlds', include: ['tests/worlds/**/*.test.ts'], testTimeout: 600_000 } },
-      // Each file brings up real sockets and has databases of its own on one server. They mostly wait: two at a time.
+      // Each file brings up real sockets and has databases of its own on one server. They mostly wait: three at a time.
       {
         resolve: { alias },
-        test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, maxWorkers: 2, isolate: false },
+        test: { name: 'engine', include: ['tests/engine/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, maxWorkers: 3, isolate: false },
       },
     ],
   },

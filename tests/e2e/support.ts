@@ -115,7 +115,8 @@ export { expect }
 
 /** What keeps somebody from using what is on the screen, by the rules of WCAG that a program can judge. */
 export async function barriers(page: Page, rules?: readonly string[]): Promise<string[]> {
-  const axe = new Axe({ page })
+  // Of what is right nothing is wanted but that it is.
+  const axe = new Axe({ page }).options({ resultTypes: ['violations'], preload: false }).setLegacyMode()
   const { violations } = await (rules ? axe.withRules([...rules]) : axe).analyze()
   return violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}: ${n.any[0]?.message ?? n.all[0]?.message ?? v.help}`))
 }
