@@ -98,7 +98,9 @@ export async function layRoads(t: Pick<Fresh, 'db' | 'vault'>, most = 400_000, l
       return { kind: 'table', topic: `zones${n || ''}`, topicRule: 'underscores', keys: '' }
     },
     copies: async () => {
-      const rows = await Promise.all([...tables].map((name) => records.run(`select embrik_id from ${name}`)))
+      // Embrik makes them when it first writes there.
+      const made = new Set((await records.run(`select tablename from pg_tables`)).map((r) => r.tablename))
+      const rows = await Promise.all([...tables].filter((name) => made.has(name)).map((name) => records.run(`select embrik_id from ${name}`)))
       return tally(rows.flat().map((r) => r.embrik_id))
     },
     gate: records.gate,

@@ -88,6 +88,9 @@ export class Witness {
   private lostMono = Number.NEGATIVE_INFINITY
   private over: () => void = () => undefined
   private readyWaiters: (() => void)[] = []
+  /** Nothing tells the next one where this one began, and the database takes it only now. */
+  private untold = false
+  private writing = false
   private readonly rate = new Rate()
   private last: number | null = null
   private status: Pick<Condition, 'state' | 'reason' | 'hint' | 'since'>
@@ -122,6 +125,7 @@ export class Witness {
   /** Begins to read where an earlier run was. */
   start(position: Position, filters: readonly string[]): void {
     this.filters = filters
+    this.untold = position === null
     this.far.restore(position)
     void this.far.watch(filters)
     this.retrying.start(
@@ -175,10 +179,21 @@ export class Witness {
     if (!this.connected) this.retrying.hurry()
   }
 
-  /** Resolves when it listens, or after `ms`: nobody waits for ever for a witness. */
-  async ready(ms: number): Promise<void> {
+  /**
+   * Resolves when it listens, or after `ms`: nobody waits for ever for a witness. But for the first one of all, as long as nothing
+   * but the database keeps it, which `kept` hears: what went out now would lie before the place from which the next one reads, should this one be killed.
+   */
+  async ready(ms: number, kept: () => void = () => undefined): Promise<void> {
     if (this.connected || this.retrying.stopped) return
-    await within(this.o.clock, ms, new Promise<void>((done) => this.readyWaiters.push(done)))
+    const listens = new Promise<true>((done) => this.readyWaiters.push(() => done(true)))
+    let heard = await within(this.o.clock, ms, listens)
+    if (heard === null && this.waitsForDatabase) kept()
+    while (heard === null && this.waitsForDatabase) heard = await within(this.o.clock, LOOK_MS, listens)
+  }
+
+  /** It could listen, and would be the first to, if only the database took where it begins. */
+  get waitsForDatabase(): boolean {
+    return this.untold && this.writing && !this.retrying.stopped && this.o.mayListen()
   }
 
   /** Whether these are what it listens to. */
@@ -267,6 +282,7 @@ export class Witness {
     if (this.retrying.stopped || over) return 'wait'
     if (this.status.state === 'trouble') this.o.hooks.event('good', 'witness.up', 'listens again', '')
     this.connected = true
+    this.untold = false
     this.o.hooks.connected()
     this.retrying.succeeded()
     this.tellRunning()
@@ -293,7 +309,9 @@ export class Witness {
       }, null),
     )
     void ledger.flush()
+    this.writing = true
     while (!done && mayListen() && !this.retrying.stopped) await within(clock, LOOK_MS, flushed)
+    this.writing = false
     return done
   }
 
