@@ -39,9 +39,9 @@ async function endLeftover(data) {
 
 /**
  * A private cluster on loopback. Gives what a supervisor needs to run it, its address, and how to wait for it.
- * `fresh` throws away what it held.
+ * `fresh` throws away what it held. `passing`: what it holds need not outlive this machine, only its processes.
  */
-export async function privateCluster({ home, port, fresh }) {
+export async function privateCluster({ home, port, fresh, passing = false }) {
   const bin = postgresBin()
   if (!bin) throw new Error('PostgreSQL is not installed')
   const data = await dataFolder(home)
@@ -92,6 +92,7 @@ export async function privateCluster({ home, port, fresh }) {
     'shared_buffers=128MB',
     '-c',
     'max_wal_size=2GB',
+    ...(passing ? ['-c', 'fsync=off', '-c', 'full_page_writes=off'] : []),
   ])
   return {
     data,

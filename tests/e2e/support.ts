@@ -115,6 +115,11 @@ export { expect }
 
 /** What keeps somebody from using what is on the screen, by the rules of WCAG that a program can judge. */
 export async function barriers(page: Page, rules?: readonly string[]): Promise<string[]> {
+  // What comes or goes just now, half seen through, is nothing that anybody reads.
+  await page.evaluate(async () => {
+    const ends = (a: Animation) => a.playState === 'running' && a.effect?.getComputedTiming().endTime !== Number.POSITIVE_INFINITY
+    await Promise.allSettled(document.getAnimations().filter(ends).map((a) => a.finished))
+  })
   // Of what is right nothing is wanted but that it is.
   const axe = new Axe({ page }).options({ resultTypes: ['violations'], preload: false }).setLegacyMode()
   const { violations } = await (rules ? axe.withRules([...rules]) : axe).analyze()

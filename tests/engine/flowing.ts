@@ -99,7 +99,7 @@ export async function ownServer() {
   const { privateCluster } = (await import(
     /* @vite-ignore */ join(process.cwd(), 'scripts', 'lib', 'postgres.mjs')
   )) as typeof import('../../scripts/lib/postgres.mjs')
-  const cluster = await privateCluster({ home: folder('cluster'), port: await freePort(), fresh: true })
+  const cluster = await privateCluster({ home: folder('cluster'), port: await freePort(), fresh: true, passing: true })
   const { command, args, cwd } = cluster.process
   let server: ChildProcess | null = null
   return {

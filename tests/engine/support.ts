@@ -23,6 +23,33 @@ import { Vault } from '~/store/vault'
 
 export const folder = (name: string) => mkdtempSync(join(tmpdir(), `embrik-${name}-`))
 
+/** The migrated database from which those of tests are copied. */
+const TEMPLATE = 'embrik_template'
+let template: Promise<void> | null = null
+
+const urlOf = (server: string, name: string) => server.replace(/\/[^/]*$/, `/${name}`)
+// Many files run beside each other: that a connection comes late is no fault of what is tested.
+const openLate = (url: string) => openDatabase(url, 6, undefined, 60_000)
+
+/** Makes the template where it is not there yet: whoever comes first, while the others wait. */
+async function demandTemplate(server: string): Promise<void> {
+  const client = new pg.Client(server)
+  await client.connect()
+  try {
+    await client.query('select pg_advisory_lock(1)')
+    const { rowCount } = await client.query('select from pg_database where datname = $1', [TEMPLATE])
+    if (rowCount !== 0) return
+    await client.query(`drop database if exists ${TEMPLATE}_begun`)
+    await client.query(`create database ${TEMPLATE}_begun`)
+    const db = openLate(urlOf(server, `${TEMPLATE}_begun`))
+    await migrate(db)
+    await db.destroy()
+    await client.query(`alter database ${TEMPLATE}_begun rename to ${TEMPLATE}`)
+  } finally {
+    await client.end()
+  }
+}
+
 /** A database of its own on the test server (or another), migrated; dropped by `drop`. */
 export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_URL, migrateTo?: Parameters<typeof migrate>[1]) {
   if (!server) throw new Error('EMBRIK_TEST_DATABASE_URL is not set: run these through npm test')
@@ -33,11 +60,18 @@ export async function freshDatabase(server = process.env.EMBRIK_TEST_DATABASE_UR
     await client.query(text)
     await client.end()
   }
-  await admin(`create database ${name}`)
-  const url = server.replace(/\/[^/]*$/, `/${name}`)
-  // Many files run beside each other: that a connection comes late is no fault of what is tested.
-  const db = openDatabase(url, 6, undefined, 60_000)
-  await migrate(db, migrateTo)
+  // A server of one test's own has use for one alone.
+  const copied = migrateTo === undefined && server === process.env.EMBRIK_TEST_DATABASE_URL
+  if (copied) await (template ??= demandTemplate(server))
+  await admin(`create database ${name}${copied ? ` template ${TEMPLATE}` : ''}`)
+  const url = urlOf(server, name)
+  const db = openLate(url)
+  if (copied)
+    await db
+      .updateTable('installation')
+      .set({ code: randomBytes(4).toString('hex') })
+      .execute()
+  else await migrate(db, migrateTo)
   const key = randomBytes(32)
   let open = true
   const close = async () => {
