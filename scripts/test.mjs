@@ -99,7 +99,8 @@ try {
   if (!(await works('openssl', ['version']))) await step('OpenSSL, from Debian', () => installDebian(['openssl']))
   await step('Packages', async () => ((await installNpm(root)) ? 'npm ci' : 'there'))
 
-  /** Types, lint and floors use one core, unit tests little more: side by side. */
+  // What only computes takes what the others leave of the machine.
+  const meekly = (command, args) => ['nice', ['-n', '5', command, ...args]]
   const check = async () => {
     for (const [label, command, args] of [
       ['Types', 'astro', ['check', '--minimumFailingSeverity', 'error']],
@@ -107,7 +108,7 @@ try {
       ['Floors', 'depcruise', ['src', '--config', '.dependency-cruiser.cjs']],
     ]) {
       const fine = await part(label, () =>
-        run(bin(command), args, { cwd: root, env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' } }).then(() => ''),
+        run(...meekly(bin(command), args), { cwd: root, env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' } }).then(() => ''),
       )
       if (!fine) wrong.push(label)
     }
@@ -126,7 +127,7 @@ try {
     '--reporter=json',
     `--outputFile.json=${join(reports, `${project}.json`)}`,
   ]
-  // The browser's tests are the longest: they begin at once, and all else goes beside them, what mostly waits before what never does.
+  // The browser's tests and those of the engine take longest, and mostly wait: they begin at once, beside each other.
   const endToEnd = async () => {
     await step(
       'Build',
@@ -142,14 +143,15 @@ try {
   const ends = wanted('e2e') ? endToEnd() : null
   // Its failure is told below, not here.
   ends?.catch(() => undefined)
-  const checking = wanted('check') ? check() : null
-  if (wanted('unit')) await tests('Unit tests', bin('vitest'), vitest('unit'), {}, join(reports, 'unit.json'), vitestCount)
-  await checking
-
-  // They only compute, and take what the others leave.
-  const meek = ['-n', '5', bin('vitest'), ...vitest('worlds')]
-  const worlds = wanted('worlds') ? tests('Simulated worlds', 'nice', meek, {}, join(reports, 'worlds.json'), vitestCount) : null
-  worlds?.catch(() => undefined)
+  const computing = (async () => {
+    if (wanted('check')) await check()
+    for (const [part, label] of [
+      ['unit', 'Unit tests'],
+      ['worlds', 'Simulated worlds'],
+    ])
+      if (wanted(part)) await tests(label, ...meekly(bin('vitest'), vitest(part)), {}, join(reports, `${part}.json`), vitestCount)
+  })()
+  computing.catch(() => undefined)
   if (wanted('engine')) {
     const supervisor = new Supervisor(join(home, 'logs'), () => undefined)
     try {
@@ -168,7 +170,7 @@ try {
       await supervisor.stop()
     }
   }
-  await worlds
+  await computing
   await ends
   console.log(`\nin ${Math.round((Date.now() - began) / 1000)} s`)
   for (const name of names) console.log(`failed: ${name}`)
