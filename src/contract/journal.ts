@@ -84,6 +84,26 @@ export const MessageOrigins = z.object({
 })
 export type MessageOrigins = z.infer<typeof MessageOrigins>
 
+/** No moment is later, epoch ms: the end of the year 9998. */
+export const LATEST = Date.UTC(9999, 0)
+
+/** So long after a moment it is looked for the message that carried a value, ms. */
+export const FOLLOWED_MS = 3_600_000
+
+/** What became of a tag's value in one publication that is live. */
+export const FollowedTag = z.object({
+  publicationId: Id,
+  publication: z.string(),
+  destinationId: Id,
+  destination: z.string(),
+  members: z.array(z.string()).describe('Labels of the members that it fills there'),
+  message: JournalMessage.nullable().describe(
+    'The first that carried it and was made at that moment or later; null: none within an hour, or it is not stored yet',
+  ),
+  looked: z.boolean().describe('False: there was too much to look through to its end'),
+})
+export type FollowedTag = z.infer<typeof FollowedTag>
+
 /** One of them whole. */
 export const JournalWhole = JournalMessage.extend({
   message: ShownPayload,

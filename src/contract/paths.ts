@@ -47,6 +47,7 @@ export const paths = {
   changeTag: { method: 'PATCH', path: '/api/tags/:id' },
   removeTags: { method: 'POST', path: '/api/tags/remove' },
   tagUse: { method: 'GET', path: '/api/tags/:id/use' },
+  followTag: { method: 'GET', path: '/api/tags/:id/messages' },
   tagValues: { method: 'GET', path: '/api/values' },
   writeTag: { method: 'POST', path: '/api/tags/:id/write' },
   tagNote: { method: 'GET', path: '/api/tags/:id/note' },

@@ -1,7 +1,7 @@
-import type { JournalMessage, JournalPage, JournalWhole, WhichJournal } from '~/contract/journal'
+import type { FollowedTag, JournalMessage, JournalPage, JournalWhole, WhichJournal } from '~/contract/journal'
 import type { Destinations } from './destinations/destinations'
 import type { Ledger } from './ledger/ledger'
-import type { Found, FoundPage, FoundWhole } from './outbox/journal-desk'
+import type { Found, FoundFollowed, FoundPage, FoundWhole } from './outbox/journal-desk'
 import type { Previews } from './publications/previews'
 import type { Publications } from './publications/publications'
 
@@ -45,6 +45,21 @@ export class JournalView {
       capBytes: lanes.length * journalMb * 1_000_000,
       hours: journalHours,
     }
+  }
+
+  /** In which message of each live publication the value that a handle had at a moment (epoch ms) went out. */
+  async follow(handle: number, since: number): Promise<FollowedTag[]> {
+    const plans = [...this.publications.running.values()].filter((p) => p.reads(handle)).map((p) => p.plan)
+    const of = plans.map((plan) => ({ lane: this.publications.laneOf(plan), delivery: plan.delivery }))
+    const found = JSON.parse(await this.previews.ask({ kind: 'journal-follow', handle, since, of })) as FoundFollowed[]
+    return plans.flatMap((plan, n) => {
+      const { message, members, looked } = found[n]!
+      // It only says whether a message goes, or where.
+      if (members.length === 0) return []
+      const { publicationId, name: publication, destinationId } = plan
+      const destination = this.destinations.running.get(destinationId)?.destination.name ?? ''
+      return [{ publicationId, publication, destinationId, destination, members, message: message && this.shown(message), looked }]
+    })
   }
 
   async open(destinationId: string, message: { delivery: number; seq: number }, segment: number | null): Promise<JournalWhole> {

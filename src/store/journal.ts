@@ -107,3 +107,14 @@ export async function planAt(db: Db, delivery: number, at: number): Promise<Plan
     .executeTakeFirst()
   return row?.plan ?? null
 }
+
+/** When the next version of a delivery was made after a moment, epoch ms; null: there is none. */
+export async function nextVersionAfter(db: Db, delivery: number, at: number): Promise<number | null> {
+  const row = await db
+    .selectFrom('publication_version')
+    .select((q) => q.fn.min('made_at').as('madeAt'))
+    .where('delivery', '=', delivery)
+    .where('made_at', '>', new Date(at + 1))
+    .executeTakeFirst()
+  return row?.madeAt ? new Date(row.madeAt).getTime() : null
+}

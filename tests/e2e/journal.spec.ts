@@ -54,6 +54,37 @@ test('any message of the last hours opens with its way, from the destination, th
   await expect(list.getByRole('row').nth(2)).toBeVisible()
 })
 
+test('a value is followed from its tag to the message in which it went out, and what became of that', async ({ page }) => {
+  const tags = await api<{ id: string; name: string }[]>('GET', '/api/tags')
+  const tag = tags.find((t) => /Zone 7\/temperature$/.test(t.name))!
+  await logIn(page, 'viewer')
+  await page.goto(`/tags?tag=${tag.id}`)
+  const peek = page.getByRole('complementary', { name: 'Peek' })
+  await peek.getByRole('button', { name: 'Follow its value' }).click()
+  const went = peek.getByRole('region', { name: 'Where its value went' })
+  const fate = went.getByRole('listitem').filter({ hasText: /Kiln zones, each change, no\. \d+/ })
+  // The present value may be on its way.
+  await expect(async () => {
+    await went.getByRole('button', { name: 'Look again' }).click()
+    await expect(fate).toContainText('confirmed', { timeout: 2000 })
+  }).toPass()
+  await expect(fate).toContainText(/as .* to Site broker, made \d\d:\d\d:\d\d\.\d{3}, .* after; seen there .* later/)
+  expect(await barriers(page)).toEqual([])
+  // Nothing went before there was anything.
+  await went.getByLabel('Its value of').fill('2020-01-01T00:00:00')
+  await expect(went).toContainText('no message carried it within an hour')
+  await page.reload()
+  await peek.getByRole('button', { name: 'Follow its value' }).click()
+  await expect(async () => {
+    await went.getByRole('button', { name: 'Look again' }).click()
+    await expect(fate).toBeVisible({ timeout: 2000 })
+  }).toPass()
+  await fate.getByRole('link').click()
+  await expect(page).toHaveURL(/\/proof\/journal\?.*message=/)
+  await expect(peek.getByRole('list', { name: 'Its way' })).toBeVisible()
+  await expect(peek).toContainText('"temperature"')
+})
+
 test('what was sent goes once more through a publication as it is edited, and nothing goes out', async ({ page }) => {
   const d = await draft('replayed')
   try {

@@ -4,7 +4,10 @@ import type { JournalMessage, JournalPage } from '~/contract/journal'
 import type { Replay } from '~/contract/replay'
 import { Engine } from '~/engine/engine'
 import { openDatabase } from '~/store/database'
+import { freeze } from '~/store/freeze'
+import { goLive } from '~/store/going-live'
 import { getPublication } from '~/store/publication'
+import { changePublication } from '~/store/publication-edit'
 import { scene } from './scene'
 import { until } from './support'
 
@@ -223,4 +226,56 @@ it('what it holds goes once more through a draft: the same where nothing is edit
   await expect(s.engine.replay(s.publicationId, wrong)).rejects.toMatchObject({ failure: { code: 'replay.stops' } })
   await expect(s.engine.replay(s.publicationId, { draft, from: 1000, to: 2000 })).rejects.toMatchObject({ failure: { code: 'replay.nothing' } })
   expect(s.b.broker.truth.arrivals.length).toBe(sent)
+})
+
+it('the value of a tag is followed to the message that carried it, over versions; of what did not go it is said', { timeout: 120_000 }, async () => {
+  s = await scene({ zones: 3 })
+  s.change(20)
+  await s.settled()
+  const [, second, third] = s.handles as [number, number, number]
+  const only = (handle: number, value: number) => s.engine.table.apply({ handles: [handle], values: [value], statuses: [0], times: [Date.now()] })
+  const valueIn = async (m: JournalMessage) => {
+    const { octets64 } = await s.engine.journal.open(s.destinationId, m, m.segment)
+    return (JSON.parse(Buffer.from(octets64, 'base64').toString()) as { n: number }).n
+  }
+  const from = Date.now()
+  only(second, 777)
+  only(second, 778)
+  only(third, 5)
+  await s.settled()
+  const [found, ...others] = await s.engine.journal.follow(second, from)
+  expect(others).toEqual([])
+  expect(found).toMatchObject({ publicationId: s.publicationId, destinationId: s.destinationId, destination: 'Broker', looked: true })
+  expect(found!.members).toHaveLength(1)
+  expect(found!.message).toMatchObject({ verdict: 'confirmed', publicationId: s.publicationId })
+  expect(await valueIn(found!.message!)).toBe(777)
+  // What is made later is not it, and what another tag does neither.
+  const after = await s.engine.journal.follow(third, from)
+  expect(await valueIn(after[0]!.message!)).toBe(5)
+  expect((await s.engine.journal.follow(third, Date.now() + 1))[0]).toMatchObject({ message: null, looked: true, members: found!.members })
+
+  // By a later version it goes elsewhere; what went before is found all the same.
+  const { id, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft } = await getPublication(s.t.db, s.publicationId)
+  await changePublication(s.t.db, id, { ...draft, address: { ...draft.address, topic: 'varnmoor/two/{unit}' } as typeof draft.address })
+  await goLive(s.t.db, id, 'test', freeze)
+  await until(() => s.engine.publishers.get(id)?.plan.number === 2, 'the second version')
+  await s.settled()
+  const then = Date.now()
+  only(second, 900)
+  await s.settled()
+  const [now] = await s.engine.journal.follow(second, then)
+  expect(now!.message!.topic).toContain('varnmoor/two/')
+  expect(await valueIn(now!.message!)).toBe(900)
+  expect(await valueIn((await s.engine.journal.follow(second, from))[0]!.message!)).toBe(777)
+
+  // Of what waits the message is there too, and has no verdict yet.
+  s.gate.cut(60)
+  await until(() => s.destination().present().state === 'trouble', 'the cut')
+  const cut = Date.now()
+  only(second, 901)
+  const waiting = await until(async () => (await s.engine.journal.follow(second, cut))[0]?.message ?? null, 'it to be stored')
+  expect(waiting).toMatchObject({ verdict: 'waiting' })
+  expect(await s.engine.journal.follow(1_000_000, from)).toEqual([])
+  // Before anything was live nothing went, and what carries it now is named.
+  expect(await s.engine.journal.follow(second, 0)).toMatchObject([{ message: null, looked: true, members: found!.members }])
 })

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Id } from '../id'
+import { FollowedTag, LATEST } from '../journal'
 import { LiveValue } from '../live'
 import { paths } from '../paths'
 import {
@@ -70,6 +71,14 @@ export const tagRoutes = {
     answer: null,
   },
   tagUse: { ...paths.tagUse, role: 'viewer', group: 'Tags', summary: 'What uses a tag', answer: TagUse },
+  followTag: {
+    ...paths.followTag,
+    role: 'viewer',
+    group: 'Tags',
+    summary: 'In which messages the value of a tag at a moment went out, by publication',
+    query: z.object({ since: z.coerce.number().min(0).max(LATEST).describe('Epoch ms') }),
+    answer: list(FollowedTag),
+  },
   tagValues: {
     ...paths.tagValues,
     role: 'viewer',

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Plan } from '~/contract/publication'
 import { kiln, member, planOf } from '../shape/shape-samples'
-import { mayBe, originsOf } from './origins'
+import { carriersOf, mayBe, originsOf } from './origins'
 
 const tag = (handle: number) => ({ kind: 'tag' as const, handle, width: 0, factor: 1, offset: 0 })
 const members = [
@@ -24,6 +24,24 @@ const plan = (part: Partial<Plan> = {}): Plan => ({
     { ...kiln, name: 'Kiln 2', members },
   ]),
   ...part,
+})
+
+describe('which messages carry what is read', () => {
+  it('those whose members it fills, beneath steps and in expressions too, by the places where they go', () => {
+    const whole = plan()
+    for (const [handle, label] of [
+      [1, 'temp'],
+      [2, 'mean'],
+      [4, 'share'],
+    ] as const)
+      expect(carriersOf(whole, handle)).toEqual(whole.messages.map((m) => ({ place: m.place, members: m.equipment.map(() => label) })))
+    expect(carriersOf(whole, 99)).toEqual([])
+  })
+  it('not one that sends other members only', () => {
+    const [first, ...others] = plan().messages
+    const parted = plan({ messages: [{ ...first!, members: [1, 3] }, { ...first!, members: [0], place: 'elsewhere' }, ...others.slice(0, 0)] })
+    expect(carriersOf(parted, 1)).toEqual([{ place: 'elsewhere', members: first!.equipment.map(() => 'temp') }])
+  })
 })
 
 describe('from what a message was made', () => {

@@ -47,6 +47,17 @@ function originOf(plan: Plan, equipment: number, m: PlanMember): Origin {
   }
 }
 
+/** Where a plan's messages that carry what is read under a handle may go, and the labels of the members that it fills there. */
+export function carriersOf(plan: Plan, handle: number): { place: Resolved; members: string[] }[] {
+  const fed = plan.equipment.map(
+    (e, n) => new Map(e.members.flatMap((m, i) => (originOf(plan, n, m).handles.includes(handle) ? [[i, m.label || m.key]] : []))),
+  )
+  return plan.messages.flatMap((m) => {
+    const members = m.equipment.flatMap((e) => [...fed[e]!].flatMap(([i, label]) => (m.members === null || m.members.includes(i) ? [label] : [])))
+    return members.length > 0 ? [{ place: m.place, members }] : []
+  })
+}
+
 /** From what each member of a message to this place was made, by equipment. Several publications' messages may go to one place: all that may be it. */
 export function originsOf(plan: Plan, place: string): { equipment: string; id: string; members: Origin[] }[] {
   const members = new Map<number, Set<number>>()

@@ -291,6 +291,11 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       return answer(res, 200, await engine.journal.list(destinationId, which))
     }
 
+    case 'POST /journal/follow': {
+      const { handle, since } = await parse(req, z.object({ handle: z.number().int(), since: z.number() }))
+      return answer(res, 200, await engine.journal.follow(handle, since))
+    }
+
     case 'POST /journal/open': {
       const { destinationId, delivery, seq, segment } = await parse(
         req,

@@ -1,10 +1,21 @@
 import { fail } from '~/contract/failure'
-import { JOURNAL_PAGE, type JournalMessage, type JournalPage, type JournalWhole } from '~/contract/journal'
+import { FOLLOWED_MS, type FollowedTag, JOURNAL_PAGE, type JournalMessage, type JournalPage, type JournalWhole, LATEST } from '~/contract/journal'
 import type { Envelope } from '~/core/delivery/envelope'
 import { decodeHops, type Hops } from '~/core/delivery/hops'
 import { decodeSegment, parseRanges } from '~/core/delivery/segment'
+import { carriersOf, mayBe } from '~/core/proof/origins'
 import type { Db } from '~/store/database'
-import { firstSegmentAfter, planAt, rangesFrom, type StoredSegment, segmentOf, segmentsBefore, segmentsFrom, sliceOf } from '~/store/journal'
+import {
+  firstSegmentAfter,
+  nextVersionAfter,
+  planAt,
+  rangesFrom,
+  type StoredSegment,
+  segmentOf,
+  segmentsBefore,
+  segmentsFrom,
+  sliceOf,
+} from '~/store/journal'
 import { log, wordsOf } from '../log'
 import { octets } from '../publications/compress'
 import { payloadOf, SHOWN_MAX } from '../publications/read-payload'
@@ -33,11 +44,21 @@ export interface JournalMessageQuestion {
   segment: number | null
 }
 
-export type JournalQuestion = JournalPageQuestion | JournalMessageQuestion
+/** Asks in which message of each delivery the value under a handle went out that it had at a moment. */
+export interface JournalFollowQuestion {
+  kind: 'journal-follow'
+  handle: number
+  /** Epoch ms. */
+  since: number
+  of: readonly { lane: string; delivery: number }[]
+}
+
+export type JournalQuestion = JournalPageQuestion | JournalMessageQuestion | JournalFollowQuestion
 
 /** What the database knows of a message; whose it is and what became of it the engine adds. */
 export type Found = Omit<JournalMessage, 'publicationId' | 'verdict'> & { payload?: string }
 export type FoundPage = Pick<JournalPage, 'next' | 'lookedTo'> & { messages: Found[] }
+export type FoundFollowed = Pick<FollowedTag, 'members' | 'looked'> & { message: Found | null }
 export type FoundWhole = Found & Pick<JournalWhole, 'message' | 'octets64' | 'version'>
 
 /** Rows that are read at once, and looked through for one page at the most; and octets: a second of work, since others wait for the thread. */
@@ -168,24 +189,67 @@ export class JournalDesk {
     private readonly packing: Packing,
   ) {}
 
-  answer(q: JournalQuestion): Promise<FoundPage | FoundWhole> {
+  answer(q: JournalQuestion): Promise<FoundPage | FoundWhole | FoundFollowed[]> {
+    if (q.kind === 'journal-follow') return this.followed(q)
     return q.kind === 'journal-page' ? this.page(q) : this.whole(q)
   }
 
   /** What was produced of a delivery in a span of time (epoch ms), in order. */
   async *produced(lane: string, delivery: number, from: number, to: number): AsyncGenerator<Envelope> {
+    for await (const { row, items } of this.rowsFrom(lane, delivery, from)) {
+      for (const { envelope: e } of items) if (e.delivery === delivery && e.producedAt >= from && e.producedAt <= to) yield e
+      if (row.storedAt > to + LATE_MS) return
+    }
+  }
+
+  /** Rows that hold messages of a delivery which may have been produced since a moment (epoch ms), the oldest first. */
+  private async *rowsFrom(lane: string, delivery: number, from: number): AsyncGenerator<{ row: StoredSegment; items: Item[] }> {
     let next = await firstSegmentAfter(this.db, lane, from - CLOCKS_MS)
     for (;;) {
       const rows = await segmentsFrom(this.db, lane, next, [delivery], ROWS)
-      for (const row of rows) {
-        for (const { envelope: e } of await itemsOf(this.packing, row))
-          if (e.delivery === delivery && e.producedAt >= from && e.producedAt <= to) yield e
-        if (row.storedAt > to + LATE_MS) return
-      }
+      for (const row of rows) yield { row, items: await itemsOf(this.packing, row) }
       const last = rows.at(-1)
       if (!last) return
       next = last.segment + 1
     }
+  }
+
+  private async followed({ of, handle, since }: JournalFollowQuestion): Promise<FoundFollowed[]> {
+    const out: FoundFollowed[] = []
+    for (const { lane, delivery } of of) out.push(await this.followedBy(lane, delivery, handle, since))
+    return out
+  }
+
+  /** The first message of a delivery that was produced since a moment and carries what is read under a handle. */
+  private async followedBy(lane: string, delivery: number, handle: number, since: number): Promise<FoundFollowed> {
+    const to = since + FOLLOWED_MS
+    let carriers = await this.carriersAt(delivery, handle, since)
+    let looked = 0
+    let octetsRead = 0
+    for await (const { row, items } of this.rowsFrom(lane, delivery, since)) {
+      for (const item of items) {
+        const { envelope: e } = item
+        if (e.delivery !== delivery || e.producedAt < since || e.producedAt > to) continue
+        if (e.producedAt >= carriers.until) carriers = await this.carriersAt(delivery, handle, e.producedAt)
+        const carrier = carriers.all.find((c) => mayBe(c.place, e.topic))
+        if (carrier) return { message: foundOf(item, lane, row), members: carrier.members, looked: true }
+      }
+      looked++
+      octetsRead += row.body.length
+      if (row.storedAt > to + LATE_MS) break
+      if (looked > ROWS_MOST || octetsRead > OCTETS_MOST) break
+    }
+    // Before its first version nothing carried it: what does now is named.
+    const { members } = carriers.all.length > 0 ? carriers : await this.carriersAt(delivery, handle, LATEST)
+    return { message: null, members, looked: looked <= ROWS_MOST && octetsRead <= OCTETS_MOST }
+  }
+
+  /** Which messages carry it by the version that was live at a moment, and when the next one followed. */
+  private async carriersAt(delivery: number, handle: number, at: number) {
+    const plan = await planAt(this.db, delivery, at)
+    const until = (await nextVersionAfter(this.db, delivery, at)) ?? Number.POSITIVE_INFINITY
+    const all = plan ? carriersOf(plan, handle) : []
+    return { all, until, members: [...new Set(all.flatMap((c) => c.members))] }
   }
 
   private async page(q: JournalPageQuestion): Promise<FoundPage> {

@@ -164,7 +164,7 @@ export class PreviewDesk {
   answer(asked: Question): Promise<object> {
     const q = 'draft' in asked ? { ...asked, draft: withOwnSteps(asked.draft) } : asked
     const turn = this.queue.then(async () => {
-      if (q.kind === 'journal-page' || q.kind === 'journal-message') return this.journal.answer(q)
+      if (q.kind === 'journal-page' || q.kind === 'journal-message' || q.kind === 'journal-follow') return this.journal.answer(q)
       await this.refresh()
       if (q.kind === 'joining') return this.joining(q)
       if (q.kind === 'frozen') return this.frozen(q)

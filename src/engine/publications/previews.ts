@@ -30,7 +30,7 @@ export function previewsHere(db: Db, table: LiveTable): Previews {
   return { ask: async (q) => JSON.stringify(await desk.answer(q)), changed: (nouns) => desk.changed(nouns), stop: async () => undefined }
 }
 
-const ofJournal = (q: Question) => q.kind === 'journal-page' || q.kind === 'journal-message'
+const ofJournal = (q: Question) => q.kind.startsWith('journal-')
 const subject = (q: Question) => (ofJournal(q) ? 'The journal could not be read' : 'The draft could not be computed')
 const advice = (q: Question) => (ofJournal(q) ? 'Choose one publication, or another time' : 'Take fewer equipment, or a smaller template')
 

@@ -26,6 +26,7 @@ type Keys =
   | 'exportTags'
   | 'importTags'
   | 'tagUse'
+  | 'followTag'
   | 'tagNote'
   | 'writeTag'
   | 'tagValues'
@@ -145,6 +146,10 @@ export const tagHandlers: Pick<Handlers, Keys> = {
   writeTag: async ({ params, body, caller }) => (await askEngine('/tags/write', { body: { ...body, id: params.id, who: caller.name } })).json(),
   tagNote: async ({ params }) => (await askEngine(`/note?tag=${(await getTag(database(), params.id!)).handle}`)).json(),
   tagUse: ({ params }) => tagUse(database(), params.id!),
+  followTag: async ({ params, query, request }) => {
+    const { handle } = await getTag(database(), params.id!)
+    return (await askEngine('/journal/follow', { body: { handle, since: query.since }, signal: request.signal })).json()
+  },
   tagValues: async ({ query }) => (await askEngine(`/values?tags=${encodeURIComponent(query.tags)}`)).json(),
   tagStates: async () =>
     new Response((await askEngine('/states')).body, { headers: { 'content-type': 'application/octet-stream', 'cache-control': 'no-store' } }),

@@ -10,6 +10,7 @@ import { useCall } from '../app/api'
 import { useLiveValue, useWatch } from '../app/live/live'
 import { findHopOf } from '../proof/way/words'
 import { tagsPageOf } from '../sources/kinds'
+import { FollowValue } from './FollowValue'
 import { Note } from './Note'
 import { TagSentences } from './properties/TagSentences'
 import { valueGlyph } from './quality'
@@ -77,6 +78,11 @@ export function TagPeek({ tag, source, mayEdit, around }: Props) {
       <a className="text-slate underline" href={findHopOf('tag', tag.id)}>
         Find the hop at which it stops
       </a>
+      {use.data && use.data.publications.length > 0 && (
+        <div className="mt-1.5">
+          <FollowValue key={tag.id} tag={tag} received={v?.[4] ?? null} />
+        </div>
+      )}
       {use.data && use.data.equipment.length + use.data.publications.length === 0 && <p className="text-muted">Nowhere yet.</p>}
       {use.data?.equipment.map((e) => (
         <Fact

@@ -3,7 +3,7 @@ import type { JournalMessage } from '~/contract/journal'
 import { Button } from '~/ui/Button'
 import { serverNow } from '~/ui/clock'
 import { FilterBox } from '~/ui/Field'
-import { Glyph, type GlyphState } from '~/ui/Glyph'
+import { Glyph } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Empty, Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
@@ -16,7 +16,7 @@ import { TopicText } from '../../shared/TopicText'
 import { ExportJournal } from './ExportJournal'
 import { MessageTrail } from './MessageTrail'
 import { MomentField } from './MomentField'
-import { verdictMeaning, verdictWords } from './trail'
+import { verdictGlyph, verdictMeaning, verdictWords } from './trail'
 import { type JournalFilter, useJournal } from './useJournal'
 
 const keyOf = (m: Pick<JournalMessage, 'delivery' | 'seq'>) => `${m.delivery}-${m.seq}`
@@ -153,17 +153,6 @@ export function JournalPage() {
 
 const hoursText = (h: number) => (h === 1 ? 'one hour' : `${countText(h)} hours`)
 
-const glyphs: Partial<Record<NonNullable<JournalMessage['verdict']>, GlyphState>> = {
-  confirmed: 'good',
-  late: 'uncertain',
-  disordered: 'uncertain',
-  doubled: 'uncertain',
-  altered: 'bad',
-  missing: 'bad',
-  dropped: 'bad',
-  rejected: 'bad',
-}
-
 const isToday = (at: number, now: number) => new Date(at).toDateString() === new Date(now).toDateString()
 
 /** `nameOf`: names of publications, where it is not said already whose messages these are. */
@@ -176,7 +165,7 @@ function columnsOf(nameOf: ((id: string | null) => string) | null, dated: boolea
       cell: (m) =>
         m.verdict && (
           <span className="inline-flex items-center gap-1.5">
-            <Glyph state={glyphs[m.verdict] ?? 'idle'} title={verdictMeaning[m.verdict]} />
+            <Glyph state={verdictGlyph[m.verdict] ?? 'idle'} title={verdictMeaning[m.verdict]} />
             {verdictWords[m.verdict]}
           </span>
         ),

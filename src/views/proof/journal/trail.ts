@@ -1,5 +1,6 @@
 import type { JournalMessage } from '~/contract/journal'
 import type { Verdict } from '~/contract/live'
+import type { GlyphState } from '~/ui/Glyph'
 
 /** One hop of a message's way. */
 export interface TrailStep {
@@ -22,6 +23,17 @@ export const verdictWords: Record<Verdict | 'waiting', string> = {
   rejected: 'rejected',
   unknown: 'unknown',
   waiting: 'on its way',
+}
+
+export const verdictGlyph: Partial<Record<Verdict | 'waiting', GlyphState>> = {
+  confirmed: 'good',
+  late: 'uncertain',
+  disordered: 'uncertain',
+  doubled: 'uncertain',
+  altered: 'bad',
+  missing: 'bad',
+  dropped: 'bad',
+  rejected: 'bad',
 }
 
 /** What a verdict means for somebody who looks at one message. */
