@@ -118,7 +118,12 @@ export async function barriers(page: Page, rules?: readonly string[]): Promise<s
   // What comes or goes just now, half seen through, is nothing that anybody reads.
   await page.evaluate(async () => {
     const ends = (a: Animation) => a.playState === 'running' && a.effect?.getComputedTiming().endTime !== Number.POSITIVE_INFINITY
-    await Promise.allSettled(document.getAnimations().filter(ends).map((a) => a.finished))
+    await Promise.allSettled(
+      document
+        .getAnimations()
+        .filter(ends)
+        .map((a) => a.finished),
+    )
   })
   // Of what is right nothing is wanted but that it is.
   const axe = new Axe({ page }).options({ resultTypes: ['violations'], preload: false }).setLegacyMode()
