@@ -106,7 +106,7 @@ test('what was sent goes once more through a publication as it is edited, and no
     await page.getByRole('button', { name: 'Add a step' }).click()
     await page.getByRole('menuitem', { name: /^Drop if/ }).click()
     await page.getByRole('textbox', { name: 'Condition' }).click()
-    await page.keyboard.type('temperature > -1000.0')
+    await page.keyboard.type('setpoint > -1000.0')
     await page.keyboard.press('Escape')
     await page.getByRole('button', { name: 'Replay it' }).click()
     await dialog.getByRole('button', { name: 'last 10 min' }).click()
