@@ -65,6 +65,7 @@ describe('the hop that answers', () => {
     ['an expression has no answer', spoken({ unanswered: ['Kiln 1 share'] }), 'member part', /Kiln 1 share/],
     ['nothing sends it', facts({ publication: null, speaking: null, filled: ['Kiln n'] }), 'publication stops', /No publication that is live/],
     ['a draft', facts({ publication: { ...facts().publication!, state: 'draft' }, speaking: null }), 'publication stops', /never gone live/],
+    ['not taken up yet', facts({ speaking: null }), 'publication stops', /Version \d+ is live, and does not run yet/],
     ['paused', facts({ publication: { ...facts().publication!, state: 'paused' }, speaking: null }), 'publication stops', /paused/],
     ['a clause that is off', facts({ publication: { ...facts().publication!, off: true } }), 'publication stops', /switched off/],
     [

@@ -115,7 +115,7 @@ function ofMembers({ filled, speaking }: WayFacts): Said {
   return { state: 'fine', name: filled === null ? '' : some(filled), words: filled === null ? 'all have what fills them' : 'filled from it' }
 }
 
-function ofPublication({ publication: p, filled }: WayFacts): Said {
+function ofPublication({ publication: p, filled, speaking }: WayFacts): Said {
   if (!p)
     return {
       state: 'stops',
@@ -128,6 +128,13 @@ function ofPublication({ publication: p, filled }: WayFacts): Said {
   if (p.state === 'paused') return { ...named, state: 'stops', words: 'It is paused', hint: 'Resume it' }
   if (p.broken)
     return { ...named, state: 'stops', words: `It can't run: ${p.broken.failure.message}`, hint: p.broken.failure.hint, since: p.broken.since }
+  if (!speaking)
+    return {
+      ...named,
+      state: 'stops',
+      words: `Version ${p.version} is live, and does not run yet`,
+      hint: 'The engine takes it up within moments. If it does not, the first page says what keeps it',
+    }
   return { ...named, state: 'fine', words: `live, version ${p.version}` }
 }
 
