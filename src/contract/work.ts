@@ -134,7 +134,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   changeTag: oneEdit,
   removeTags: `${oneEdit}; 50,000 tags at most`,
   tagUse: 'one query',
-  followTag: 'the journal from that moment on, by publication: an hour, 2,000 rows or 32 MB of it',
+  followTag: 'the journal from that moment on, an hour of each publication that carries it; 2,000 rows or 32 MB in all',
   tagValues: 'values in memory of the asked tags',
   writeTag: 'one value to one device, read back; told in the events and the audit',
   tagNote: 'one note in memory, 16 KiB of its octets',

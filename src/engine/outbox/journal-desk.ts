@@ -216,17 +216,24 @@ export class JournalDesk {
 
   private async followed({ of, handle, since }: JournalFollowQuestion): Promise<FoundFollowed[]> {
     const out: FoundFollowed[] = []
-    for (const { lane, delivery } of of) out.push(await this.followedBy(lane, delivery, handle, since))
+    const left = { rows: ROWS_MOST, octets: OCTETS_MOST }
+    for (const { lane, delivery } of of) out.push(await this.followedBy(lane, delivery, handle, since, left))
     return out
   }
 
-  /** The first message of a delivery that was produced since a moment and carries what is read under a handle. */
-  private async followedBy(lane: string, delivery: number, handle: number, since: number): Promise<FoundFollowed> {
+  /** The first message of a delivery that was produced since a moment and carries what is read under a handle; `left`: so much is read at the most. */
+  private async followedBy(
+    lane: string,
+    delivery: number,
+    handle: number,
+    since: number,
+    left: { rows: number; octets: number },
+  ): Promise<FoundFollowed> {
     const to = since + FOLLOWED_MS
     let carriers = await this.carriersAt(delivery, handle, since)
-    let looked = 0
-    let octetsRead = 0
+    const spent = () => left.rows <= 0 || left.octets <= 0
     for await (const { row, items } of this.rowsFrom(lane, delivery, since)) {
+      if (spent()) break
       for (const item of items) {
         const { envelope: e } = item
         if (e.delivery !== delivery || e.producedAt < since || e.producedAt > to) continue
@@ -234,14 +241,13 @@ export class JournalDesk {
         const carrier = carriers.all.find((c) => mayBe(c.place, e.topic))
         if (carrier) return { message: foundOf(item, lane, row), members: carrier.members, looked: true }
       }
-      looked++
-      octetsRead += row.body.length
+      left.rows--
+      left.octets -= row.body.length
       if (row.storedAt > to + LATE_MS) break
-      if (looked > ROWS_MOST || octetsRead > OCTETS_MOST) break
     }
     // Before its first version nothing carried it: what does now is named.
     const { members } = carriers.all.length > 0 ? carriers : await this.carriersAt(delivery, handle, LATEST)
-    return { message: null, members, looked: looked <= ROWS_MOST && octetsRead <= OCTETS_MOST }
+    return { message: null, members, looked: !spent() }
   }
 
   /** Which messages carry it by the version that was live at a moment, and when the next one followed. */
