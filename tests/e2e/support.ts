@@ -114,20 +114,29 @@ export async function sums(): Promise<Line['counts']> {
 export { expect }
 
 /** What keeps somebody from using what is on the screen, by the rules of WCAG that a program can judge. */
-export async function barriers(page: Page, rules?: readonly string[]): Promise<string[]> {
-  // What comes or goes just now, half seen through, is nothing that anybody reads.
-  await page.evaluate(async () => {
-    const ends = (a: Animation) => a.playState === 'running' && a.effect?.getComputedTiming().endTime !== Number.POSITIVE_INFINITY
-    await Promise.allSettled(
-      document
-        .getAnimations()
-        .filter(ends)
-        .map((a) => a.finished),
-    )
-  })
-  // Of what is right nothing is wanted but that it is.
-  const axe = new Axe({ page }).options({ resultTypes: ['violations'], preload: false }).setLegacyMode()
-  const { violations } = await (rules ? axe.withRules([...rules]) : axe).analyze()
+export function barriers(page: Page, rules?: readonly string[]): Promise<string[]> {
+  // A note that goes away by itself may fade while it is looked at.
+  const axe = lookOver(page).exclude(NOTES)
+  return barriersBy(rules ? axe.withRules([...rules]) : axe)
+}
+
+/** The same of the note that is shown just now, in the light and in the dark. It stays as long as the pointer is on it. */
+export async function barriersOfNote(page: Page): Promise<string[]> {
+  await page.locator('[data-sonner-toast]').first().hover()
+  const found: string[] = []
+  for (const theme of ['dark', 'light']) {
+    await page.evaluate((t) => void (document.documentElement.dataset.theme = t), theme)
+    found.push(...(await barriersBy(lookOver(page).include(NOTES))))
+  }
+  return found
+}
+
+const NOTES = '[data-sonner-toaster]'
+/** Of what is right nothing is wanted but that it is. */
+const lookOver = (page: Page) => new Axe({ page }).options({ resultTypes: ['violations'], preload: false }).setLegacyMode()
+
+async function barriersBy(axe: Axe): Promise<string[]> {
+  const { violations } = await axe.analyze()
   return violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}: ${n.any[0]?.message ?? n.all[0]?.message ?? v.help}`))
 }
 

@@ -1,5 +1,5 @@
 import { draft } from './draft'
-import { expect, goLive, ledger, logIn, test } from './support'
+import { barriersOfNote, expect, goLive, ledger, logIn, test } from './support'
 
 test('a publication on a condition: what is wrong is said beside it, and it goes live when it is right', async ({ page }) => {
   const d = await draft('hot-zones')
@@ -57,6 +57,7 @@ test('a publication by schedule shows its next times; one by hand speaks when so
     await expect(page.locator('[data-state="live"]')).toContainText('version 1')
     await page.getByRole('button', { name: 'Send once' }).click()
     await expect(page.getByText('12 messages went')).toBeVisible()
+    expect(await barriersOfNote(page)).toEqual([])
     const line = async () => (await ledger()).find((l) => l.publication === 'by-hand')
     await expect.poll(async () => (await line())?.counts.arrived).toBe(12)
     expect((await line())?.counts.produced).toBe(12)
