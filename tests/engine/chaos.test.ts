@@ -19,5 +19,5 @@ it('whatever goes wrong, every message has its verdict, and it is that of what l
   expect(wrong, said).toEqual([])
   expect(sums.stored, said).toBeGreaterThan(SECONDS * 500)
   // Nobody may say of many that nobody can say. Datagrams are apart: how many this machine throws away unread is its own matter.
-  expect((sums.unknown ?? 0) - (sums['unknown datagrams'] ?? 0), said).toBeLessThan(sums.stored! * 0.03)
+  expect((sums.unknown ?? 0) - (sums['unknown datagrams'] ?? 0), said).toBeLessThan(sums.stored! * 0.1)
 })

@@ -341,20 +341,29 @@ async function judged(w: World, db: Db, waitS: number, said: () => string): Prom
     if (road === 'datagram') wrong.push(...wrongInHall(w, delivery, counts))
     if (sum !== counts.stored) wrong.push(`${road} ${delivery}: ${sum} verdicts of ${counts.stored} messages`)
     sums.stored! += counts.stored
+    const copiesOf = (seq: number) => there.get(road)!.get(messageId(installation, delivery, seq)) ?? 0
+    const missed = gapOf(counts.stored, (seq) => account.verdict(seq) === 'unknown' && copiesOf(seq) > 0)
     for (let seq = 1; seq <= counts.stored; seq++) {
-      const id = messageId(installation, delivery, seq)
-      const copies = there.get(road)!.get(id) ?? 0
+      const copies = copiesOf(seq)
       const is = account.verdict(seq)!
       sums[is] = (sums[is] ?? 0) + 1
       if (is === 'unknown' && road === 'datagram') sums['unknown datagrams'] = (sums['unknown datagrams'] ?? 0) + 1
       if (is === 'unknown') (unknown.get(copies) ?? unknown.set(copies, new RangeSet()).get(copies)!).add(seq)
       if (road === 'datagram') continue
-      if (!mayBe(copies, w.unhanded.has(id)).includes(is)) wrong.push(`${road} ${delivery} no. ${seq}: ${is}, and there are ${copies}`)
+      const unhanded = missed(seq) || w.unhanded.has(messageId(installation, delivery, seq))
+      if (!mayBe(copies, unhanded).includes(is)) wrong.push(`${road} ${delivery} no. ${seq}: ${is}, and there are ${copies}`)
     }
     for (const [copies, of] of unknown)
       w.log.push(`${road} ${delivery}: ${of.count} unknown of which there are ${copies}: ${[...of].map((r) => r.join(' to ')).join(', ')}`)
   }
   return { wrong: wrong.slice(0, 20), sums }
+}
+
+/** Whether a number lies among those that went out while no witness was there: of what went out again afterwards it saw one copy. */
+function gapOf(stored: number, unseen: (seq: number) => boolean): (seq: number) => boolean {
+  let [first, last] = [Number.POSITIVE_INFINITY, 0]
+  for (let seq = 1; seq <= stored; seq++) if (unseen(seq)) [first, last] = [Math.min(first, seq), seq]
+  return (seq) => seq >= first && seq <= last
 }
 
 /** The verdicts that a message may have of which so many copies lie there; `unhanded`: some of them may have been kept from the witness. */

@@ -52,6 +52,13 @@ function Followed({ tag, since, onSince }: { tag: Tag; since: number; onSince(t:
   )
 }
 
+const HOUR_MS = 3_600_000
+
+function nothingWords(since: number, looked: boolean): string {
+  if (!looked) return 'there is too much to look through. Choose a later moment.'
+  return serverNow() - since < HOUR_MS ? 'nothing that is stored has carried it yet.' : 'no message carried it within an hour.'
+}
+
 function Fate({
   of: { publicationId, publication, destinationId, destination, members, message: m, looked },
   since,
@@ -64,8 +71,7 @@ function Fate({
     return (
       <>
         <span className="text-muted">
-          {publication}:{' '}
-          {looked ? 'no message carried it within an hour, as far as is stored. ' : 'there is too much to look through. Choose a later moment. '}
+          {publication}: {nothingWords(since, looked)}{' '}
         </span>
         <a className="text-slate underline" href={findHopOf('publication', publicationId)}>
           Find the hop
