@@ -10,7 +10,7 @@ beforeAll(async () => {
 })
 
 it('whatever goes wrong, every message has its verdict, and it is that of what lies at the far end', { timeout: 1_800_000 }, async () => {
-  const seed = Number(process.env.EMBRIK_SEED ?? Math.floor(Math.random() * 1e9))
+  const seed = Number(process.env.EMBRIK_CHAOS_SEED ?? process.env.EMBRIK_SEED ?? Math.floor(Math.random() * 1e9))
   const { wrong, sums, said: log } = await chaos({ program, seconds: SECONDS, seed, waitS: 400 })
   const outcome = `chaos, seed ${seed}: ${JSON.stringify(sums)}`
   console.info(outcome)
