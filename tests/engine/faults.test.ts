@@ -27,6 +27,6 @@ it('a hundred thousand messages, dropped, doubled, delayed, reordered and altere
     for (const v of ['missing', 'doubled', 'disordered', 'late'] as const) expect(o.should[v], said).toBeGreaterThan(0)
     if (o.name.startsWith('MQTT 5')) expect(o.should.altered, said).toBeGreaterThan(0)
     // So near to a limit that both verdicts are right: more of them where the machine is busy. Enough are left that only one fits.
-    expect(Math.floor(TOTAL / 6) - (o.should.either ?? 0), said).toBeGreaterThan(TOTAL / 6 / 4)
+    expect(Math.floor(TOTAL / 6) - (o.should.either ?? 0), said).toBeGreaterThan(TOTAL / 6 / 10)
   }
 }, 1_800_000)
