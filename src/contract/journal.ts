@@ -100,6 +100,7 @@ export const FollowedTag = z.object({
   message: JournalMessage.nullable().describe(
     'The first that carried it and was made at that moment or later; null: none within an hour, or it is not stored yet',
   ),
+  shared: z.boolean().describe('Messages without it go to the same place: this may be one of them'),
   looked: z.boolean().describe('False: there was too much to look through to its end'),
 })
 export type FollowedTag = z.infer<typeof FollowedTag>

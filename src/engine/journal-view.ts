@@ -47,18 +47,18 @@ export class JournalView {
     }
   }
 
-  /** In which message of each live publication the value that a handle had at a moment (epoch ms) went out. */
+  /** The first message of each live publication that was made since a moment (epoch ms) and carries what is read under a handle. */
   async follow(handle: number, since: number): Promise<FollowedTag[]> {
     const plans = [...this.publications.running.values()].filter((p) => p.reads(handle)).map((p) => p.plan)
     const of = plans.map((plan) => ({ lane: this.publications.laneOf(plan), delivery: plan.delivery }))
     const found = JSON.parse(await this.previews.ask({ kind: 'journal-follow', handle, since, of })) as FoundFollowed[]
     return plans.flatMap((plan, n) => {
-      const { message, members, looked } = found[n]!
+      const { message, ...rest } = found[n]!
       // It only says whether a message goes, or where.
-      if (members.length === 0) return []
+      if (rest.members.length === 0) return []
       const { publicationId, name: publication, destinationId } = plan
       const destination = this.destinations.running.get(destinationId)?.destination.name ?? ''
-      return [{ publicationId, publication, destinationId, destination, members, message: message && this.shown(message), looked }]
+      return [{ publicationId, publication, destinationId, destination, ...rest, message: message && this.shown(message) }]
     })
   }
 

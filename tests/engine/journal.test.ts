@@ -255,18 +255,26 @@ it('the value of a tag is followed to the message that carried it, over versions
   expect((await s.engine.journal.follow(third, Date.now() + 1))[0]).toMatchObject({ message: null, looked: true, members: found!.members })
 
   // By a later version it goes elsewhere; what went before is found all the same.
-  const { id, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft } = await getPublication(s.t.db, s.publicationId)
-  await changePublication(s.t.db, id, { ...draft, address: { ...draft.address, topic: 'varnmoor/two/{unit}' } as typeof draft.address })
-  await goLive(s.t.db, id, 'test', freeze)
-  await until(() => s.engine.publishers.get(id)?.plan.number === 2, 'the second version')
-  await s.settled()
-  const then = Date.now()
+  const live = async (version: number, topic: string) => {
+    const { id, version: _v, state: _s, liveVersion: _l, editedSinceLive: _e, ...draft } = await getPublication(s.t.db, s.publicationId)
+    await changePublication(s.t.db, id, { ...draft, address: { ...draft.address, topic } as typeof draft.address })
+    await goLive(s.t.db, id, 'test', freeze)
+    await until(() => s.engine.publishers.get(id)?.plan.number === version, `version ${version}`)
+    await s.settled()
+    return Date.now()
+  }
+  let then = await live(2, 'varnmoor/two/{unit}')
   only(second, 900)
   await s.settled()
   const [now] = await s.engine.journal.follow(second, then)
-  expect(now!.message!.topic).toContain('varnmoor/two/')
+  expect(now).toMatchObject({ shared: false, message: { topic: expect.stringContaining('varnmoor/two/') } })
   expect(await valueIn(now!.message!)).toBe(900)
   expect(await valueIn((await s.engine.journal.follow(second, from))[0]!.message!)).toBe(777)
+  // Where all go to one place nothing tells whose a message is, and that is said.
+  then = await live(3, 'varnmoor/three')
+  only(third, 6)
+  await s.settled()
+  expect((await s.engine.journal.follow(second, then))[0]).toMatchObject({ shared: true, message: { topic: 'varnmoor/three' } })
 
   // Of what waits the message is there too, and has no verdict yet.
   s.gate.cut(60)

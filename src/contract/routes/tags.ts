@@ -75,7 +75,7 @@ export const tagRoutes = {
     ...paths.followTag,
     role: 'viewer',
     group: 'Tags',
-    summary: 'In which messages the value of a tag at a moment went out, by publication',
+    summary: 'The first message of each live publication that was made since a moment and carries a tag',
     query: z.object({ since: z.coerce.number().min(0).max(LATEST).describe('Epoch ms') }),
     answer: list(FollowedTag),
   },

@@ -34,13 +34,28 @@ describe('which messages carry what is read', () => {
       [2, 'mean'],
       [4, 'share'],
     ] as const)
-      expect(carriersOf(whole, handle)).toEqual(whole.messages.map((m) => ({ place: m.place, members: m.equipment.map(() => label) })))
+      expect(carriersOf(whole, handle)).toEqual(whole.messages.map((m) => ({ place: m.place, members: m.equipment.map(() => label), shared: false })))
     expect(carriersOf(whole, 99)).toEqual([])
   })
+  it('and which go where others go too, that do not', () => {
+    const [first] = plan().messages
+    const shared = plan({
+      messages: [
+        { ...first!, place: 'kiln' },
+        { ...first!, equipment: [1], members: [3], place: 'kiln' },
+      ],
+    })
+    expect(carriersOf(shared, 1)).toMatchObject([{ place: 'kiln', shared: true }])
+  })
   it('not one that sends other members only', () => {
-    const [first, ...others] = plan().messages
-    const parted = plan({ messages: [{ ...first!, members: [1, 3] }, { ...first!, members: [0], place: 'elsewhere' }, ...others.slice(0, 0)] })
-    expect(carriersOf(parted, 1)).toEqual([{ place: 'elsewhere', members: first!.equipment.map(() => 'temp') }])
+    const [first] = plan().messages
+    const parted = plan({
+      messages: [
+        { ...first!, members: [1, 3] },
+        { ...first!, members: [0], place: 'elsewhere' },
+      ],
+    })
+    expect(carriersOf(parted, 1)).toEqual([{ place: 'elsewhere', members: first!.equipment.map(() => 'temp'), shared: false }])
   })
 })
 

@@ -47,14 +47,31 @@ function originOf(plan: Plan, equipment: number, m: PlanMember): Origin {
   }
 }
 
-/** Where a plan's messages that carry what is read under a handle may go, and the labels of the members that it fills there. */
-export function carriersOf(plan: Plan, handle: number): { place: Resolved; members: string[] }[] {
+/** Messages that carry what is read under a handle. */
+export interface Carrier {
+  /** Where they may go. */
+  place: Resolved
+  /** Labels of the members that it fills there. */
+  members: string[]
+  /** Others that do not carry it may go there too: nothing tells them apart. */
+  shared: boolean
+}
+
+/** Which of a plan's messages carry what is read under a handle. */
+export function carriersOf(plan: Plan, handle: number): Carrier[] {
   const fed = plan.equipment.map(
     (e, n) => new Map(e.members.flatMap((m, i) => (originOf(plan, n, m).handles.includes(handle) ? [[i, m.label || m.key]] : []))),
   )
-  return plan.messages.flatMap((m) => {
-    const members = m.equipment.flatMap((e) => [...fed[e]!].flatMap(([i, label]) => (m.members === null || m.members.includes(i) ? [label] : [])))
-    return members.length > 0 ? [{ place: m.place, members }] : []
+  const carried = plan.messages.map((m) =>
+    m.equipment.flatMap((e) => [...fed[e]!].flatMap(([i, label]) => (m.members === null || m.members.includes(i) ? [label] : []))),
+  )
+  const others = new Set(plan.messages.flatMap((m, n) => (carried[n]!.length === 0 && typeof m.place === 'string' ? [m.place] : [])))
+  const loose = plan.messages.some((m, n) => carried[n]!.length === 0 && typeof m.place !== 'string')
+  return plan.messages.flatMap(({ place }, n) => {
+    const members = carried[n]!
+    // Places that wait for values may become any place.
+    const shared = loose || (typeof place === 'string' ? others.has(place) : others.size > 0)
+    return members.length > 0 ? [{ place, members, shared }] : []
   })
 }
 

@@ -54,11 +54,12 @@ export interface JournalFollowQuestion {
 }
 
 export type JournalQuestion = JournalPageQuestion | JournalMessageQuestion | JournalFollowQuestion
+export const ofJournal = (q: { kind: string }): q is JournalQuestion => q.kind.startsWith('journal-')
 
 /** What the database knows of a message; whose it is and what became of it the engine adds. */
 export type Found = Omit<JournalMessage, 'publicationId' | 'verdict'> & { payload?: string }
 export type FoundPage = Pick<JournalPage, 'next' | 'lookedTo'> & { messages: Found[] }
-export type FoundFollowed = Pick<FollowedTag, 'members' | 'looked'> & { message: Found | null }
+export type FoundFollowed = Pick<FollowedTag, 'members' | 'shared' | 'looked'> & { message: Found | null }
 export type FoundWhole = Found & Pick<JournalWhole, 'message' | 'octets64' | 'version'>
 
 /** Rows that are read at once, and looked through for one page at the most; and octets: a second of work, since others wait for the thread. */
@@ -239,7 +240,7 @@ export class JournalDesk {
         if (e.delivery !== delivery || e.producedAt < since || e.producedAt > to) continue
         if (e.producedAt >= carriers.until) carriers = await this.carriersAt(delivery, handle, e.producedAt)
         const carrier = carriers.all.find((c) => mayBe(c.place, e.topic))
-        if (carrier) return { message: foundOf(item, lane, row), members: carrier.members, looked: true }
+        if (carrier) return { message: foundOf(item, lane, row), members: carrier.members, shared: carrier.shared, looked: true }
       }
       left.rows--
       left.octets -= row.body.length
@@ -247,7 +248,7 @@ export class JournalDesk {
     }
     // Before its first version nothing carried it: what does now is named.
     const { members } = carriers.all.length > 0 ? carriers : await this.carriersAt(delivery, handle, LATEST)
-    return { message: null, members, looked: !spent() }
+    return { message: null, members, shared: false, looked: !spent() }
   }
 
   /** Which messages carry it by the version that was live at a moment, and when the next one followed. */

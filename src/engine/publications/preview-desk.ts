@@ -25,7 +25,7 @@ import { plansBetween } from '~/store/journal'
 import { getPublication, listDeliveries, planOf, rivalPlans } from '~/store/publication'
 import { listSources } from '~/store/source'
 import { LiveTable } from '../live/table'
-import { JournalDesk, type JournalQuestion } from '../outbox/journal-desk'
+import { JournalDesk, type JournalQuestion, ofJournal } from '../outbox/journal-desk'
 import { deflatePacking } from '../outbox/packing'
 import { scriptsHere } from '../scripts/scripts'
 import { ModelCache } from '../world'
@@ -164,7 +164,7 @@ export class PreviewDesk {
   answer(asked: Question): Promise<object> {
     const q = 'draft' in asked ? { ...asked, draft: withOwnSteps(asked.draft) } : asked
     const turn = this.queue.then(async () => {
-      if (q.kind === 'journal-page' || q.kind === 'journal-message' || q.kind === 'journal-follow') return this.journal.answer(q)
+      if (ofJournal(q)) return this.journal.answer(q)
       await this.refresh()
       if (q.kind === 'joining') return this.joining(q)
       if (q.kind === 'frozen') return this.frozen(q)

@@ -3,6 +3,7 @@ import { FailureError, fail } from '~/contract/failure'
 import type { Db, Noun } from '~/store/database'
 import type { Cancel, Clock } from '../clock/clock'
 import type { LiveTable } from '../live/table'
+import { ofJournal } from '../outbox/journal-desk'
 import { PreviewDesk, type Question, valuesOf } from './preview-desk'
 import type { FromThread, ToThread } from './preview-thread'
 
@@ -30,7 +31,6 @@ export function previewsHere(db: Db, table: LiveTable): Previews {
   return { ask: async (q) => JSON.stringify(await desk.answer(q)), changed: (nouns) => desk.changed(nouns), stop: async () => undefined }
 }
 
-const ofJournal = (q: Question) => q.kind.startsWith('journal-')
 const subject = (q: Question) => (ofJournal(q) ? 'The journal could not be read' : 'The draft could not be computed')
 const advice = (q: Question) => (ofJournal(q) ? 'Choose one publication, or another time' : 'Take fewer equipment, or a smaller template')
 

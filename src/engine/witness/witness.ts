@@ -88,8 +88,9 @@ export class Witness {
   private lostMono = Number.NEGATIVE_INFINITY
   private over: () => void = () => undefined
   private readyWaiters: (() => void)[] = []
-  /** Nothing tells the next one where this one began, and the database takes it only now. */
+  /** Nothing tells the next one where this one began. */
   private untold = false
+  /** It waits for the database to take what is known now. */
   private writing = false
   private readonly rate = new Rate()
   private last: number | null = null
@@ -125,7 +126,7 @@ export class Witness {
   /** Begins to read where an earlier run was. */
   start(position: Position, filters: readonly string[]): void {
     this.filters = filters
-    this.untold = position === null
+    this.untold = !(position instanceof Uint8Array)
     this.far.restore(position)
     void this.far.watch(filters)
     this.retrying.start(

@@ -60,7 +60,7 @@ function nothingWords(since: number, looked: boolean): string {
 }
 
 function Fate({
-  of: { publicationId, publication, destinationId, destination, members, message: m, looked },
+  of: { publicationId, publication, destinationId, destination, members, message: m, shared, looked },
   since,
 }: {
   of: FollowedTag
@@ -96,6 +96,7 @@ function Fate({
       <div className="pl-5 text-muted">
         as {as} to {destination}, made <Time at={m.producedAt} />, {durationText(Math.max(0, m.producedAt - since))} after
         {m.hops?.seenAt ? `; seen there ${durationText(Math.max(0, m.hops.seenAt - m.producedAt))} later` : ''}
+        {shared && '. Messages without it go to the same place: it may be one of them'}
       </div>
     </>
   )
