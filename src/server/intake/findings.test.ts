@@ -10,7 +10,7 @@ beforeAll(() => {
   m = plantKit()
 }, 60_000)
 
-const NOW = Date.now() + 120_000
+const NOW = Date.now() + 3_600_000
 const HOUR = 3_600_000
 const handed = (files: Record<string, string>, text = '') =>
   HandedOver.parse({ files: Object.entries(files).map(([name, content]) => ({ name, content: Buffer.from(content).toString('base64') })), text })

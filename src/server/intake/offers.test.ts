@@ -10,7 +10,7 @@ beforeAll(() => {
 }, 60_000)
 
 // What is made here in a moment is valid then.
-const NOW = Date.now() + 120_000
+const NOW = Date.now() + 3_600_000
 const YEARS = 366 * 86_400_000
 const content = (octets: Uint8Array | string) => Buffer.from(octets as string).toString('base64')
 const handed = (files: Record<string, Uint8Array | string>, part: object = {}) =>
