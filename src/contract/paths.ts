@@ -142,6 +142,7 @@ export const paths = {
   whatIsWrong: { method: 'GET', path: '/api/wrong' },
   clocks: { method: 'GET', path: '/api/clocks' },
   findHop: { method: 'GET', path: '/api/way' },
+  sideBySide: { method: 'POST', path: '/api/compare' },
   conditions: { method: 'GET', path: '/api/conditions' },
   live: { method: 'GET', path: '/api/live' },
 } as const

@@ -134,6 +134,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   changeTag: oneEdit,
   removeTags: `${oneEdit}; 50,000 tags at most`,
   tagUse: 'one query',
+  sideBySide: '1,000 pairs, 50,000 messages of the journal and two million recorded values in a thread of its own, 20 s at most',
   followTag: 'the journal from that moment on, an hour of each publication that carries it; 2,000 rows or 32 MB in all',
   tagValues: 'values in memory of the asked tags',
   writeTag: 'one value to one device, read back; told in the events and the audit',

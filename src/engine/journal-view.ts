@@ -1,9 +1,13 @@
+import type { CompareQuery } from '~/contract/compare'
 import type { FollowedTag, JournalMessage, JournalPage, JournalWhole, WhichJournal } from '~/contract/journal'
 import type { Destinations } from './destinations/destinations'
 import type { Ledger } from './ledger/ledger'
 import type { Found, FoundFollowed, FoundPage, FoundWhole } from './outbox/journal-desk'
 import type { Previews } from './publications/previews'
 import type { Publications } from './publications/publications'
+
+/** Of one delivery the fates of so many messages are looked at, the latest. */
+const FATES_MOST = 2_000_000
 
 /** Shows what a destination and the nodes that speak there were given, and what became of it. */
 export class JournalView {
@@ -60,6 +64,17 @@ export class JournalView {
       const destination = this.destinations.running.get(destinationId)?.destination.name ?? ''
       return [{ publicationId, publication, destinationId, destination, ...rest, message: message && this.shown(message) }]
     })
+  }
+
+  /** How tags stand beside where they arrive; as JSON. */
+  compare(q: CompareQuery): Promise<string> {
+    const publicationIds = q.publicationIds.length > 0 ? q.publicationIds : [...this.publications.running.keys()]
+    const wanted = new Set(publicationIds)
+    const fates = this.publications.deliveries.flatMap(({ number, publicationId }) => {
+      const account = wanted.has(publicationId) ? this.ledger.accounts.get(number) : undefined
+      return account ? [[number, account.fates(Math.max(1, account.standing.storedThrough - FATES_MOST))] as const] : []
+    })
+    return this.previews.ask({ kind: 'compare', ...q, publicationIds, fates })
   }
 
   async open(destinationId: string, message: { delivery: number; seq: number }, segment: number | null): Promise<JournalWhole> {

@@ -46,6 +46,14 @@ export async function firstTags(db: Conn, most: number): Promise<Tag[]> {
   return tags.sort((a, b) => byName(a.name, b.name))
 }
 
+/** Those with some ids that there are. */
+export const tagsById = (db: Conn, ids: readonly string[]): Promise<Tag[]> =>
+  db
+    .selectFrom('tag')
+    .select(columns)
+    .where('id', '=', sql<string>`any(${[...ids]}::uuid[])`)
+    .execute()
+
 /** Those that fill members of some equipment, straight or through an expression. */
 export async function tagsOfEquipment(db: Conn, equipmentIds: readonly string[]): Promise<Tag[]> {
   const bound = sql<string>`any(array(

@@ -21,6 +21,7 @@ export const people = {
 export const pages = [
   '/proof/wrong',
   '/proof',
+  '/proof/beside',
   '/proof/hop',
   '/proof/journal',
   '/proof/events',

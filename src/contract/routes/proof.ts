@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Clocks } from '../clock'
+import { Compared, CompareQuery } from '../compare'
 import { BrickWhole, CourseFigures, EventLine, EventRow, LedgerLine, Wall, Watch } from '../live'
 import { paths } from '../paths'
 import { FoundWay, WayQuery } from '../way'
@@ -82,6 +83,14 @@ export const proofRoutes = {
     group: 'Proof',
     summary: 'How far the clock of every peer that tells its time is from ours',
     answer: Clocks,
+  },
+  sideBySide: {
+    ...paths.sideBySide,
+    role: 'viewer',
+    group: 'Proof',
+    summary: 'Tags beside where they arrive, by what was recorded of both: how far apart they are, and what is recognised in it',
+    body: CompareQuery,
+    answer: Compared,
   },
   findHop: {
     ...paths.findHop,

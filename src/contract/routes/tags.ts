@@ -38,10 +38,11 @@ export const tagRoutes = {
     ...paths.listTags,
     role: 'viewer',
     group: 'Tags',
-    summary: 'All tags; or those of one source, those that fill members of some equipment, or the first by their names',
+    summary: 'All tags; or those of one source, some by their ids, those that fill members of some equipment, or the first by their names',
     query: z.object({
       source: Id.optional(),
       equipment: Ids.optional(),
+      ids: Ids.optional(),
       first: z.coerce.number().int().min(1).max(1000).optional().describe('So many, in the order of their names'),
     }),
     answer: list(Tag),

@@ -70,6 +70,17 @@ export interface Sighting {
   counted(how: Seen, sentMono: number | null): void
 }
 
+/** How numbers stand, in the text form of multiranges. */
+export interface Fates {
+  /** A witness says whether they arrived. */
+  witnessed: boolean
+  known: string
+  answered: string
+  /** Missing, dropped, rejected, unknown. */
+  lost: string[]
+  altered: string
+}
+
 interface Open extends Sending {
   /** When it first and last went out, monotonic ms. */
   firstSent: number
@@ -185,6 +196,19 @@ export class Account {
 
   verdict(seq: number): ReturnType<typeof verdictOf> {
     return verdictOf(this.standing, seq)
+  }
+
+  /** What is known of the numbers from one on: as multiranges, each without what the others hold. */
+  fates(first: number): Fates {
+    const { odd, known, answered, storedThrough } = this.standing
+    const within = (set: RangeSet) => set.within(first, storedThrough)
+    return {
+      witnessed: this.witnessed,
+      known: within(known),
+      answered: within(answered),
+      lost: (['missing', 'dropped', 'rejected', 'unknown'] as const).map((v) => within(odd[v])),
+      altered: within(odd.altered),
+    }
   }
 
   /** It is in the outbox for good. Numbers come in order: those passed over went with the memory they were in, and are dropped. */

@@ -28,7 +28,8 @@ function beneath(fill: Fill): Fill {
   return 'input' in fill ? beneath(fill.input) : fill
 }
 
-function originOf(plan: Plan, equipment: number, m: PlanMember): Origin {
+/** From what a member of an equipment of a plan, told by its place there, is made. */
+export function originOf(plan: Plan, equipment: number, m: PlanMember): Origin {
   const { key, label, unit } = m
   const fill = beneath(m.fill)
   const named = { key, label: label || key, unit }

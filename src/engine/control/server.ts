@@ -3,6 +3,7 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { z } from 'zod'
 import { Aside } from '~/contract/aside'
 import { BudgetQuery } from '~/contract/budget'
+import { CompareQuery } from '~/contract/compare'
 import { Credential } from '~/contract/credential'
 import { DestinationCheck } from '~/contract/destination'
 import { type Failure, FailureError, fail } from '~/contract/failure'
@@ -333,6 +334,9 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
 
     case 'POST /publications/budget':
       return answerJson(res, 200, await engine.budget(await parse(req, BudgetQuery)))
+
+    case 'POST /compare':
+      return answerJson(res, 200, await engine.journal.compare(await parse(req, CompareQuery)))
 
     case 'POST /publications/sent': {
       const { publicationId, from, to } = await parse(req, z.object({ publicationId: Id, from: z.number(), to: z.number() }))

@@ -197,8 +197,14 @@ export class JournalDesk {
 
   /** What was produced of a delivery in a span of time (epoch ms), in order. */
   async *produced(lane: string, delivery: number, from: number, to: number): AsyncGenerator<Envelope> {
+    for await (const { envelope } of this.producedWithHops(lane, delivery, from, to)) yield envelope
+  }
+
+  /** The same, with when each came past the hops; null: it waits, or nobody kept that. */
+  async *producedWithHops(lane: string, delivery: number, from: number, to: number): AsyncGenerator<{ envelope: Envelope; hops: Hops | null }> {
     for await (const { row, items } of this.rowsFrom(lane, delivery, from)) {
-      for (const { envelope: e } of items) if (e.delivery === delivery && e.producedAt >= from && e.producedAt <= to) yield e
+      for (const { envelope: e, hops } of items)
+        if (e.delivery === delivery && e.producedAt >= from && e.producedAt <= to) yield { envelope: e, hops }
       if (row.storedAt > to + LATE_MS) return
     }
   }

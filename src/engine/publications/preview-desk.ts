@@ -24,6 +24,7 @@ import { freeze } from '~/store/freeze'
 import { plansBetween } from '~/store/journal'
 import { getPublication, listDeliveries, planOf, rivalPlans } from '~/store/publication'
 import { listSources } from '~/store/source'
+import { type CompareQuestion, Comparing } from '../compare/comparing'
 import { LiveTable } from '../live/table'
 import { JournalDesk, type JournalQuestion, ofJournal } from '../outbox/journal-desk'
 import { deflatePacking } from '../outbox/packing'
@@ -96,6 +97,7 @@ export interface Frozen {
 }
 
 export type Question =
+  | CompareQuestion
   | BudgetQuestion
   | SentQuestion
   | JoiningQuestion
@@ -141,6 +143,7 @@ export class PreviewDesk {
   private readonly model = new ModelCache()
   private readonly journal: JournalDesk
   private readonly weighing: Weighing
+  private readonly comparing: Comparing
   private stale = { tags: true, equipment: true }
   private queue: Promise<unknown> = Promise.resolve()
 
@@ -150,6 +153,7 @@ export class PreviewDesk {
   ) {
     this.journal = new JournalDesk(db, deflatePacking)
     this.weighing = new Weighing(db, this.journal)
+    this.comparing = new Comparing(db, this.journal)
   }
 
   /** Something was changed: what is kept of it is read anew before the next answer. */
@@ -172,6 +176,7 @@ export class PreviewDesk {
       if (q.kind === 'replay') return this.replayed(q)
       if (q.kind === 'budget') return this.budget(q)
       if (q.kind === 'sent') return this.weighing.sent(q)
+      if (q.kind === 'compare') return this.comparing.compare(q, this.model.tags)
       return q.kind === 'preview' ? this.preview(q) : this.preflight(q)
     })
     this.queue = turn.catch(() => undefined)

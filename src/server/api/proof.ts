@@ -16,7 +16,19 @@ import type { Handlers } from '../endpoint'
 import { askEngine } from '../engine-client'
 import { whileAllowed } from '../streams'
 
-type Keys = 'whatIsWrong' | 'clocks' | 'findHop' | 'brick' | 'ledger' | 'wall' | 'latency' | 'events' | 'eventLine' | 'conditions' | 'live'
+type Keys =
+  | 'whatIsWrong'
+  | 'sideBySide'
+  | 'clocks'
+  | 'findHop'
+  | 'brick'
+  | 'ledger'
+  | 'wall'
+  | 'latency'
+  | 'events'
+  | 'eventLine'
+  | 'conditions'
+  | 'live'
 
 /** Most bricks a row of the wall may have in one answer. */
 const BRICKS_MAX = 2000
@@ -83,6 +95,7 @@ function deliveryOf(params: { delivery?: string }): number {
 export const proofHandlers: Pick<Handlers, Keys> = {
   whatIsWrong: ({ caller }) => whatIsWrong(caller),
   clocks: async () => (await askEngine('/clocks')).json(),
+  sideBySide: async ({ body, request }) => (await askEngine('/compare', { body, signal: request.signal })).json(),
   findHop: async ({ query }) => (await askEngine(`/way?${new URLSearchParams(query)}`)).json(),
   ledger: async () => (await askEngine('/ledger')).json(),
   conditions: async () => (await askEngine('/conditions')).json(),

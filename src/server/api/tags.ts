@@ -10,7 +10,7 @@ import { addGroup, changeGroup, listGroups, removeGroup } from '~/store/group'
 import { addPattern, listPatterns, removePattern } from '~/store/pattern'
 import { listPublications } from '~/store/publication'
 import { listSources } from '~/store/source'
-import { firstTags, getTag, listTags, tagsOfEquipment, tagUse, usedTags } from '~/store/tag'
+import { firstTags, getTag, listTags, tagsById, tagsOfEquipment, tagUse, usedTags } from '~/store/tag'
 import { addTags, changeTag, editTags, removeTags } from '~/store/tag-edit'
 import { database } from '../context'
 import { type Handlers, refusal } from '../endpoint'
@@ -123,6 +123,7 @@ async function importing(bytes: Uint8Array, apply: 'no' | 'good' | 'all'): Promi
 export const tagHandlers: Pick<Handlers, Keys> = {
   listTags: ({ query }) => {
     if (query.equipment) return tagsOfEquipment(database(), query.equipment)
+    if (query.ids) return tagsById(database(), query.ids)
     return query.first === undefined ? listTags(database(), query.source) : firstTags(database(), query.first)
   },
   usedTags: () => usedTags(database()),

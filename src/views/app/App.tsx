@@ -25,6 +25,7 @@ const sources: Record<string, () => Promise<ComponentType>> = {
   '/destinations/credentials': () => import('../destinations/CredentialsPage').then((m) => m.CredentialsPage),
   '/proof': () => import('../proof/WallPage').then((m) => m.WallPage),
   '/proof/wrong': () => import('../proof/WrongPage').then((m) => m.WrongPage),
+  '/proof/beside': () => import('../proof/beside/BesidePage').then((m) => m.BesidePage),
   '/proof/hop': () => import('../proof/way/WayPage').then((m) => m.WayPage),
   '/proof/clocks': () => import('../proof/ClocksPage').then((m) => m.ClocksPage),
   '/proof/journal': () => import('../proof/journal/JournalPage').then((m) => m.JournalPage),

@@ -97,6 +97,7 @@ export const stations: Station[] = [
     pages: [
       { label: 'Wall', href: '/proof' },
       { label: 'What is wrong', href: '/proof/wrong' },
+      { label: 'Side by side', href: '/proof/beside' },
       { label: 'Find the hop', href: '/proof/hop' },
       { label: 'Journal', href: '/proof/journal' },
       { label: 'Events', href: '/proof/events' },

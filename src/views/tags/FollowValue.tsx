@@ -28,8 +28,9 @@ export function FollowValue({ tag, received }: { tag: Tag; received: number | nu
   return <Followed tag={tag} since={since} onSince={(t) => setSince(t ?? received ?? serverNow())} />
 }
 
-function Followed({ tag, since, onSince }: { tag: Tag; since: number; onSince(t: number | null): void }) {
-  const found = useCall('followTag', { params: { id: tag.id }, query: { since }, keepPrevious: true })
+/** `refetchMs`: it is looked again so often, until something is found everywhere. */
+export function Followed({ tag, since, onSince, refetchMs }: { tag: Tag; since: number; onSince(t: number | null): void; refetchMs?: number }) {
+  const found = useCall('followTag', { params: { id: tag.id }, query: { since }, keepPrevious: true, ...(refetchMs !== undefined && { refetchMs }) })
   return (
     <section aria-label="Where its value went" className="my-2 rounded-sm border border-line bg-paper px-2.5 py-1.5">
       <div className="flex flex-wrap items-center gap-2">

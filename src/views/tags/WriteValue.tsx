@@ -15,7 +15,7 @@ import { told } from '../shared/problems'
 import { useWork } from '../shared/useWork'
 
 /** Writes a value to the device, and says what was read back. Nothing for a tag that is read-only. */
-export function WriteValue({ tag }: { tag: Tag }) {
+export function WriteValue({ tag, onWriting }: { tag: Tag; onWriting?: () => void }) {
   const mayWrite = useMay('operator')
   const [text, setText] = useState('')
   const [asked, setAsked] = useState(false)
@@ -26,6 +26,7 @@ export function WriteValue({ tag }: { tag: Tag }) {
   const shown = `${formatValue(value, tag)} ${tag.unit}`.trim()
   const write = () =>
     run(async () => {
+      onWriting?.()
       const written = await call('writeTag', { params: { id: tag.id }, body: { value: toWire(value) as NonNullable<WireScalar> } })
       const readBack = fromWire(written.readBack)
       const same = readBack === value
