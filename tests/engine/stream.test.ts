@@ -278,6 +278,7 @@ describe('a stream read back', () => {
     const seen: { id: string | null; token: unknown }[] = []
     const told: Failure[] = []
     const refusals: string[][] = []
+    const unseen: string[] = []
     const far = new StreamFarEnd(
       { servers: servers(), clientId: 'witness', tls: null, login: null, answerMs: ANSWER_MS },
       {
@@ -292,14 +293,14 @@ describe('a stream read back', () => {
         lost: (why) => told.push(why),
         hurry: () => undefined,
         damaged: () => undefined,
-        unseen: () => undefined,
+        unseen: (why) => unseen.push(why.code),
         refused: (filters) => refusals.push([...filters.keys()]),
       },
       realClock,
     )
     far.restore(position)
     cleanUp.push(() => far.close())
-    return { far, seen, told, refusals, ids: () => seen.map((s) => Number(s.id!.split('.')[2]) - 1) }
+    return { far, seen, told, refusals, unseen, ids: () => seen.map((s) => Number(s.id!.split('.')[2]) - 1) }
   }
   const cleanUp: (() => void)[] = []
   afterEach(() => {
@@ -389,6 +390,82 @@ describe('a stream read back', () => {
     expect(covered).toBeLessThan(before)
     expect(second.far.view()!.coveredSince('varnmoor.dryer')).toBeGreaterThanOrEqual(before)
     expect(second.seen.length).toBeLessThan(200)
+  })
+
+  it.each([
+    ['less', 40],
+    ['more', 200],
+  ])('a topic that was removed and made anew is read from its beginning, also where it holds %s than the one before', async (_, count) => {
+    await start({ topics: { 'varnmoor.dryer': 1 } })
+    const first = reading(null)
+    await listen(first, ['varnmoor.dryer'])
+    const send = (n: number) => new Driving(every(n).map((i) => envelope(i, 'varnmoor.dryer'))).run()
+    await send(100)
+    await until(() => first.seen.length === 100, 'all to be seen', 20)
+    const position = first.far.position()!
+    first.far.close()
+    stream.topics.remove('varnmoor.dryer')
+    stream.topics.add('varnmoor.dryer', 1)
+    await send(count)
+    const before = realClock.mono()
+    const second = reading(position)
+    await listen(second, ['varnmoor.dryer'])
+    await until(() => second.seen.length === count, 'all of the new one to be seen', 20)
+    expect(second.ids()).toEqual(every(count))
+    expect(second.unseen).toEqual(['stream.anew'])
+    expect(second.far.view()!.coveredSince('varnmoor.dryer')).toBeGreaterThanOrEqual(before)
+    // Once: what is written of it is of the new one.
+    const next = second.far.position()!
+    second.far.close()
+    const third = reading(next)
+    await listen(third, ['varnmoor.dryer'])
+    await new Driving([envelope(7, 'varnmoor.dryer')]).run()
+    await until(() => third.seen.length === 1, 'the next one', 20)
+    expect(third.unseen).toEqual([])
+  })
+
+  it('a topic that is made anew while it is read is seen again within half a minute', { timeout: 90_000 }, async () => {
+    await start({ topics: { 'varnmoor.dryer': 1 } })
+    const r = reading(null)
+    await listen(r, ['varnmoor.dryer'])
+    const send = (n: number) => new Driving(every(n).map((i) => envelope(i, 'varnmoor.dryer'))).run()
+    await send(100)
+    await until(() => r.seen.length === 100, 'all to be seen', 20)
+    stream.topics.remove('varnmoor.dryer')
+    stream.topics.add('varnmoor.dryer', 1)
+    await send(30)
+    await until(() => r.seen.length === 130, 'those in the new one', 60)
+    expect(r.unseen).toEqual(['stream.anew'])
+  })
+
+  it('an older cluster does not tell that a topic was made anew: what comes from then on is seen', async () => {
+    await start({ topics: { 'varnmoor.dryer': 1 }, older: true })
+    const r = reading(null)
+    await listen(r, ['varnmoor.dryer'])
+    await new Driving(every(50).map((i) => envelope(i, 'varnmoor.dryer'))).run()
+    await until(() => r.seen.length === 50, 'all to be seen', 20)
+    stream.topics.remove('varnmoor.dryer')
+    stream.topics.add('varnmoor.dryer', 1)
+    await until(() => r.unseen.length > 0, 'it to be told', 20)
+    expect(r.unseen).toEqual(['stream.shorter'])
+    await new Driving(every(20).map((i) => envelope(100 + i, 'varnmoor.dryer'))).run()
+    await until(() => r.seen.length === 70, 'the next ones', 20)
+  })
+
+  it('where a cluster holds less than it did, what comes from then on is seen, and nothing twice', async () => {
+    await start({ topics: { 'varnmoor.dryer': 1 } })
+    const r = reading(null)
+    await listen(r, ['varnmoor.dryer'])
+    await new Driving(every(50).map((i) => envelope(i, 'varnmoor.dryer'))).run()
+    await until(() => r.seen.length === 50, 'all to be seen', 20)
+    const before = realClock.mono()
+    stream.topics.partition('varnmoor.dryer', 0)!.setBack(40)
+    await until(() => r.unseen.length > 0, 'it to be told', 20)
+    expect(r.unseen).toEqual(['stream.shorter'])
+    await new Driving(every(20).map((i) => envelope(100 + i, 'varnmoor.dryer'))).run()
+    await until(() => r.seen.length === 70, 'the next ones', 20)
+    expect(new Set(r.ids()).size).toBe(70)
+    expect(r.far.view()!.coveredSince('varnmoor.dryer')).toBeGreaterThanOrEqual(before)
   })
 
   it('tells which topics it may not read, and reads them once it may', async () => {

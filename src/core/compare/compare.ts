@@ -253,7 +253,8 @@ function hiddenIn(o: Beside, moved: Track, span: number): Finding | null {
   const every = median(waits)
   const even = waits.length >= 3 && waits.every((w) => Math.abs(w - every) <= every * 0.1)
   const hides = most / span
-  if (even && o.width === 0) return { kind: 'seldom', everyMs: every, hides }
+  // More than a deadband hides is hidden by the pace.
+  if (o.width > 0 ? most > 2 * o.width && waits.length > 0 : even) return { kind: 'seldom', everyMs: every, hides }
   const jumps = came.value.slice(1).map((v, i) => Math.abs(v - came.value[i]!))
   const least = Math.min(...jumps.filter((j) => j > 0))
   return { kind: 'deadband', size: o.width || (Number.isFinite(least) ? least : most), hides }

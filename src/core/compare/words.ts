@@ -51,7 +51,7 @@ export function findingWords(f: CompareFinding, unit: string, tagOf: (key: strin
     case 'deadband':
       return `a deadband of ${unitText(f.size, unit)} hides ${shareText(f.hides)} of its movement`
     case 'seldom':
-      return `every ${everyText(f.everyMs)} is too seldom: ${shareText(f.hides)} of its movement is not told`
+      return `told about every ${everyText(f.everyMs)}: ${shareText(f.hides)} of its movement is not`
     case 'still':
       return 'stands still, though the tag moves on'
     case 'nothing':
@@ -101,7 +101,7 @@ const kinds: Record<CompareFinding['kind'], (n: number) => string> = {
   exchanged: (n) => `${n} exchanged`,
   other: (n) => `${n} with the value of another tag`,
   deadband: (n) => `${n} by a wide deadband`,
-  seldom: (n) => `${n} sent too seldom`,
+  seldom: (n) => `${n} told seldom`,
   still: (n) => `${n} standing still`,
   nothing: (n) => `${n} of which nothing arrived`,
 }

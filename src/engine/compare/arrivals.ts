@@ -49,6 +49,14 @@ export function fateOf({ witnessed, known, answered, lost, altered }: Fates): (s
   }
 }
 
+/** An equipment by its name: of the message, else of any that goes to the same place. */
+function equipmentOf(plan: Plan, own: readonly number[], name: string): number | undefined {
+  const found = own.find((i) => plan.equipment[i]!.name === name)
+  if (found !== undefined) return found
+  const all = plan.equipment.findIndex((e) => e.name === name)
+  return all < 0 ? undefined : all
+}
+
 /** Reads what arrived of the members of one publication. */
 export class ArrivalReader {
   readonly byKey = new Map<string, Arrival>()
@@ -81,16 +89,15 @@ export class ArrivalReader {
       this.messages++
       const plan = this.planAt(e.producedAt)
       const reader = plan && this.readerOf(plan)
-      const n = reader?.messageAt(e.topic)
-      const readings = reader && n !== undefined ? reader.readings(n, octets(e.payload), unpackProperties(e.properties).headers) : null
-      if (!plan || n === undefined || !readings) {
+      const read = reader?.read(e.topic, unpackProperties(e.properties), octets(e.payload))
+      if (!plan || !read) {
         this.unread++
         continue
       }
-      const own = plan.messages[n]!.equipment
+      const own = plan.messages[read.n]!.equipment
       const what = fate(e.seq)
-      for (const r of readings) {
-        const equipment = r.equipment === null ? own[0] : own.find((i) => plan.equipment[i]!.name === r.equipment)
+      for (const r of read.readings) {
+        const equipment = r.equipment === null ? own[0] : equipmentOf(plan, own, r.equipment)
         if (equipment === undefined) continue
         const key = `${plan.publicationId} ${plan.equipment[equipment]!.id} ${r.member}`
         const arrival = this.byKey.get(key)

@@ -1,9 +1,9 @@
 /** Requests that are understood: number, versions, and from which version on they are flexible (KIP-482). */
 export const requests = {
   produce: { key: 0, from: 3, to: 9, flexible: 9 },
-  fetch: { key: 1, from: 4, to: 12, flexible: 12 },
+  fetch: { key: 1, from: 4, to: 13, flexible: 12 },
   listOffsets: { key: 2, from: 1, to: 7, flexible: 6 },
-  metadata: { key: 3, from: 0, to: 9, flexible: 9 },
+  metadata: { key: 3, from: 0, to: 10, flexible: 9 },
   offsetCommit: { key: 8, from: 2, to: 8, flexible: 8 },
   offsetFetch: { key: 9, from: 1, to: 8, flexible: 6 },
   findCoordinator: { key: 10, from: 0, to: 4, flexible: 3 },
@@ -21,6 +21,9 @@ export type RequestName = keyof typeof requests
 export const requestOf: ReadonlyMap<number, RequestName> = new Map(
   Object.entries(requests).map(([name, { key }]) => [key as number, name as RequestName]),
 )
+
+/** Octets of the id of a topic (KIP-516). */
+export const ID_OCTETS = 16
 
 /** Error codes of the protocol, by its own names for them. */
 export const errors = {
@@ -51,5 +54,6 @@ export const errors = {
   unsupportedCompressionType: 76,
   memberIdRequired: 79,
   invalidRecord: 87,
+  unknownTopicId: 100,
 } as const
 export type ErrorCode = (typeof errors)[keyof typeof errors]

@@ -22,6 +22,8 @@ export interface Cluster {
   nodes(listener: string): readonly { id: number; host: string; port: number }[]
   permissions(user: string): Permissions
   nextProducerId(): bigint
+  /** Ids of topics are told, as newer clusters do. */
+  tellsIds: boolean
 }
 
 /** One request, with whom it came from. */

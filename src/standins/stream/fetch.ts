@@ -1,10 +1,12 @@
-import { type ErrorCode, errors } from './api'
+import { type ErrorCode, errors, ID_OCTETS } from './api'
 import { type Exchange, type Handlers, may, type Outcome } from './exchange'
 import type { Kept, Partition } from './log'
 import { writeBatch } from './records'
 
 interface Wanted {
   topic: string
+  /** By which it was asked for; null: by its name. */
+  id: Buffer | null
   index: number
   offset: number
   most: number
@@ -19,6 +21,7 @@ interface Found {
 function find(e: Exchange, wanted: Wanted): Found {
   const partition = e.cluster.topics.partition(wanted.topic, wanted.index)
   const none = (error: ErrorCode): Found => ({ wanted, partition, error, records: [] })
+  if (wanted.id && wanted.topic === '') return none(errors.unknownTopicId)
   if (!may(e, 'read', wanted.topic)) return none(errors.topicAuthorizationFailed)
   if (!partition) return none(errors.unknownTopicOrPartition)
   if (partition.leader !== e.node) return none(errors.notLeaderOrFollower)
@@ -52,7 +55,9 @@ async function fetch(e: Exchange): Promise<Outcome> {
   }
   const wanted = read
     .list(() => {
-      const topic = read.name()
+      // From version 13 on topics are told by their ids (KIP-516).
+      const id = version >= 13 ? read.raw(ID_OCTETS) : null
+      const topic = id ? cluster.topics.named(id) : read.name()
       const partitions = read.list((): Wanted => {
         const index = read.int32()
         if (version >= 9) read.int32()
@@ -61,7 +66,7 @@ async function fetch(e: Exchange): Promise<Outcome> {
         if (version >= 5) read.int64()
         const most = read.int32()
         read.tags()
-        return { topic, index, offset, most: Math.min(most, maxOctets) }
+        return { topic, id, index, offset, most: Math.min(most, maxOctets) }
       })
       read.tags()
       return partitions
@@ -85,7 +90,10 @@ async function fetch(e: Exchange): Promise<Outcome> {
   write.int32(cluster.faults.settings.throttleMs)
   if (version >= 7) write.int16(errors.none).int32(0)
   write.list([...grouped(found)], ([topic, of]) => {
-    write.text(topic).list(of, (f) => {
+    const { id } = of[0]!.wanted
+    if (id) write.raw(id)
+    else write.text(topic)
+    write.list(of, (f) => {
       const { next = -1, start = -1 } = f.partition ?? {}
       write.int32(f.wanted.index).int16(f.error).int64(next).int64(next)
       if (version >= 5) write.int64(start)
@@ -103,7 +111,10 @@ const octetsOf = (records: readonly Kept[]) => records.reduce((n, r) => n + 40 +
 
 function grouped(found: readonly Found[]): Map<string, Found[]> {
   const out = new Map<string, Found[]>()
-  for (const f of found) out.set(f.wanted.topic, [...(out.get(f.wanted.topic) ?? []), f])
+  for (const f of found) {
+    const key = f.wanted.id?.toString('hex') ?? f.wanted.topic
+    out.set(key, [...(out.get(key) ?? []), f])
+  }
   return out
 }
 
@@ -121,7 +132,7 @@ function listOffsets(e: Exchange): Outcome {
       if (version >= 4) read.int32()
       const at = read.int64()
       read.tags()
-      const { partition, error } = find(e, { topic, index, offset: e.cluster.topics.partition(topic, index)?.next ?? 0, most: 0 })
+      const { partition, error } = find(e, { topic, id: null, index, offset: e.cluster.topics.partition(topic, index)?.next ?? 0, most: 0 })
       if (error !== errors.none || !partition) return { index, error, at: -1, offset: -1 }
       if (at === LATEST) return { index, error, at: -1, offset: partition.next }
       if (at === EARLIEST) return { index, error, at: -1, offset: partition.start }

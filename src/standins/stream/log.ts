@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto'
+import { createHash, randomBytes } from 'node:crypto'
 import type { Fate } from '../mishaps'
 import { type ErrorCode, errors } from './api'
 import type { Faults } from './faults'
@@ -108,6 +108,13 @@ export class Partition {
     this.records = this.records.filter((r) => r.offset >= before)
   }
 
+  /** Loses what lies from an offset on, as a node does that takes over with less than others had: others come there. */
+  setBack(to: number): void {
+    this.records = this.records.filter((r) => r.offset < to)
+    this.next = Math.min(this.next, to)
+    this.wake()
+  }
+
   /** From an offset on, as many as fit into so many octets, one at least. */
   read(offset: number, octets: number): Kept[] {
     let low = 0
@@ -178,6 +185,7 @@ export class Truth {
 /** All topics with their partitions. */
 export class Topics {
   private readonly all = new Map<string, Partition[]>()
+  private readonly ids = new Map<string, Buffer>()
 
   constructor(
     private readonly nodes: readonly number[],
@@ -188,12 +196,24 @@ export class Topics {
   add(name: string, partitions: number): void {
     const made = Array.from({ length: partitions }, (_, i) => new Partition(name, i, this.nodes[i % this.nodes.length]!, this.most))
     this.all.set(name, made)
+    this.ids.set(name, randomBytes(16))
   }
 
   remove(name: string): void {
     const gone = this.all.get(name)
     this.all.delete(name)
     for (const partition of gone ?? []) partition.wake()
+  }
+
+  /** Sixteen octets that no other topic has, also of the same name. */
+  id(name: string): Buffer {
+    return this.ids.get(name) ?? Buffer.alloc(16)
+  }
+
+  /** The topic that has an id; empty: there is none any more. */
+  named(id: Buffer): string {
+    for (const [name, own] of this.ids) if (own.equals(id) && this.all.has(name)) return name
+    return ''
   }
 
   names(): string[] {

@@ -1,14 +1,17 @@
-import { type ErrorCode, errors, requests } from './api'
+import { type ErrorCode, errors, ID_OCTETS, requests } from './api'
 import { type Exchange, type Handlers, may, type Outcome } from './exchange'
 
 /** What no client asked to know. */
 const NOT_ASKED = -2_147_483_648
+/** The last versions of requests that know no ids of topics. */
+const withoutIds: Readonly<Record<number, number>> = { [requests.metadata.key]: 9, [requests.fetch.key]: 12 }
 const MOST_PARTITIONS = 200
 const nameRule = /^[A-Za-z0-9._-]{1,249}$/
 
 /** ApiVersions: what is understood. Its answer never has the tagged fields of newer headers, since nothing is agreed yet. */
-function apiVersions({ write, version }: Exchange): Outcome {
-  write.int16(errors.none).list(Object.values(requests), ({ key, from, to }) => write.int16(key).int16(from).int16(to).tags())
+function apiVersions({ write, version, cluster }: Exchange): Outcome {
+  const most = ({ key, to }: { key: number; to: number }) => (cluster.tellsIds ? to : (withoutIds[key] ?? to))
+  write.int16(errors.none).list(Object.values(requests), (r) => write.int16(r.key).int16(r.from).int16(most(r)).tags())
   if (version >= 1) write.int32(0)
   write.tags()
   return 'answer'
@@ -20,6 +23,7 @@ function metadata(e: Exchange): Outcome {
   const count = read.flexible ? read.uvarint() - 1 : read.int32()
   read.at = at
   const asked = read.list(() => {
+    if (version >= 10) read.raw(ID_OCTETS)
     const name = read.name()
     read.tags()
     return name
@@ -41,6 +45,7 @@ function metadata(e: Exchange): Outcome {
     const partitions = cluster.topics.of(topic)
     const error = !visible(topic) ? errors.topicAuthorizationFailed : partitions === null ? errors.unknownTopicOrPartition : errors.none
     write.int16(error).text(topic)
+    if (version >= 10) write.raw(error === errors.none ? cluster.topics.id(topic) : Buffer.alloc(ID_OCTETS))
     if (version >= 1) write.bool(false)
     write.list(error === errors.none ? partitions! : [], (p) => {
       write

@@ -26,6 +26,8 @@ export interface StreamOptions {
   permissions?: Readonly<Record<string, Permissions>>
   /** Records that each partition, and the log of the truth, keep at most. */
   most?: number
+  /** It tells no ids of topics, as older clusters. */
+  older?: boolean
   /** How packed records are unpacked, beside gzip. */
   unpacking?: Unpacking
 }
@@ -71,6 +73,7 @@ export class Stream {
       nodes: (name) => this.nodesOf(name),
       permissions: (user) => this.o.permissions?.[user] ?? everything,
       nextProducerId: () => ++this.producers,
+      tellsIds: !this.o.older,
     }
     const take = (socket: Socket) => {
       if (this.isShut()) return void socket.destroy()

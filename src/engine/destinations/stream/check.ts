@@ -4,7 +4,7 @@ import { realClock } from '../../clock/real-clock'
 import { reachSteps, runSteps, type StepPlan } from '../../net/steps'
 import { type StreamTarget, senderAccess, witnessAccess } from './access'
 import { meaningOf } from './answers'
-import { type Place, type StreamAccess, StreamCluster, streamFailure, type TopicState } from './cluster'
+import { noTopic, type Place, type StreamAccess, StreamCluster, streamFailure } from './cluster'
 import { askSchemas } from './schemas'
 
 /** A check waits so long for an answer at most, ms. */
@@ -35,7 +35,7 @@ const refused = (error: number, place: string, where: Failure['where']) => {
 async function topicsOf(cluster: StreamCluster, names: readonly string[]): Promise<string> {
   const states = await cluster.topics(names)
   for (const name of names) {
-    const { error, leaders } = states.get(name) ?? ({ error: 3, leaders: [] } as TopicState)
+    const { error, leaders } = states.get(name) ?? noTopic
     if (error !== 0) throw refused(error, name, 'destination')
     const without = leaders.findIndex((leader) => leader < 0)
     if (without >= 0) throw refused(5, `${name} ${without}`, 'destination')
@@ -48,7 +48,7 @@ async function topicsOf(cluster: StreamCluster, names: readonly string[]): Promi
 async function mayRead(cluster: StreamCluster, names: readonly string[]): Promise<string> {
   const states = await cluster.topics(names)
   for (const name of names) {
-    const { error, leaders } = states.get(name) ?? ({ error: 3, leaders: [] } as TopicState)
+    const { error, leaders } = states.get(name) ?? noTopic
     if (error !== 0) throw refused(error, name, 'witness')
     for (const node of new Set(leaders)) {
       if (node < 0) throw refused(5, name, 'witness')

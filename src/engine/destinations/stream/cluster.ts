@@ -1,10 +1,13 @@
 import type { ConnectionOptions as TlsOptions } from 'node:tls'
 import {
+  apiVersionsV3,
   Connection,
   fetchV12,
+  fetchV13,
   initProducerIdV4,
   listOffsetsV7,
   metadataV9,
+  metadataV10,
   produceV9,
   type RecordsBatch,
   ResponseError,
@@ -31,7 +34,12 @@ export interface TopicState {
   error: number
   /** Node that leads each partition, by its number; -1: none. */
   leaders: readonly number[]
+  /** Of the topic as it was made: one of the same name that is made anew has another; empty: the cluster does not tell it. */
+  id: string
 }
+
+/** A topic that is not there, by the error of the protocol. */
+export const noTopic: TopicState = { error: 3, leaders: [], id: '' }
 
 /** What one batch of a produce request came to. */
 export interface BatchAnswer {
@@ -45,6 +53,13 @@ export interface BatchAnswer {
 export interface Place {
   topic: string
   partition: number
+}
+
+/** A partition from which records are wanted. */
+export interface WantedPlace extends Place {
+  offset: bigint
+  /** Id of its topic; empty: that is not known. */
+  id: string
 }
 
 /** What came of one partition. */
@@ -61,6 +76,9 @@ export type SentRecord = Omit<ProduceRecord, 'value'> & { value: Buffer | null }
 type BatchOptions = NonNullable<Parameters<typeof produceV9.api.async>[4]>
 
 const CONNECT_MS = 10_000
+const METADATA = 3
+const FETCH = 1
+const NO_ID = '00000000-0000-0000-0000-000000000000'
 
 /** An answer that tells of errors is an answer: who asked looks at them one by one. */
 async function answered<R>(work: Promise<R>): Promise<R> {
@@ -113,6 +131,8 @@ export class StreamCluster {
   private readonly links = new Map<number, Promise<Connection>>()
   private nodes = new Map<number, { host: string; port: number }>()
   private over = false
+  /** The cluster tells ids of topics, and takes them for names. */
+  private ids = false
 
   private constructor(
     private readonly access: StreamAccess,
@@ -127,6 +147,7 @@ export class StreamCluster {
       const place = `${server.host}:${server.port}`
       try {
         const cluster: StreamCluster = new StreamCluster(access, await dial(access, server), lost)
+        cluster.ids = await cluster.tellsIds()
         await cluster.topics([])
         // One that failed on the way here is no loss: the next server is asked.
         cluster.hear(cluster.first, place)
@@ -150,15 +171,27 @@ export class StreamCluster {
     link.on('close', () => end())
   }
 
+  /** Ids of topics are told from version 10 of Metadata on, and taken from version 13 of Fetch on (KIP-516). */
+  private async tellsIds(): Promise<boolean> {
+    const said = await answered(apiVersionsV3.api.async(this.first, 'embrik', '1'))
+    const knows = (key: number, version: number) => said.apiKeys.some((k) => k.apiKey === key && k.minVersion <= version && k.maxVersion >= version)
+    return knows(METADATA, 10) && knows(FETCH, 13)
+  }
+
+  private async metadata(names: readonly string[]) {
+    if (this.ids) return answered(metadataV10.api.async(this.first, [...names], false, false))
+    return answered(metadataV9.api.async(this.first, [...names], false, false))
+  }
+
   /** How topics stand, and where their partitions are led. */
   async topics(names: readonly string[]): Promise<Map<string, TopicState>> {
-    const said = await answered(metadataV9.api.async(this.first, [...names], false, false))
+    const said = await this.metadata(names)
     this.nodes = new Map(said.brokers.map((b) => [b.nodeId, { host: b.host, port: b.port }]))
     return new Map(
       said.topics.map((t) => {
         const leaders: number[] = []
         for (const p of t.partitions) leaders[p.partitionIndex] = p.leaderId
-        return [t.name ?? '', { error: t.errorCode, leaders }]
+        return [t.name ?? '', { error: t.errorCode, leaders, id: 'topicId' in t && t.topicId !== NO_ID ? t.topicId : '' }]
       }),
     )
   }
@@ -245,17 +278,28 @@ export class StreamCluster {
   }
 
   /** Records from some offsets on; waits for them as long as is wanted. */
-  async fetch(node: number, places: readonly (Place & { offset: bigint })[], o: { waitMs: number; most: number }): Promise<Fetched[]> {
-    const topics = byTopic(places, ({ partition, offset }) => ({
+  async fetch(node: number, places: readonly WantedPlace[], o: { waitMs: number; most: number }): Promise<Fetched[]> {
+    // By its id a topic that was made anew is another one, whatever its name.
+    const byId = this.ids && places.every((p) => p.id !== '')
+    const names = new Map(places.map((p) => [byId ? p.id : p.topic, p.topic]))
+    const wanted = places.map((p) => ({ ...p, topic: byId ? p.id : p.topic }))
+    const topics = byTopic(wanted, ({ partition, offset }) => ({
       partition,
       currentLeaderEpoch: -1,
       fetchOffset: offset,
       lastFetchedEpoch: -1,
       partitionMaxBytes: o.most,
     })).map(([topicId, partitions]) => ({ topicId, partitions }))
-    const said = await answered(fetchV12.api.async(await this.node(node), o.waitMs, 1, o.most, 0, 0, -1, topics, [], ''))
+    const { api } = byId ? fetchV13 : fetchV12
+    const said = await answered(api.async(await this.node(node), o.waitMs, 1, o.most, 0, 0, -1, topics, [], ''))
     return said.responses.flatMap(({ topicId, partitions }) =>
-      partitions.map((p) => ({ topic: topicId, partition: p.partitionIndex, error: p.errorCode, end: p.highWatermark, batches: p.records ?? [] })),
+      partitions.map((p) => ({
+        topic: names.get(topicId) ?? topicId,
+        partition: p.partitionIndex,
+        error: p.errorCode,
+        end: p.highWatermark,
+        batches: p.records ?? [],
+      })),
     )
   }
 

@@ -28,11 +28,13 @@ interface TopicReading {
   /** Since when nothing that is kept there can pass unseen, monotonic ms. */
   since: number
   partitions: Map<number, Reading>
+  /** Of the topic as it was made; empty: that is not told. */
+  id: string
 }
 
 /** What is written of how far it has come; times by the wall clock, epoch ms. */
 interface Written {
-  topics: [name: string, since: number, partitions: [number, WrittenPlace][]][]
+  topics: [name: string, since: number, partitions: [number, WrittenPlace][], id?: string][]
 }
 
 /** What of a record says whose it is. */
@@ -81,18 +83,19 @@ export class StreamFarEnd implements FarEnd {
     if (!position || position === 'forget') return
     const { topics } = JSON.parse(Buffer.from(position).toString('utf8')) as Written
     const shift = this.clock.mono() - this.clock.wall()
-    for (const [name, since, partitions] of topics)
-      this.topics.set(name, { since: since + shift, partitions: new Map(partitions.map(([index, place]) => [index, new Reading(-1, place)])) })
+    for (const [name, since, partitions, id = ''] of topics)
+      this.topics.set(name, { id, since: since + shift, partitions: new Map(partitions.map(([index, place]) => [index, new Reading(-1, place)])) })
   }
 
   position(): Uint8Array | null {
     if (!this.changed) return null
     this.changed = false
     const shift = this.clock.mono() - this.clock.wall()
-    const topics = [...this.topics].map(([name, { since, partitions }]): Written['topics'][number] => [
+    const topics = [...this.topics].map(([name, { since, partitions, id }]): Written['topics'][number] => [
       name,
       since - shift,
       [...partitions].map(([index, reading]) => [index, reading.written()]),
+      id,
     ])
     return Buffer.from(JSON.stringify({ topics } satisfies Written))
   }
@@ -160,7 +163,7 @@ export class StreamFarEnd implements FarEnd {
     const before = [...this.refused.keys()].join()
     for (const name of names) {
       const state = states.get(name)
-      const error = state?.error || (await this.begin(cluster, name, state?.leaders ?? []))
+      const error = state?.error || (await this.begin(cluster, name, state?.leaders ?? [], state?.id ?? ''))
       if (error === 0) this.refused.delete(name)
       else this.refuse(name, state ? error : NO_TOPIC)
     }
@@ -180,12 +183,13 @@ export class StreamFarEnd implements FarEnd {
    * by nobody but a few: each node says so when it is asked where its partitions stand.
    * @returns an error of the protocol; 0: none
    */
-  private async begin(cluster: StreamCluster, name: string, leaders: readonly number[]): Promise<number> {
+  private async begin(cluster: StreamCluster, name: string, leaders: readonly number[], id: string): Promise<number> {
+    const anew = this.isAnew(name, id)
     const known = this.topics.get(name)
-    const topic = known ?? { since: 0, partitions: new Map<number, Reading>() }
+    const topic = known && !anew ? known : { since: 0, partitions: new Map<number, Reading>(), id }
     for (const node of new Set(leaders)) {
       const places = leaders.flatMap((leader, partition): Place[] => (leader === node ? [{ topic: name, partition }] : []))
-      if (node < 0 || (known && !this.refused.has(name) && places.every((p) => topic.partitions.get(p.partition)?.leader === node))) continue
+      if (node < 0 || (known && !anew && !this.refused.has(name) && places.every((p) => topic.partitions.get(p.partition)?.leader === node))) continue
       // A partition that came later is read from its beginning: nothing of it was there before.
       for (const { partition, error, offset } of await cluster.offsets(node, places, known ? 'oldest' : 'next')) {
         if (error === NOT_ALLOWED || error === NO_TOPIC) return error
@@ -198,9 +202,24 @@ export class StreamFarEnd implements FarEnd {
         }
       }
     }
-    if (!known) topic.since = this.clock.mono()
+    // Of a topic that was made anew all is read; what lay in the one before is gone.
+    if (!known || anew) topic.since = this.clock.mono()
+    if (anew) this.lostSight('stream.anew', `${name} was removed and made anew`, 'Whatever removed it, what was kept there is no more')
+    if (topic.id === '' && id !== '') this.changed = true
+    topic.id = id || topic.id
     this.topics.set(name, topic)
     return 0
+  }
+
+  /** There is another topic of that name than the one that was read. */
+  private isAnew(name: string, id: string): boolean {
+    const known = this.topics.get(name)?.id ?? ''
+    return known !== '' && id !== '' && known !== id
+  }
+
+  /** What goes somewhere until now nobody can say of whether it arrived. */
+  private lostSight(code: string, what: string, hint: string): void {
+    this.sink.unseen({ code, message: `${what}: of what went there until now nobody can say whether it arrived`, hint, where: 'witness' })
   }
 
   /** It may not be read: what goes there passes unseen, and what is to be seen again begins anew. */
@@ -240,10 +259,10 @@ export class StreamFarEnd implements FarEnd {
           this.resume = done
         })
       }
-      const places = [...this.topics].flatMap(([topic, { partitions }]) =>
+      const places = [...this.topics].flatMap(([topic, { partitions, id }]) =>
         [...partitions]
           .filter(([, reading]) => reading.leader === node)
-          .map(([partition, reading]) => ({ topic, partition, offset: BigInt(reading.next) })),
+          .map(([partition, reading]) => ({ topic, partition, id, offset: BigInt(reading.next) })),
       )
       if (places.length === 0 || this.cluster !== cluster) return
       const at = this.clock.mono()
@@ -251,6 +270,8 @@ export class StreamFarEnd implements FarEnd {
       const came = await cluster.fetch(node, places, { waitMs: WAIT_MS, most: MOST_OCTETS })
       if (this.cluster !== cluster) return
       let moved = false
+      // Nothing else comes of such places: that is not asked for again and again.
+      if (came.some((one) => one.error === OUT_OF_RANGE)) await sleep(this.clock, WAIT_MS)
       for (const one of came) {
         if (one.error === 0) this.took(one, at)
         else if (one.error === OUT_OF_RANGE) await this.skip(cluster, node, one)
@@ -269,20 +290,31 @@ export class StreamFarEnd implements FarEnd {
     return reading ? [reading] : []
   }
 
-  /** The cluster has let go of records before they were read: of what went there until now nobody can say whether it had arrived. */
+  /**
+   * What comes next there is not to be had: the topic is another one, or the cluster has let go of records before they were read, or has less
+   * than it had. Of what went there until now nobody can say whether it had arrived.
+   */
   private async skip(cluster: StreamCluster, node: number, place: Place): Promise<void> {
+    const [before] = this.placeOf(place)
+    await this.find()
+    const [reading] = this.placeOf(place)
     const [oldest] = await cluster.offsets(node, [place], 'oldest')
+    const [next] = await cluster.offsets(node, [place], 'next')
     const topic = this.topics.get(place.topic)
-    if (oldest?.error !== 0 || !topic) return
-    for (const reading of this.placeOf(place)) reading.jump(Number(oldest.offset))
+    if (reading !== before || !reading || oldest?.error !== 0 || next?.error !== 0 || !topic) return
+    const shorter = reading.next > Number(next.offset)
+    // Of what is there again some may have been counted already: only what comes from now on is sure to be new.
+    if (shorter) reading.restart(Number(next.offset))
+    else reading.jump(Number(oldest.offset))
     topic.since = this.clock.mono()
     this.changed = true
-    this.sink.unseen({
-      code: 'stream.retention',
-      message: `${place.topic} had let go of records before they were read: of what went there until now nobody can say whether it arrived`,
-      hint: 'Have the cluster keep them for longer than the witness may be away',
-      where: 'witness',
-    })
+    if (shorter) this.lostSight('stream.shorter', `${place.topic} holds less than it did`, 'The cluster lost records, or was set back: look at its log')
+    else
+      this.lostSight(
+        'stream.retention',
+        `${place.topic} had let go of records before they were read`,
+        'Have the cluster keep them for longer than the witness may be away',
+      )
   }
 
   private took({ topic, partition, end, batches }: Fetched, askedAt: number): void {

@@ -44,6 +44,13 @@ export class Reading {
     for (const offset of this.counted) if (offset < to) this.counted.delete(offset)
   }
 
+  /** Goes on at an offset, also an earlier one: what lay behind it is no more, and others come there. */
+  restart(at: number): void {
+    this.next = at
+    this.pending.clear()
+    this.counted.clear()
+  }
+
   written(): WrittenPlace {
     const first = this.first()
     return [first, [...this.counted].filter((offset) => offset >= first)]

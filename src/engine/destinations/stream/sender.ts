@@ -6,7 +6,7 @@ import type { Clock } from '../../clock/clock'
 import { BatchLane, type BatchLimits, freshMemory, type LaneMemory } from '../batch-lane'
 import type { Answer, DestinationConnection, DestinationSink, Outgoing, Remembered } from '../driver'
 import { meaningOf } from './answers'
-import type { BatchAnswer, SentRecord, StreamCluster, TopicState } from './cluster'
+import { type BatchAnswer, noTopic, type SentRecord, type StreamCluster, type TopicState } from './cluster'
 
 export interface SenderOptions {
   acks: 'all' | 'leader'
@@ -90,7 +90,7 @@ export class StreamSender implements DestinationConnection {
     try {
       const found = await this.cluster.topics([topic])
       const at = this.clock.mono()
-      this.topics.set(topic, { error: 3, leaders: [], ...found.get(topic), at })
+      this.topics.set(topic, { ...(found.get(topic) ?? noTopic), at })
     } catch {
       // The link is lost, which is told by itself.
     } finally {
