@@ -158,9 +158,17 @@ export class DatagramSender implements DestinationConnection {
       if (now - way.madeAt > NAMES_MS && way.underWay.length === 0) this.renew(way)
       return
     }
+    this.waitGrace()
+  }
+
+  /** A machine that is busy hears late what it was told long ago: that comes first. */
+  private waitGrace(): void {
     this.graceOver ??= this.clock.after(GRACE_MS, () => {
-      this.graceOver = null
-      this.pass()
+      // Between two timers the loop hears of its sockets.
+      this.graceOver = this.clock.after(1, () => {
+        this.graceOver = null
+        this.pass()
+      })
     })
   }
 
@@ -173,11 +181,7 @@ export class DatagramSender implements DestinationConnection {
       more ||= way.underWay.some((one) => one.takenAt !== null && way.to === null)
       if (way.to === null && way.underWay.length === 0 && now - way.madeAt > NAMES_MS) this.renew(way)
     }
-    if (more && !this.closed)
-      this.graceOver ??= this.clock.after(GRACE_MS, () => {
-        this.graceOver = null
-        this.pass()
-      })
+    if (more && !this.closed) this.waitGrace()
   }
 
   private end(way: Way, one: UnderWay, a: Answer): void {
