@@ -112,10 +112,13 @@ export function compareSentence(pairs: readonly Pick<ComparePair, 'state' | 'fin
   const count = (of: (p: Pick<ComparePair, 'state' | 'finding'>) => boolean) => pairs.filter(of).length
   const wrong = count((p) => p.state === 'differs' || p.state === 'nothing')
   const little = count((p) => p.state === 'little')
+  const open = count((p) => p.state === 'open')
   const hides = count((p) => p.state === 'agrees' && p.finding !== null)
   if (little === pairs.length) return `None of ${pairs.length} moved enough to say anything`
-  const rest = pairs.length - little
-  const silent = little > 0 ? `; ${little} moved too little to say anything` : ''
+  if (open === pairs.length) return `Of none of ${pairs.length} anybody can say yet whether it arrived`
+  const rest = pairs.length - little - open
+  const undecided = open > 0 ? `; of ${open} nobody can say yet whether they arrived` : ''
+  const silent = `${undecided}${little > 0 ? `; ${little} moved too little to say anything` : ''}`
   const hidden = hides > 0 ? `; ${hides} ${hides === 1 ? 'hides' : 'hide'} a part of what moves` : ''
   if (wrong === 0) return `${rest === 1 ? 'What moved arrives as it was' : `All ${rest} that moved arrive as they were`}${hidden}${silent}`
   const named = new Map<CompareFinding['kind'], number>()
@@ -124,8 +127,8 @@ export function compareSentence(pairs: readonly Pick<ComparePair, 'state' | 'fin
     if (kind) named.set(kind, (named.get(kind) ?? 0) + 1)
   }
   const parts = [...named].map(([kind, n]) => kinds[kind](n))
-  const verb = wrong === 1 ? 'does' : 'do'
-  return `${wrong} of ${pairs.length} ${verb} not arrive as they were${parts.length > 0 ? `: ${parts.join(', ')}` : ''}${hidden}${silent}`
+  const verb = wrong === 1 ? 'does not arrive as it was' : 'do not arrive as they were'
+  return `${wrong} of ${pairs.length} ${verb}${parts.length > 0 ? `: ${parts.join(', ')}` : ''}${hidden}${silent}`
 }
 
 /** What explains the distance between what was held and what a receiver can rebuild. */

@@ -180,7 +180,7 @@ const sinceOf = ({ at, value }: Track, from: number): Track => ({ at: at.filter(
 
 /** What differs and has a name is worst, then what differs, then what does not come; of those alike what is farther off. */
 function worseOf({ state, finding, rms, span, off, arrived }: ComparePair): number {
-  const rank = state === 'differs' ? (finding ? 4 : 3) : state === 'nothing' ? 5 : state === 'little' ? 0 : finding ? 2 : 1
+  const rank = state === 'differs' ? (finding ? 4 : 3) : state === 'nothing' ? 5 : state === 'little' ? 0 : state === 'open' ? 1.5 : finding ? 2 : 1
   const far = rms !== null && span > 0 ? Math.min(1, rms / span) : arrived > 0 ? off / arrived : 0
   return rank * 10 + far
 }
@@ -207,9 +207,12 @@ function curvesOf({ held, came, stated }: Beside, { from, to }: TagTracks): NonN
 
 function shown(c: Compare, all: readonly Compare[], witnessed: ReadonlyMap<string, boolean>, curves: TagTracks | null): ComparePair {
   const { pair, beside, comparison: k, arrival, tracks } = c
-  const { held, carried, came: arrived, off, state, span, most, rms, decimals, between, unexplained } = k
+  const { held, carried, came: arrived, off, span, most, rms, decimals, between, unexplained } = k
   const basis = pair.came.kind === 'tag' ? 'read' : (witnessed.get(pair.came.publicationId) ?? true) ? 'seen' : 'acknowledged'
   const lag = arrival ? lagOf(arrival.lags) : k.behindMs === null ? null : { median: k.behindMs, most: k.behindMs }
+  // What was sent and has no verdict yet may have arrived.
+  const open = k.state === 'nothing' && arrival !== null && arrival.open > 0
+  const state = open ? 'open' : k.state
   const last = arrival ? arrival.last : (tracks.came?.last ?? null)
   return {
     ...{
@@ -222,7 +225,7 @@ function shown(c: Compare, all: readonly Compare[], witnessed: ReadonlyMap<strin
       writable: pair.held.access === 'read-write',
       stated: pair.stated,
     },
-    ...{ state, finding: findingOf(k, all), held, carried, arrived, off, lag, span, most, rms, decimals, between, unexplained },
+    ...{ state, finding: open ? null : findingOf(k, all), held, carried, arrived, off, lag, span, most, rms, decimals, between, unexplained },
     ...{ width: pair.width, lost: arrival?.lost ?? 0, altered: arrival?.altered ?? 0, open: arrival?.open ?? 0 },
     now: {
       held: { value: plain(tracks.held.last?.value), at: tracks.held.last?.at ?? null },

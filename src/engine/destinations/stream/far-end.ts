@@ -308,7 +308,8 @@ export class StreamFarEnd implements FarEnd {
     else reading.jump(Number(oldest.offset))
     topic.since = this.clock.mono()
     this.changed = true
-    if (shorter) this.lostSight('stream.shorter', `${place.topic} holds less than it did`, 'The cluster lost records, or was set back: look at its log')
+    if (shorter)
+      this.lostSight('stream.shorter', `${place.topic} holds less than it did`, 'The cluster lost records, or was set back: look at its log')
     else
       this.lostSight(
         'stream.retention',

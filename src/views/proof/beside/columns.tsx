@@ -7,6 +7,7 @@ import { TopicText } from '../../shared/TopicText'
 
 export function stateOf({ state, finding }: Pick<ComparePair, 'state' | 'finding'>): { glyph: GlyphState; words: string } {
   if (state === 'little') return { glyph: 'idle', words: 'moved too little to say' }
+  if (state === 'open') return { glyph: 'idle', words: 'nobody can say yet' }
   if (state === 'nothing') return { glyph: 'bad', words: 'does not arrive' }
   if (state === 'differs') return { glyph: 'bad', words: 'differs' }
   return finding ? { glyph: 'uncertain', words: 'agrees, and hides a part' } : { glyph: 'good', words: 'agrees' }
@@ -44,9 +45,12 @@ export function columns(tagOf: (key: string) => string): ListColumn<ComparePair>
         p.came.kind === 'tag' ? (
           p.came.tag
         ) : (
-          <>
-            <TopicText topic={p.came.place} /> <span className="text-muted">{p.came.member}</span>
-          </>
+          <span className="flex min-w-0 items-baseline gap-2">
+            <span className="min-w-0 overflow-hidden">
+              <TopicText topic={p.came.place} />
+            </span>
+            <span className="shrink-0 font-sans text-muted">{p.came.member}</span>
+          </span>
         ),
       tip: (p) => placeText(p),
     },
