@@ -17,9 +17,21 @@ const engine = new Engine({ clock, db: openDatabase(url, 8), url, vault: new Vau
 let flowing = true
 process.on('message', (m) => {
   if (m === 'still') flowing = false
+  if (m === 'stand') console.log(howItStands())
   if (typeof m === 'object' && m !== null && 'clock' in m) set = Number(m.clock)
 })
 process.on('disconnect', () => process.exit(0))
+
+/** What destinations and witnesses say of themselves, for a test that waits in vain. */
+function howItStands(): string {
+  const all = [...engine.destinations.values()].map((d) => {
+    const view = d.witness?.view() ?? null
+    const ago = (at: number) => Math.round(realClock.mono() - at)
+    const sees = view && `connected ${ago(view.connectedAt)} ms ago, clear ${ago(view.clearAt)} ms ago`
+    return `${d.destination.name}: ${JSON.stringify(d.present())}, witness ${JSON.stringify(d.witness?.present())}, ${sees}`
+  })
+  return `how it stands:\n${all.join('\n')}`
+}
 
 await engine.start()
 process.send?.('up')

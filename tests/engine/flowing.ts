@@ -48,6 +48,14 @@ export class FlowProcess {
     })
   }
 
+  /** What it says of itself, behind what it said last. */
+  async stands(): Promise<string> {
+    if (!this.child?.connected) return `it is gone\n${this.output}`
+    this.child.send('stand')
+    await pause(2000)
+    return this.output
+  }
+
   /** Lets no more be made. */
   still(): void {
     this.child!.send('still')

@@ -43,9 +43,11 @@ async function begin(server?: string) {
         waiting = [...roads.keys()].map((kind, i) => `${kind} ${JSON.stringify(all[i])}`).join('\n')
         return null
       },
-      () => `every message to have its verdict: ${waiting}\n${engine.output}`,
+      () => `every message to have its verdict: ${waiting}`,
       800,
-    )
+    ).catch(async (e: Error) => {
+      throw new Error(`${e.message}\n${await engine.stands()}`)
+    })
     const out: Record<string, { stored: number; wrong: unknown[]; twice: number }> = {}
     for (const [kind, { delivery, copies }] of roads) {
       const there = await copies()

@@ -80,6 +80,8 @@ it('what explains a distance is told part by part', () => {
     { what: 'Not explained', most: 'nothing' },
   ])
   expect(explained(pair({ most: null }))).toEqual([])
+  const tenfold = pair({ most: 3, unexplained: 3, state: 'differs', finding: { kind: 'factor', factor: 10, unit: '' } })
+  expect(explained(tenfold)).toEqual([{ what: 'What is named above', most: '3 °C' }])
   expect(explained(pair({ most: 3, unexplained: 3 }))).toEqual([{ what: 'Not explained', most: '3 °C' }])
 })
 

@@ -148,6 +148,10 @@ export function explained(p: ComparePair): { what: string; most: string }[] {
       what: p.width > 0 ? `Between two messages: deadband ${unitText(p.width, unit)}` : 'Between two messages',
       most: unitText(p.between, unit),
     })
-  out.push({ what: 'Not explained', most: p.unexplained === 0 ? 'nothing' : unitText(p.unexplained, unit) })
+  const named = p.state === 'differs' && p.finding !== null
+  out.push({
+    what: named && p.unexplained > 0 ? 'What is named above' : 'Not explained',
+    most: p.unexplained === 0 ? 'nothing' : unitText(p.unexplained, unit),
+  })
   return out
 }

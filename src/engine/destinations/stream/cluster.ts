@@ -145,8 +145,10 @@ export class StreamCluster {
     let why: Failure | null = null
     for (const server of access.servers) {
       const place = `${server.host}:${server.port}`
+      let first: Connection | null = null
       try {
-        const cluster: StreamCluster = new StreamCluster(access, await dial(access, server), lost)
+        first = await dial(access, server)
+        const cluster: StreamCluster = new StreamCluster(access, first, lost)
         cluster.ids = await cluster.tellsIds()
         await cluster.topics([])
         // One that failed on the way here is no loss: the next server is asked.
@@ -155,6 +157,7 @@ export class StreamCluster {
         why = streamFailure(new Error('closed'), place)
       } catch (e) {
         why = streamFailure(e, place)
+        void first?.close()
       }
     }
     throw new FailureError(why ?? { code: 'stream.servers', message: 'No server is named', hint: 'Name one at least', where: 'destination' }, 502)

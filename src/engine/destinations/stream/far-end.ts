@@ -151,7 +151,13 @@ export class StreamFarEnd implements FarEnd {
 
   /** Looks where the wanted topics are, and begins to read what is not read yet; one look at a time. */
   private find(): Promise<void> {
-    this.finding = this.finding.then(() => this.findNow()).catch(() => undefined)
+    this.finding = this.finding
+      .then(() => this.findNow())
+      .catch(() => {
+        // The link is lost, which is told by itself, or slow: what is not found is not read, so it is looked again soon.
+        const { cluster } = this
+        if (cluster) this.clock.after(ELECTION_MS, () => this.cluster === cluster && void this.find())
+      })
     return this.finding
   }
 

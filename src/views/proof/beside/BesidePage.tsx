@@ -4,7 +4,7 @@ import { compareSentence, findingWords } from '~/core/compare/words'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
 import { ListTable } from '~/ui/ListTable'
-import { Empty, Loading, WarnNote } from '~/ui/Notes'
+import { Empty, Loading } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
 import { countText, Time } from '~/ui/time'
 import { useFilterInAddress, useInAddress, useTextInAddress } from '../../app/address'
@@ -97,16 +97,20 @@ export function BesidePage() {
                 From <Time at={compared.data.from} date /> to <Time at={compared.data.to} date />
                 {compared.data.left > 0 && `; ${countText(compared.data.left)} more pairs are not in it: choose a publication`}
               </p>
-              {compared.data.notes.map((note) => (
-                <WarnNote key={note}>{note}</WarnNote>
-              ))}
+              <ul>
+                {compared.data.notes.map((note) => (
+                  <li key={note} className="text-muted">
+                    {note}.
+                  </li>
+                ))}
+              </ul>
             </div>
             {shown.length === 0 && <Nothing all={compared.data.pairs.length} />}
             {shown.length > 0 && (
               <ListTable
                 label="Pairs"
                 rows={shown}
-                columns={columns(tagOf)}
+                columns={columns(tagOf, chosen !== null)}
                 rowKey={(p) => p.key}
                 chosen={chosen}
                 onChoose={setChosen}

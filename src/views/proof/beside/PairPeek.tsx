@@ -77,7 +77,7 @@ export function PairPeek({ pairKey, query, listed, tagOf, onRemove }: Props) {
       </div>
       <Failed of={found} flush />
       <PairChart pair={p} from={found.data.from} to={found.data.to} />
-      <Figures pair={p} />
+      <Figures pair={told} />
       <Links pair={p} />
       {p.writable && <TestValue pair={p} />}
     </>
@@ -91,7 +91,15 @@ function Now({ name, side, unit, look }: { name: string; side: ComparePair['now'
       <div className="truncate font-mono text-[15px]">
         {valueText(side.value)} <span className="text-muted">{unit}</span>
       </div>
-      <div className="text-xs text-muted">{side.at === null ? 'never in this time' : <Age at={side.at} />}</div>
+      <div className="text-xs text-muted">
+        {side.at === null ? (
+          'never in this time'
+        ) : (
+          <>
+            <Age at={side.at} /> ago
+          </>
+        )}
+      </div>
     </div>
   )
 }
@@ -115,9 +123,14 @@ function Figures({ pair: p }: { pair: ComparePair }) {
           </Fact>
         )}
         {p.most !== null && (
-          <Fact name="Furthest apart, and on average over the time">
-            {figureText(p.most)}, {figureText(p.rms ?? 0)} {unit}
-          </Fact>
+          <>
+            <Fact name="Furthest apart">
+              {figureText(p.most)} {unit}
+            </Fact>
+            <Fact name="Apart over the time (root of the mean square)">
+              {figureText(p.rms ?? 0)} {unit}
+            </Fact>
+          </>
         )}
       </dl>
       {p.most !== null && (

@@ -33,8 +33,11 @@ export function pairWords(p: ComparePair, tagOf: (key: string) => string): strin
   return ''
 }
 
-export function columns(tagOf: (key: string) => string): ListColumn<ComparePair>[] {
-  return [
+const beside = new Set(['held', 'came', 'lag'])
+
+/** `narrow`: what the peek shows too is left out. */
+export function columns(tagOf: (key: string) => string, narrow: boolean): ListColumn<ComparePair>[] {
+  const all: ListColumn<ComparePair>[] = [
     { key: 'state', head: 'State', quiet: true, width: '34px', cell: (p) => <Glyph state={stateOf(p).glyph} title={stateOf(p).words} /> },
     { key: 'tag', head: 'Tag', width: '22%', strong: true, cell: (p) => p.tag, tip: (p) => p.tag },
     {
@@ -85,4 +88,5 @@ export function columns(tagOf: (key: string) => string): ListColumn<ComparePair>
       look: (p) => (stateOf(p).glyph === 'bad' ? 'text-bad' : ''),
     },
   ]
+  return narrow ? all.filter((c) => !beside.has(c.key)) : all
 }
