@@ -34,7 +34,7 @@ test('each tag stands beside where it arrives: what is made ten times as much is
     await wrong.first().focus()
     await page.keyboard.press(' ')
     const peek = page.getByRole('complementary', { name: 'Peek' })
-    await expect(peek.getByRole('status')).toContainText('differs: 10 times as much')
+    await expect(peek.getByRole('status')).toContainText('Differs: 10 times as much')
     await expect(peek).toContainText('It is computed: temperature * 10.0')
     await expect(peek).toContainText('as the witness saw it arrive')
     await expect(peek.getByRole('img', { name: /^What .* had and what arrived of it/ })).toBeVisible()
@@ -65,7 +65,7 @@ test('a tag stands beside another one that is to be the same, by the keyboard, a
   await expect(dialog).toBeHidden()
   const peek = page.getByRole('complementary', { name: 'Peek' })
   await expect(peek).toContainText(`beside ${came.name}, as a source reads it back`)
-  await expect(peek.getByRole('status')).toContainText(/differs: |moved too little/)
+  await expect(peek.getByRole('status')).toContainText(/Differs: |Moved too little/)
   expect(new URL(page.url()).searchParams.get('tags')).toBe(`${held.id}~${came.id}`)
   await expect(
     page

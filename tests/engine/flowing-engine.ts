@@ -30,7 +30,11 @@ function howItStands(): string {
     const sees = view && `connected ${ago(view.connectedAt)} ms ago, clear ${ago(view.clearAt)} ms ago`
     return `${d.destination.name}: ${JSON.stringify(d.present())}, witness ${JSON.stringify(d.witness?.present())}, ${sees}`
   })
-  return `how it stands:\n${all.join('\n')}`
+  const accounts = [...engine.ledger.accounts.values()].map((a) => {
+    const { stored, waiting } = a.counts()
+    return `delivery ${a.delivery}: ${stored} stored, ${waiting} wait, ${a.openCount} open, ${a.earlyCount} seen early`
+  })
+  return `how it stands:\n${[...all, ...accounts].join('\n')}`
 }
 
 await engine.start()

@@ -111,15 +111,10 @@ function changesOf({ at, value }: Track): Track {
 }
 
 /** How many of what was held came while it was. */
-function carriedOf({ at: held }: Track, came: Track, slackMs: number, until: number): number {
-  let carried = 0
-  for (const [i, begin] of held.entries()) {
-    const end = held[i + 1] ?? until + 1
-    const next = indexAt(came, begin - slackMs - 1) + 1
-    const at = came.at[next]
-    if (at !== undefined && at < end + slackMs) carried++
-  }
-  return carried
+function carriedOf(held: Track, came: Track): number {
+  const carried = new Set(came.at.map((at) => indexAt(held, at)))
+  carried.delete(-1)
+  return carried.size
 }
 
 /** How long after it was held each value came, where it can be told; null: that does not follow. */
@@ -174,7 +169,7 @@ export function compare(asked: Beside): Comparison {
   }
   const aligned = { ...o, held, came }
   const figures = figuresOf(aligned, points)
-  const carried = carriedOf(moved, came, slackMs, o.to)
+  const carried = carriedOf(moved, came)
   return { ...base, ...figures, behindMs, carried, ...judged(aligned, moved, points, figures) }
 }
 

@@ -18,9 +18,13 @@ const special = /[.*+?^${}()|[\]\\]/g
 
 /** Whether a place can have become this one: what waits for values of the message may have become anything. */
 export function mayBe(place: Resolved, is: string): boolean {
-  if (typeof place === 'string') return place === is
+  return typeof place === 'string' ? place === is : patternOf(place).test(is)
+}
+
+/** What a place that waits for values may have become. */
+export function patternOf(place: Exclude<Resolved, string>): RegExp {
   const pattern = place.map((piece) => (typeof piece === 'string' ? piece.replace(special, '\\$&') : '.*')).join('')
-  return new RegExp(`^${pattern}$`, 's').test(is)
+  return new RegExp(`^${pattern}$`, 's')
 }
 
 /** What is read in the end, beneath conversions, look-ups, smoothing and the like. */

@@ -1,6 +1,6 @@
 import type { ComparePair } from '~/contract/compare'
 import type { Fill } from '~/contract/fill'
-import type { Plan, PlanMember } from '~/contract/publication'
+import type { Plan, PlanMember, Resolved } from '~/contract/publication'
 import type { Tag } from '~/contract/tag'
 import type { Line } from '~/core/compare/track'
 import { originOf } from '~/core/proof/origins'
@@ -55,14 +55,13 @@ export function pairsOf(plan: Plan, tags: ReadonlyMap<number, Tag>): { pairs: Ar
   const pairs = new Map<string, Arriving>()
   const others = new Set<string>()
   plan.messages.forEach((message, n) => {
-    if (typeof message.place !== 'string') return
     for (const e of message.equipment) {
       const { members, id } = plan.equipment[e]!
       for (const i of message.members ?? members.keys()) {
         const m = members[i]!
         const key = `${plan.publicationId} ${id} ${m.key}`
         if (pairs.has(key) || others.has(key)) continue
-        const pair = pairOf(plan, e, m, message.place as string, tags)
+        const pair = pairOf(plan, e, m, shownPlace(message.place), tags)
         if (pair) pairs.set(key, { pair: { key, ...pair }, message: n, equipment: e, member: m.key })
         else if (originOf(plan, e, m).how !== 'constant') others.add(key)
       }
@@ -70,6 +69,9 @@ export function pairsOf(plan: Plan, tags: ReadonlyMap<number, Tag>): { pairs: Ar
   })
   return { pairs: [...pairs.values()], others: others.size }
 }
+
+/** A place as it is shown: what waits for a time or a value is left open. */
+const shownPlace = (place: Resolved) => (typeof place === 'string' ? place : place.map((piece) => (typeof piece === 'string' ? piece : '…')).join(''))
 
 function pairOf(plan: Plan, equipment: number, m: PlanMember, place: string, tags: ReadonlyMap<number, Tag>): Omit<Pair, 'key'> | null {
   const origin = originOf(plan, equipment, m)

@@ -1,5 +1,6 @@
 import type { Plan } from '~/contract/publication'
 import type { Properties } from '~/core/delivery/properties'
+import { patternOf } from '~/core/proof/origins'
 import { compressionOf, decoderOf, scopeOf } from '~/core/shape/registry'
 import type { Decoder, Reading } from '~/core/shape/shape'
 import { unpack } from './compress'
@@ -22,12 +23,14 @@ export class PlanReader {
   private readonly decoders = new Map<number, Decoder>()
   private readonly at = new Map<string, number>()
   private readonly byPlace = new Map<string, number[]>()
+  /** Messages whose place waits for a time or a value. */
+  private readonly waiting: { n: number; pattern: RegExp }[] = []
 
   constructor(readonly plan: Plan) {
     this.whose = whoseOf(plan)
     plan.messages.forEach((m, n) => {
       // A place that several share tells nobody whose it is.
-      if (typeof m.place !== 'string') return
+      if (typeof m.place !== 'string') return void this.waiting.push({ n, pattern: patternOf(m.place) })
       this.at.set(m.place, this.at.has(m.place) ? -1 : n)
       const key = `${m.place}\n${typeof m.key === 'string' ? m.key : '*'}`
       this.byPlace.set(key, [...(this.byPlace.get(key) ?? []), n])
@@ -45,7 +48,8 @@ export class PlanReader {
    * it, and by what can be read as it; null: that cannot be told.
    */
   read(place: string, { key, headers }: Pick<Properties, 'key' | 'headers'>, payload: Uint8Array): { n: number; readings: Reading[] } | null {
-    const there = [...(this.byPlace.get(`${place}\n${key}`) ?? []), ...(this.byPlace.get(`${place}\n*`) ?? [])]
+    const fixed = [...(this.byPlace.get(`${place}\n${key}`) ?? []), ...(this.byPlace.get(`${place}\n*`) ?? [])]
+    const there = fixed.length > 0 ? fixed : this.waiting.filter(({ pattern }) => pattern.test(place)).map(({ n }) => n)
     const beside = there.length > 1 ? there.filter((n) => this.fits(n, headers)) : there
     let found: { n: number; readings: Reading[] } | null = null
     for (const n of beside) {

@@ -105,7 +105,7 @@ export function BesidePage() {
                 ))}
               </ul>
             </div>
-            {shown.length === 0 && <Nothing all={compared.data.pairs.length} />}
+            {shown.length === 0 && <Nothing all={compared.data.pairs.length} earlier={until !== null} />}
             {shown.length > 0 && (
               <ListTable
                 label="Pairs"
@@ -136,9 +136,10 @@ export function BesidePage() {
   )
 }
 
-function Nothing({ all }: { all: number }) {
-  return all > 0 ? (
-    <Empty title="Nothing found">No pair is like that. Clear the filter to see all {countText(all)}.</Empty>
+function Nothing({ all, earlier }: { all: number; earlier: boolean }) {
+  if (all > 0) return <Empty title="Nothing found">No pair is like that. Clear the filter to see all {countText(all)}.</Empty>
+  return earlier ? (
+    <Empty title="Nothing was live then">None of these publications was live in that time. Choose a later moment.</Empty>
   ) : (
     <Empty title="Nothing to compare yet">
       As soon as a publication is live, each tag stands here beside where it arrives. A tag can also stand beside another one that is to be the same.
@@ -146,7 +147,7 @@ function Nothing({ all }: { all: number }) {
   )
 }
 
-const isOdd = ({ state, finding }: ComparePair) => state === 'differs' || state === 'nothing' || finding !== null
+const isOdd = ({ state }: ComparePair) => state === 'differs' || state === 'nothing'
 
 function matches(p: ComparePair, text: string): boolean {
   const words = text.trim().toLowerCase()

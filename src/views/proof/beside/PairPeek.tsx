@@ -66,7 +66,7 @@ export function PairPeek({ pairKey, query, listed, tagOf, onRemove }: Props) {
       <p className="flex items-baseline gap-1.5" role="status">
         <Glyph state={state.glyph} />
         <span className={state.glyph === 'bad' ? 'text-bad' : ''}>
-          <b className="capitalize">{state.words}</b>
+          <b>{state.words[0]!.toUpperCase() + state.words.slice(1)}</b>
           {words === '' ? '' : `: ${words}`}
         </span>
       </p>
@@ -109,7 +109,7 @@ function Figures({ pair: p }: { pair: ComparePair }) {
   return (
     <>
       <Heading>How far apart</Heading>
-      <dl>
+      <div>
         <Fact name="Values that arrived, of those it had">
           {countText(p.carried)} of {countText(p.held)}
         </Fact>
@@ -132,17 +132,17 @@ function Figures({ pair: p }: { pair: ComparePair }) {
             </Fact>
           </>
         )}
-      </dl>
+      </div>
       {p.most !== null && (
         <>
           <Heading>What explains it</Heading>
-          <dl>
+          <div>
             {explained(p).map((e) => (
               <Fact key={e.what} name={e.what}>
                 {e.most}
               </Fact>
             ))}
-          </dl>
+          </div>
         </>
       )}
     </>
