@@ -123,7 +123,14 @@ try {
   await shot('destinations', '/destinations')
   await shot('credentials', '/destinations/credentials?view=ends')
   await theme('dark')
-  await shot('tags-dark', `/tags?tag=${zone7.id}`)
+  await shot('beside-dark', '/proof/beside?span=10', async () => {
+    await page
+      .getByRole('grid', { name: 'Pairs' })
+      .getByRole('row', { name: /Zone 2\/temperature/ })
+      .first()
+      .click()
+    await page.getByRole('img', { name: /^What .* had and what arrived of it/ }).waitFor()
+  })
   await theme('light')
   if (only.length === 0 || only.includes('proof-cut')) {
     await fetch(`http://127.0.0.1:${base + 10}/api/broker/cut`, {

@@ -107,8 +107,10 @@ it('what arrives as it is agrees; ten times as much is named; what was lost or a
   const opened = await ask(later, { open: second!.key })
   expect(opened.pairs.map((p) => p.key)).toEqual([second!.key])
   const { held, came } = opened.pairs[0]!.curves!
-  expect(held.length).toBeGreaterThan(40)
-  expect(came.length).toBe(second!.arrived)
+  expect(held.length).toBeGreaterThan(20)
+  // Many points are drawn as few.
+  expect(came.length).toBeGreaterThan(10)
+  expect(came.length).toBeLessThanOrEqual(opened.pairs[0]!.arrived)
   const valuesHeld = new Set(held.map(([, v]) => v))
   expect(came.every(([, v]) => valuesHeld.has(v))).toBe(true)
 })
