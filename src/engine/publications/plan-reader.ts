@@ -30,7 +30,10 @@ export class PlanReader {
     this.whose = whoseOf(plan)
     plan.messages.forEach((m, n) => {
       // A place that several share tells nobody whose it is.
-      if (typeof m.place !== 'string') return void this.waiting.push({ n, pattern: patternOf(m.place) })
+      if (typeof m.place !== 'string') {
+        this.waiting.push({ n, pattern: patternOf(m.place) })
+        return
+      }
       this.at.set(m.place, this.at.has(m.place) ? -1 : n)
       const key = `${m.place}\n${typeof m.key === 'string' ? m.key : '*'}`
       this.byPlace.set(key, [...(this.byPlace.get(key) ?? []), n])

@@ -150,8 +150,10 @@ function Figures({ pair: p }: { pair: ComparePair }) {
 }
 
 function Links({ pair: { tagId, came } }: { pair: ComparePair }) {
+  // A place that waits for a time is no text to look for.
+  const topic = came.kind === 'member' && !came.place.includes('…') ? { topic: came.place } : {}
   const journal =
-    came.kind === 'member' ? `/proof/journal?${new URLSearchParams({ to: came.destinationId, of: came.publicationId, topic: came.place })}` : null
+    came.kind === 'member' ? `/proof/journal?${new URLSearchParams({ to: came.destinationId, of: came.publicationId, ...topic })}` : null
   return (
     <p className="mt-2 flex flex-wrap gap-x-3 gap-y-1">
       <a className="text-slate underline" href={`/tags?tag=${tagId}`}>
