@@ -151,7 +151,7 @@ function Figures({ pair: p }: { pair: ComparePair }) {
 
 function Links({ pair: { tagId, came } }: { pair: ComparePair }) {
   // A place that waits for a time is no text to look for.
-  const topic = came.kind === 'member' && !came.place.includes('…') ? { topic: came.place } : {}
+  const topic: Record<string, string> = came.kind === 'member' && !came.place.includes('…') ? { topic: came.place } : {}
   const journal =
     came.kind === 'member' ? `/proof/journal?${new URLSearchParams({ to: came.destinationId, of: came.publicationId, ...topic })}` : null
   return (
