@@ -1,5 +1,6 @@
 import type { Lane } from '~/contract/destination'
 import { fail } from '~/contract/failure'
+import { sleep } from '../clock/clock'
 import { Retrying } from '../clock/retrying'
 import { failureOf } from '../failure'
 import { Witness } from '../witness/witness'
@@ -9,11 +10,16 @@ import type { LaneParts } from './lane'
 
 /** It is looked so often whether filters can go that only older messages needed, ms. */
 const RELEASE_LOOK_MS = 5000
+/** It is looked so often whether the database is back, ms. */
+const LOOK_MS = 500
+const SOON_MS = 50
 
 /** Keeps a witness at the far end of a lane: one at a time, each beginning where the one before it had counted to. */
 export class Listening {
   witness: Witness | null = null
   private preparing: Retrying | null = null
+  /** Where the last one was is still to be read from the database. */
+  private unplaced = false
   /** The witness before this one may have counted what is not written. */
   private lastUnwritten = false
   private target: DestinationTarget | null = null
@@ -37,6 +43,7 @@ export class Listening {
     void this.preparing?.stop()
     const preparing = new Retrying(ctx.clock, { firstMs: 500, mostMs: 10_000 })
     this.preparing = preparing
+    this.unplaced = true
     return new Promise((begun) => {
       preparing.start(
         async () => {
@@ -44,7 +51,10 @@ export class Listening {
           if (this.lastUnwritten) await this.writeLast()
           const position = anew.witness ? 'forget' : await ctx.store.loadPosition(this.lane.destination.id)
           // Another beginning may have taken its place meanwhile: one witness is enough.
-          if (this.preparing === preparing) await this.startWitness(position)
+          if (this.preparing === preparing) {
+            this.unplaced = false
+            await this.startWitness(position)
+          }
           begun()
           void preparing.stop()
           return 'wait'
@@ -57,6 +67,19 @@ export class Listening {
         },
       )
     })
+  }
+
+  /** Resolves when the witness listens, or when nobody need wait any longer for it; `kept` hears that the database keeps it. */
+  async ready(ms: number, kept: () => void): Promise<void> {
+    const { lane } = this
+    for (let n = 0; this.unplaced && !lane.stopped && lane.destination.settings.witness; n++) {
+      // As a rule it is only being read just now.
+      if (n > 0) kept()
+      this.preparing?.hurry()
+      await sleep(lane.ctx.clock, n === 0 ? SOON_MS : LOOK_MS)
+    }
+    this.witness?.hurry()
+    await this.witness?.ready(ms, kept)
   }
 
   private async writeLast(): Promise<void> {
@@ -143,6 +166,7 @@ export class Listening {
   /** Makes no further witness, and stops looking; the one that reads goes on until `end`. */
   async stop(): Promise<void> {
     this.stopReleasing()
+    this.unplaced = false
     await this.preparing?.stop()
   }
 

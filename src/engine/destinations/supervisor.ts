@@ -70,16 +70,15 @@ export class DestinationSupervisor implements LaneParts {
     })
     this.listening = new Listening(this)
     // The destination is there: the witness can be too, and should be before the first message.
-    this.sending = new Sending(this, async () => {
-      this.witness?.hurry()
-      await this.witness?.ready(WITNESS_HEAD_START_MS, () =>
+    this.sending = new Sending(this, () =>
+      this.listening.ready(WITNESS_HEAD_START_MS, () =>
         this.condition.set(
           'trouble',
           'waits until the database keeps where its witness begins to read',
           'Bring the database back; what comes meanwhile waits',
         ),
-      )
-    })
+      ),
+    )
     this.rules()
   }
 

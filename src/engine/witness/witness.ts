@@ -181,20 +181,25 @@ export class Witness {
   }
 
   /**
-   * Resolves when it listens, or after `ms`: nobody waits for ever for a witness. But for the first one of all, as long as nothing
-   * but the database keeps it, which `kept` hears: what went out now would lie before the place from which the next one reads, should this one be killed.
+   * Resolves when it listens, or after `ms`: nobody waits for ever for a witness. But for the first one of all the time counts only while
+   * it is not the database that keeps it, which `kept` hears: what went out now would lie before the place from which the next one reads,
+   * should this one be killed.
    */
   async ready(ms: number, kept: () => void = () => undefined): Promise<void> {
     if (this.connected || this.retrying.stopped) return
     const listens = new Promise<true>((done) => this.readyWaiters.push(() => done(true)))
-    let heard = await within(this.o.clock, ms, listens)
-    if (heard === null && this.waitsForDatabase) kept()
-    while (heard === null && this.waitsForDatabase) heard = await within(this.o.clock, LOOK_MS, listens)
+    for (let left = ms; left > 0 && !this.retrying.stopped; ) {
+      if (await within(this.o.clock, Math.min(LOOK_MS, left), listens)) return
+      if (this.waitsForDatabase) {
+        kept()
+        left = ms
+      } else left -= LOOK_MS
+    }
   }
 
-  /** It could listen, and would be the first to, if only the database took where it begins. */
+  /** It would be the first to listen, if only the database took where it begins, or said whether it may. */
   get waitsForDatabase(): boolean {
-    return this.untold && this.writing && !this.retrying.stopped && this.o.mayListen()
+    return this.untold && !this.retrying.stopped && (this.writing || !this.o.mayListen())
   }
 
   /** Whether these are what it listens to. */
