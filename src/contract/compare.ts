@@ -69,8 +69,10 @@ export const ComparePair = z.object({
   basis: z.enum(['seen', 'acknowledged', 'read']).describe('Seen by the witness; acknowledged only, where there is none; read back by a source'),
   stated: z.object({ factor: z.number(), offset: z.number() }).describe('How it is converted on the way, as far as that is stated'),
   state: z
-    .enum(['agrees', 'differs', 'nothing', 'open', 'little'])
-    .describe('Nothing: none arrived; open: nobody can say whether any did; little: too little moved to say anything'),
+    .enum(['agrees', 'differs', 'nothing', 'open', 'unsent', 'little'])
+    .describe(
+      'Nothing: what was sent did not arrive; open: nobody can say whether it did; unsent: nothing was sent; little: too little moved to say anything',
+    ),
   finding: CompareFinding.nullable(),
   held: z.number().int().describe('Values that the tag had one after the other'),
   carried: z.number().int().describe('How many of them arrived'),

@@ -72,7 +72,15 @@ describe('octets on the wire are what the model says', () => {
     // What went to be connected is not among it.
     const before = { ...s.gate.passed }
     const { from, to } = await wave(150, 12)
-    await pause(200)
+    // The last answers may still be on their way.
+    let quiet = { ...before }
+    await until(async () => {
+      await pause(300)
+      const now = { ...s.gate.passed }
+      const same = now.up === quiet.up && now.down === quiet.down
+      quiet = now
+      return same
+    }, 'the last answers')
     const [out, back] = [s.gate.passed.up - before.up, s.gate.passed.down - before.down]
     const really = BudgetSum.parse(JSON.parse(await s.engine.sentIn(s.publicationId, from, to)))
     expect(really.messages).toBe(450)

@@ -3,6 +3,9 @@ import { sql } from 'kysely'
 import { afterEach, expect, it } from 'vitest'
 import type { Compared, ComparePair, CompareQuery } from '~/contract/compare'
 import { decodeRegisters, encodeRegisters } from '~/core/value/register'
+import { Comparing } from '~/engine/compare/comparing'
+import { JournalDesk } from '~/engine/outbox/journal-desk'
+import { deflatePacking } from '~/engine/outbox/packing'
 import { addDestination } from '~/store/destination'
 import { listTags } from '~/store/tag'
 import { addTags } from '~/store/tag-edit'
@@ -154,6 +157,62 @@ it('tags that come back by another way: exchanged, with words exchanged, in anot
     ['Zone 6/n', 'differs', { kind: 'factor', factor: 0.001, unit: '' }],
   ])
   expect(pairs.every((p) => p.basis === 'read')).toBe(true)
+})
+
+it('of what was not sent nothing is said to be lost; where there is too much to read, what lies behind the end is not called still', {
+  timeout: 180_000,
+}, async () => {
+  const begun = Date.now()
+  s = await scene({ zones: 2 })
+  const deadband = { kind: 'absolute' as const, size: 1e6 }
+  const quiet = await publish(s.t.db, {
+    ...{ destinationId: s.destinationId, equipmentIds: s.equipmentIds, name: 'quiet', topic: 'varnmoor/quiet/{unit}' },
+    trigger: { kind: 'change', deadband },
+  })
+  await until(() => s.engine.publications.running.has(quiet), 'the second publication')
+  const later = Date.now()
+  await run()
+  await s.settled()
+  await recorded()
+  const unsent = of(await ask(later + 500, { publicationIds: [quiet] }), quiet)
+  expect(unsent.map((p) => [p.state, p.finding, p.lost])).toEqual([
+    ['unsent', null, 0],
+    ['unsent', null, 0],
+  ])
+  await pause(31_000)
+  await run(40)
+  await s.settled()
+  await recorded()
+  const fates = s.engine.publications.deliveries.map(({ number }) => [number, s.engine.ledger.account(number).fates(1)] as const)
+  const question = { kind: 'compare' as const, publicationIds: [s.publicationId], tags: [], from: begun, to: Date.now(), open: null, fates }
+  const few = new Comparing(s.t.db, new JournalDesk(s.t.db, deflatePacking), 60)
+  const cut = await few.compare(question, new Map((await listTags(s.t.db)).map((t) => [t.id, t])))
+  expect(cut.notes.join()).toContain('there is more than is read at once')
+  expect(cut.pairs.map((p) => [p.state, p.finding])).toEqual([
+    ['agrees', null],
+    ['agrees', null],
+  ])
+})
+
+it('a device whose clock is set back by an hour in between has no false name', { timeout: 120_000 }, async () => {
+  const begun = Date.now()
+  s = await scene({ zones: 2 })
+  const all = await listTags(s.t.db)
+  for (let n = 0; n < ROUNDS; n++) {
+    const at = Date.now() + (n < ROUNDS / 2 ? 3_600_000 : 0)
+    s.engine.table.apply({ handles: s.handles, values: [wave(n), wave(n)], statuses: [0, 0], times: [at, at] })
+    await pause(15)
+  }
+  const to = Date.now()
+  await s.settled()
+  await recorded()
+  const [held, came] = ['Zone 1/n', 'Zone 2/n'].map((name) => all.find((t) => t.name === name)!.id)
+  const told = await ask(begun, { to, publicationIds: [s.publicationId], tags: [{ held: held!, came: came! }] })
+  expect(told.pairs.map((p) => [p.state, p.finding])).toEqual([
+    ['agrees', null],
+    ['agrees', null],
+    ['agrees', null],
+  ])
 })
 
 it('where nobody looks what is acknowledged counts; what is not recorded is said; one that runs not at all is left out', {

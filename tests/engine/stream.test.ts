@@ -272,6 +272,9 @@ describe('a stream as a destination', () => {
   })
 })
 
+/** So many messages to one partition, numbered from one on. */
+const send = (n: number, first = 0) => new Driving(every(n).map((i) => envelope(first + i, 'varnmoor.dryer'))).run()
+
 describe('a stream read back', () => {
   /** Reads as a witness does: what is seen is counted and written at once, or when `hold` is let go. */
   function reading(position: Uint8Array | 'forget' | null, o: { hold?: boolean } = {}) {
@@ -399,7 +402,6 @@ describe('a stream read back', () => {
     await start({ topics: { 'varnmoor.dryer': 1 } })
     const first = reading(null)
     await listen(first, ['varnmoor.dryer'])
-    const send = (n: number) => new Driving(every(n).map((i) => envelope(i, 'varnmoor.dryer'))).run()
     await send(100)
     await until(() => first.seen.length === 100, 'all to be seen', 20)
     const position = first.far.position()!
@@ -428,7 +430,6 @@ describe('a stream read back', () => {
     await start({ topics: { 'varnmoor.dryer': 1 } })
     const r = reading(null)
     await listen(r, ['varnmoor.dryer'])
-    const send = (n: number) => new Driving(every(n).map((i) => envelope(i, 'varnmoor.dryer'))).run()
     await send(100)
     await until(() => r.seen.length === 100, 'all to be seen', 20)
     stream.topics.remove('varnmoor.dryer')
@@ -442,13 +443,13 @@ describe('a stream read back', () => {
     await start({ topics: { 'varnmoor.dryer': 1 }, older: true })
     const r = reading(null)
     await listen(r, ['varnmoor.dryer'])
-    await new Driving(every(50).map((i) => envelope(i, 'varnmoor.dryer'))).run()
+    await send(50)
     await until(() => r.seen.length === 50, 'all to be seen', 20)
     stream.topics.remove('varnmoor.dryer')
     stream.topics.add('varnmoor.dryer', 1)
     await until(() => r.unseen.length > 0, 'it to be told', 20)
     expect(r.unseen).toEqual(['stream.shorter'])
-    await new Driving(every(20).map((i) => envelope(100 + i, 'varnmoor.dryer'))).run()
+    await send(20, 100)
     await until(() => r.seen.length === 70, 'the next ones', 20)
   })
 
@@ -456,13 +457,13 @@ describe('a stream read back', () => {
     await start({ topics: { 'varnmoor.dryer': 1 } })
     const r = reading(null)
     await listen(r, ['varnmoor.dryer'])
-    await new Driving(every(50).map((i) => envelope(i, 'varnmoor.dryer'))).run()
+    await send(50)
     await until(() => r.seen.length === 50, 'all to be seen', 20)
     const before = realClock.mono()
     stream.topics.partition('varnmoor.dryer', 0)!.setBack(40)
     await until(() => r.unseen.length > 0, 'it to be told', 20)
     expect(r.unseen).toEqual(['stream.shorter'])
-    await new Driving(every(20).map((i) => envelope(100 + i, 'varnmoor.dryer'))).run()
+    await send(20, 100)
     await until(() => r.seen.length === 70, 'the next ones', 20)
     expect(new Set(r.ids()).size).toBe(70)
     expect(r.far.view()!.coveredSince('varnmoor.dryer')).toBeGreaterThanOrEqual(before)

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
+import { arrival, beside, FROM, type Kind, kinds, random, signal, TO } from '../../../tests/kits/signals'
 import { conversion } from '../value/convert'
 import { decodeRegisters, encodeRegisters } from '../value/register'
 import { type Beside, type Comparison, compare } from './compare'
 import { findExchanged } from './exchanged'
-import { arrival, beside, FROM, type Kind, kinds, random, signal, TO } from './signals'
 
 const identity = { factor: 1, offset: 0 }
 
@@ -170,6 +170,13 @@ describe('the figures', () => {
     expect(d).toMatchObject({ off: 1 })
     expect(d.decimals).toBeCloseTo(0.04, 9)
     expect(d.unexplained).toBeCloseTo(1.99, 9)
+  })
+
+  it('a counter in millions that is one too high is another one', () => {
+    const count = { at: held.at, value: [10_000_000, 10_000_001, 10_000_005, 10_000_009] }
+    const high = { at: held.at, value: count.value.map((v) => v + 1) }
+    expect(compare({ ...beside(count, high), to: FROM + 4000 }).off).toBe(4)
+    expect(compare({ ...beside(count, count), to: FROM + 4000 })).toMatchObject({ state: 'agrees', off: 0 })
   })
 
   it('a gap in what was held is nothing to compare with', () => {

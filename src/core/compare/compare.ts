@@ -2,7 +2,7 @@ import { deviationOf, spanOf } from '../budget/deviation'
 import { conversion } from '../value/convert'
 import { agreement, gridOf, type Points, pointsOf, same, toleranceOf } from './points'
 import { POINTS_LEAST, type Relation, relationOf, saidWrongly, saysSomething } from './relation'
-import { along, boundsOf, indexAt, type Line, median, type Track } from './track'
+import { along, boundsOf, indexAt, type Line, median, some, type Track } from './track'
 
 /** A value, and where it arrives. */
 export interface Beside {
@@ -70,6 +70,7 @@ export interface Comparison {
 const WELL = 0.98
 /** What does not even agree so far is looked at. */
 const RELATED = 0.9
+const RELATED_POINTS = 400
 /** Said otherwise than made by more than this: by a time zone, ms. */
 const QUARTER_MS = 900_000
 const EVEN_MS = 15_000
@@ -228,8 +229,8 @@ function judged(o: Beside, moved: Track, points: Points, figures: Figures): Pick
   }
   // What is converted as is stated has the unit that is said.
   const units = asRead(o) ? o.units : { held: o.units.said, said: o.units.said }
-  // The nearest value around a time is not what it was made of.
-  const exactly = pointsOf(o.held, o.came, { until: o.to })
+  // The nearest value around a time is not what it was made of; a part of the points tells as much as all.
+  const exactly = pointsOf(o.held, some(o.came, RELATED_POINTS), { until: o.to })
   const relation = (agree < RELATED ? relationOf(exactly, { ...o, units, until: o.to }) : null) ?? still
   if (relation) return { state: 'differs', finding: relation }
   return { state: points.a.length < POINTS_LEAST || (!saysSomething(points) && !o.logical) ? 'little' : 'differs', finding: null }

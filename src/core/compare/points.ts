@@ -39,12 +39,12 @@ export function gridOf(values: readonly number[]): number {
   return 10 ** -decimals
 }
 
-/** How far apart may be what is the same: what is written in coarser steps than it was held in may be cut. */
+/** How far apart may be what is the same: what is written in coarser steps than it was held in may be cut; whole numbers are the same or not. */
 export function toleranceOf(held: readonly number[], came: readonly number[]): Tolerance {
   const grid = gridOf(came)
   const finer = gridOf(held)
   const coarser = grid > 0 && (finer === 0 || finer < grid)
-  return { near: coarser ? grid * (1 + 1e-6) : grid * 1e-3, share: SINGLE }
+  return { near: coarser ? grid * (1 + 1e-6) : grid * 1e-3, share: grid === 1 && finer === 1 ? 0 : SINGLE }
 }
 
 export const same = (a: number, b: number, { near, share }: Tolerance): boolean => Math.abs(a - b) <= near + share * Math.abs(a)

@@ -2,7 +2,7 @@ import { conversion } from '../value/convert'
 import { decodeRegisters, encodeRegisters, ordersOf, plainOrder, type RegisterType, registerTypes } from '../value/register'
 import { unitOf, units } from '../value/unit'
 import { agreement, gridOf, type Points, pointsOf, type Tolerance, toleranceOf } from './points'
-import { boundsOf, distinct, type Line, median, type Track } from './track'
+import { boundsOf, distinct, type Line, median, some, type Track } from './track'
 
 /** What is recognised between what was held and what came. */
 export type Relation =
@@ -22,6 +22,8 @@ const AGREE = 0.95
 /** What a time shift is looked for in: quarters of an hour, up to the widest time zone. */
 const QUARTER_MS = 900_000
 const SHIFT_MOST = 14 * 4
+/** So many points tell a shift. */
+const SHIFT_POINTS = 256
 /** Another shift that fits as well as this makes both doubtful. */
 const RIVAL = 0.6
 
@@ -118,7 +120,8 @@ function orderIn({ a, b }: Points, raw: Line): Relation | null {
 }
 
 /** Times that are off by quarters of an hour: one shift fits, and no other does. */
-function shiftIn(held: Track, came: Track, until: number): Relation | null {
+function shiftIn(held: Track, all: Track, until: number): Relation | null {
+  const came = some(all, SHIFT_POINTS)
   const found: { ms: number; agree: number }[] = []
   for (let n = -SHIFT_MOST; n <= SHIFT_MOST; n++) {
     const points = pointsOf(held, came, { until, shiftMs: n * QUARTER_MS })

@@ -92,6 +92,13 @@ export function boundsOf(values: readonly number[]): { low: number; high: number
   return low <= high ? { low, high } : null
 }
 
+/** So many points at the most, evenly over all of it. */
+export function some({ at, value }: Track, most: number): Track {
+  if (at.length <= most) return { at, value }
+  const picks = Array.from({ length: most }, (_, n) => Math.floor((n * at.length) / most))
+  return { at: picks.map((i) => at[i]!), value: picks.map((i) => value[i]!) }
+}
+
 /** A curve of few points that looks like it: of each stretch of time its first, least, largest and last point. */
 export function thinned(track: Track, from: number, to: number, stretches: number): [at: number, value: number | null][] {
   const out: [number, number | null][] = []

@@ -55,6 +55,11 @@ describe('one sentence for all of them', () => {
     [[], 'There is nothing to hold beside each other'],
     [many(3, { state: 'little' }), 'None of 3 moved enough to say anything'],
     [many(3, { state: 'open' }), 'Of none of 3 anybody can say yet whether it arrived'],
+    [many(3, { state: 'unsent' }), 'Nothing was sent in that time'],
+    [
+      [...many(2, { state: 'unsent' }), ...many(1, { state: 'little' })],
+      'Nothing can be said yet; of 2 nothing was sent; 1 moved too little to say anything',
+    ],
     [many(1, {}), 'What moved arrives as it was'],
     [[...many(4, {}), ...many(2, { state: 'little' })], 'All 4 that moved arrive as they were; 2 moved too little to say anything'],
     [

@@ -113,13 +113,17 @@ export function compareSentence(pairs: readonly Pick<ComparePair, 'state' | 'fin
   const wrong = count((p) => p.state === 'differs' || p.state === 'nothing')
   const little = count((p) => p.state === 'little')
   const open = count((p) => p.state === 'open')
+  const unsent = count((p) => p.state === 'unsent')
   const hides = count((p) => p.state === 'agrees' && p.finding !== null)
   if (little === pairs.length) return `None of ${pairs.length} moved enough to say anything`
   if (open === pairs.length) return `Of none of ${pairs.length} anybody can say yet whether it arrived`
-  const rest = pairs.length - little - open
+  if (unsent === pairs.length) return 'Nothing was sent in that time'
+  const rest = pairs.length - little - open - unsent
   const undecided = open > 0 ? `; of ${open} nobody can say yet whether they arrived` : ''
-  const silent = `${undecided}${little > 0 ? `; ${little} moved too little to say anything` : ''}`
+  const waits = unsent > 0 ? `; of ${unsent} nothing was sent` : ''
+  const silent = `${undecided}${waits}${little > 0 ? `; ${little} moved too little to say anything` : ''}`
   const hidden = hides > 0 ? `; ${hides} ${hides === 1 ? 'hides' : 'hide'} a part of what moves` : ''
+  if (wrong === 0 && rest === 0) return `Nothing can be said yet${silent}`
   if (wrong === 0) return `${rest === 1 ? 'What moved arrives as it was' : `All ${rest} that moved arrive as they were`}${hidden}${silent}`
   const named = new Map<CompareFinding['kind'], number>()
   for (const { state, finding } of pairs) {

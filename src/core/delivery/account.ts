@@ -198,7 +198,7 @@ export class Account {
     return verdictOf(this.standing, seq)
   }
 
-  /** What is known of the numbers from one on: as multiranges, each without what the others hold. */
+  /** What is known of the numbers from one on, as multiranges. */
   fates(first: number): Fates {
     const { odd, known, answered, storedThrough } = this.standing
     const within = (set: RangeSet) => set.within(first, storedThrough)

@@ -19,12 +19,16 @@ export interface Arrival {
   lost: number
   altered: number
   open: number
+  /** Read up to then, epoch ms. */
+  to: number
+  /** Messages of its publication that cannot be read, or of which nobody knows what became of them: it may be among them. */
+  unread: number
   last: { value: Scalar; at: number } | null
 }
 
-const emptyArrival = (): Arrival => ({
+export const emptyArrival = (): Arrival => ({
   ...{ came: { at: [], value: [] }, timed: false, saidLaterMs: [], lags: [] },
-  ...{ lost: 0, altered: 0, open: 0, last: null },
+  ...{ lost: 0, altered: 0, open: 0, to: Number.POSITIVE_INFINITY, unread: 0, last: null },
 })
 
 /** A delivery whose messages are read, and what is known of their fate. */

@@ -11,7 +11,7 @@ import type { Db } from '~/store/database'
 import { plansBetween } from '~/store/journal'
 import { listDeliveries } from '~/store/publication'
 import type { JournalDesk } from '../outbox/journal-desk'
-import { type Arrival, ArrivalReader } from './arrivals'
+import { type Arrival, ArrivalReader, emptyArrival } from './arrivals'
 import { type Arriving, type Pair, pairsOf, tagPair } from './pairs'
 import { type TagTrack, type TagTracks, tagTracks } from './tag-tracks'
 
@@ -47,6 +47,8 @@ export class Comparing {
   constructor(
     private readonly db: Db,
     private readonly journal: JournalDesk,
+    /** So many messages are read for one answer. */
+    private readonly messagesMost = COMPARED_MESSAGES,
   ) {}
 
   async compare(q: CompareQuestion, tags: ReadonlyMap<string, Tag>): Promise<Compared> {
@@ -90,8 +92,13 @@ export class Comparing {
     const arriving: Arriving[] = []
     let left = 0
     let others = 0
+    let skipped = 0
     for (const id of publicationIds) {
       if (open !== null && !open.startsWith(`${id} `)) continue
+      if (arriving.length >= COMPARED_MOST) {
+        skipped++
+        continue
+      }
       const versions = await plansBetween(this.db, id, from, to)
       const last = versions.at(-1)?.plan
       if (!last) continue
@@ -100,13 +107,13 @@ export class Comparing {
       const wanted = open === null ? found.pairs : found.pairs.filter(({ pair }) => pair.key === open)
       const room = COMPARED_MOST - arriving.length
       left += Math.max(0, wanted.length - room)
-      if (room <= 0) continue
       arriving.push(...wanted.slice(0, room))
       plans.set(id, { plans: versions, deliveries: deliveries.filter((d) => d.publicationId === id) })
     }
+    if (skipped > 0) notes.push(`${skipped} more publications are not in it: choose one of them`)
     if (others > 0 && open === null)
       notes.push(
-        `${others} ${others === 1 ? 'member is' : 'members are'} made of several tags, of records or by a step: ${others === 1 ? 'it is' : 'they are'} not compared`,
+        `${others} ${others === 1 ? 'member is' : 'members are'} made of several tags, of records or by a step, or hold times: ${others === 1 ? 'it is' : 'they are'} not compared`,
       )
     return { arriving, plans, left }
   }
@@ -122,20 +129,25 @@ export class Comparing {
     const fates = new Map(q.fates)
     const out = new Map<string, Arrival>()
     const end = performance.now() + READ_MS
-    const each = Math.max(MESSAGES_LEAST, Math.floor(COMPARED_MESSAGES / Math.max(1, plans.size)))
+    const share = Math.floor(this.messagesMost / Math.max(1, plans.size))
+    const each = Math.min(this.messagesMost, Math.max(MESSAGES_LEAST, share))
     let cut = 0
     let unread = 0
     for (const [id, { plans: versions, deliveries }] of plans) {
       const own = arriving.filter(({ pair }) => pair.came.kind === 'member' && pair.came.publicationId === id)
       const reader = new ArrivalReader(own, (at) => versions.findLast((v) => v.at <= at)?.plan ?? null, names)
+      let readTo = Number.POSITIVE_INFINITY
+      let unknown = 0
       for (const { lane, number } of deliveries) {
         const known = fates.get(number)
-        if (!known) continue
-        const ended = await reader.read(this.journal, { lane, number, fates: known }, from, to, each, () => performance.now() > end)
-        if (ended !== null) cut++
+        const ended = known ? await reader.read(this.journal, { lane, number, fates: known }, from, to, each, () => performance.now() > end) : null
+        if (!known) unknown++
+        if (ended !== null) readTo = Math.min(readTo, ended)
       }
+      if (readTo < to) cut++
       unread += reader.unread
-      for (const [key, arrival] of reader.byKey) out.set(key, arrival)
+      // What is behind the end of what was read says nothing, and what cannot be read may be of any of them.
+      for (const [key, arrival] of reader.byKey) out.set(key, { ...arrival, to: readTo, unread: reader.unread + unknown })
     }
     if (cut > 0)
       notes.push(
@@ -147,7 +159,6 @@ export class Comparing {
 }
 
 const none: TagTrack = { byDevice: { at: [], value: [] }, byArrival: { at: [], value: [] }, last: null }
-const nothing: Arrival = { came: { at: [], value: [] }, timed: false, saidLaterMs: [], lags: [], lost: 0, altered: 0, open: 0, last: null }
 const registers = (tag: Tag) => {
   const s = tag.scaling
   if (!s) return { factor: 1, offset: 0 }
@@ -158,7 +169,7 @@ const registers = (tag: Tag) => {
 function compareOne(pair: Pair, { from, to, byHandle }: TagTracks, arrival: Arrival | null): Compare {
   const held = byHandle.get(pair.held.handle) ?? none
   const other = pair.other && (byHandle.get(pair.other.handle) ?? none)
-  const arrived = other ? null : (arrival ?? nothing)
+  const arrived = other ? null : (arrival ?? emptyArrival())
   // Times that values tell are those of devices; what has none came when it was made.
   const timed = other !== null || arrived!.timed
   const beside: Beside = {
@@ -168,7 +179,7 @@ function compareOne(pair: Pair, { from, to, byHandle }: TagTracks, arrival: Arri
     stated: pair.stated,
     units: { held: pair.held.unit, said: pair.came.unit },
     raw: registers(pair.held),
-    ...{ logical: pair.logical, named: pair.named, width: pair.width, from, to },
+    ...{ logical: pair.logical, named: pair.named, width: pair.width, from, to: Math.min(to, arrived?.to ?? to) },
     slackMs: timed ? OWN_SLACK_MS : SLACK_MS,
     behindMs: other ? BEHIND_MS : 0,
   }
@@ -178,11 +189,11 @@ function compareOne(pair: Pair, { from, to, byHandle }: TagTracks, arrival: Arri
 /** Without what was held before. */
 const sinceOf = ({ at, value }: Track, from: number): Track => ({ at: at.filter((t) => t >= from), value: value.filter((_, i) => at[i]! >= from) })
 
-/** What differs and has a name is worst, then what differs, then what does not come; of those alike what is farther off. */
+/** Worst is what does not come, then what differs and has a name, then what differs; of those alike what is farther off. */
 function worseOf({ state, finding, rms, span, off, arrived }: ComparePair): number {
-  const rank = state === 'differs' ? (finding ? 4 : 3) : state === 'nothing' ? 5 : state === 'little' ? 0 : state === 'open' ? 1.5 : finding ? 2 : 1
+  const ranks = { nothing: 5, differs: finding ? 4 : 3, agrees: finding ? 2 : 1, open: 1.5, unsent: 0.5, little: 0 }
   const far = rms !== null && span > 0 ? Math.min(1, rms / span) : arrived > 0 ? off / arrived : 0
-  return rank * 10 + far
+  return ranks[state] * 10 + far
 }
 
 const plain = (value: Scalar | undefined) => (typeof value === 'bigint' ? Number(value) : (value ?? null))
@@ -205,14 +216,25 @@ function curvesOf({ held, came, stated }: Beside, { from, to }: TagTracks): NonN
   return { held: thinned(along(held, stated), from, to, STRETCHES), came: thinned(came, first, last, STRETCHES) }
 }
 
+/** What was judged by tracks alone, in the light of what was sent. */
+function standingOf(k: Comparison, arrival: Arrival | null, all: readonly Compare[]): Pick<ComparePair, 'state' | 'finding'> {
+  const told = { state: k.state, finding: findingOf(k, all) }
+  if (!arrival) return told
+  const lost = arrival.lost + arrival.altered
+  // What nobody can judge, or read, may have arrived; what was not sent need not.
+  if (k.state === 'nothing') {
+    if (arrival.open + arrival.unread > 0) return { state: 'open', finding: null }
+    return lost > 0 ? told : { state: 'unsent', finding: null }
+  }
+  if (k.finding?.kind !== 'still' || lost > 0) return told
+  return { state: 'agrees', finding: arrival.unread > 0 ? null : told.finding }
+}
+
 function shown(c: Compare, all: readonly Compare[], witnessed: ReadonlyMap<string, boolean>, curves: TagTracks | null): ComparePair {
   const { pair, beside, comparison: k, arrival, tracks } = c
   const { held, carried, came: arrived, off, span, most, rms, decimals, between, unexplained } = k
   const basis = pair.came.kind === 'tag' ? 'read' : (witnessed.get(pair.came.publicationId) ?? true) ? 'seen' : 'acknowledged'
   const lag = arrival ? lagOf(arrival.lags) : k.behindMs === null ? null : { median: k.behindMs, most: k.behindMs }
-  // What was sent and has no verdict yet may have arrived.
-  const open = k.state === 'nothing' && arrival !== null && arrival.open > 0
-  const state = open ? 'open' : k.state
   const last = arrival ? arrival.last : (tracks.came?.last ?? null)
   return {
     ...{
@@ -225,7 +247,7 @@ function shown(c: Compare, all: readonly Compare[], witnessed: ReadonlyMap<strin
       writable: pair.held.access === 'read-write',
       stated: pair.stated,
     },
-    ...{ state, finding: open ? null : findingOf(k, all), held, carried, arrived, off, lag, span, most, rms, decimals, between, unexplained },
+    ...{ ...standingOf(k, arrival, all), held, carried, arrived, off, lag, span, most, rms, decimals, between, unexplained },
     ...{ width: pair.width, lost: arrival?.lost ?? 0, altered: arrival?.altered ?? 0, open: arrival?.open ?? 0 },
     now: {
       held: { value: plain(tracks.held.last?.value), at: tracks.held.last?.at ?? null },

@@ -31,8 +31,12 @@ export function previewsHere(db: Db, table: LiveTable): Previews {
   return { ask: async (q) => JSON.stringify(await desk.answer(q)), changed: (nouns) => desk.changed(nouns), stop: async () => undefined }
 }
 
-const subject = (q: Question) => (ofJournal(q) ? 'The journal could not be read' : 'The draft could not be computed')
-const advice = (q: Question) => (ofJournal(q) ? 'Choose one publication, or another time' : 'Take fewer equipment, or a smaller template')
+function subject(q: Question): string {
+  if (q.kind === 'compare') return 'Not all of it could be compared'
+  return ofJournal(q) ? 'The journal could not be read' : 'The draft could not be computed'
+}
+const advice = (q: Question) =>
+  ofJournal(q) || q.kind === 'compare' ? 'Choose one publication, or another time' : 'Take fewer equipment, or a smaller template'
 
 interface Open {
   id: number

@@ -7,6 +7,7 @@ import { Button } from '~/ui/Button'
 import { Fact, Heading } from '~/ui/Notes'
 import { countText, durationText, Time } from '~/ui/time'
 import { useCall } from '../app/api'
+import { tipLook } from '../shared/chart-look'
 import { Failed } from '../shared/Failed'
 import type { Picked } from './Wall'
 import { findHopOf } from './way/words'
@@ -200,7 +201,7 @@ function Bars({ bars }: { bars: readonly { ms: number; count: number }[] }) {
             isAnimationActive={false}
             formatter={(n) => [countText(Number(n)), 'messages']}
             labelFormatter={(ms) => `up to ${durationText(Number(ms))}`}
-            contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line)', borderRadius: 3, fontSize: 12, padding: '4px 8px' }}
+            contentStyle={tipLook}
           />
           <Bar dataKey="count" fill="var(--slate)" isAnimationActive={false} />
         </BarChart>

@@ -28,7 +28,7 @@ export function FollowValue({ tag, received }: { tag: Tag; received: number | nu
   return <Followed tag={tag} since={since} onSince={(t) => setSince(t ?? received ?? serverNow())} />
 }
 
-/** `refetchMs`: it is looked again so often, until something is found everywhere. */
+/** `refetchMs`: it is looked again so often. */
 export function Followed({ tag, since, onSince, refetchMs }: { tag: Tag; since: number; onSince(t: number | null): void; refetchMs?: number }) {
   const found = useCall('followTag', { params: { id: tag.id }, query: { since }, keepPrevious: true, ...(refetchMs !== undefined && { refetchMs }) })
   return (

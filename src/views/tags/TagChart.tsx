@@ -4,6 +4,7 @@ import type { Tag } from '~/contract/tag'
 import { formatValue } from '~/core/value/format'
 import { serverNow } from '~/ui/clock'
 import { useSpark } from '../app/live/live'
+import { gridLook, tickLook, tipLook } from '../shared/chart-look'
 
 /** Between two points of what the engine remembers, ms. */
 const EVERY_MS = 5000
@@ -29,14 +30,14 @@ export function TagChart({ tag, bad }: { tag: Tag; bad: boolean }) {
     <div className="h-[132px]" role="img" aria-label={`The last ten minutes of ${tag.name}`}>
       <ResponsiveContainer>
         <LineChart data={data} margin={{ top: 6, right: 6, bottom: 0, left: 0 }}>
-          <CartesianGrid stroke="var(--line)" strokeDasharray="2 3" vertical={false} />
+          <CartesianGrid {...gridLook} vertical={false} />
           <XAxis
             dataKey="at"
             type="number"
             domain={[now - (POINTS - 1) * EVERY_MS, now]}
             ticks={[now - 540_000, now - 360_000, now - 180_000, now]}
             tickFormatter={(t: number) => format(t, 'HH:mm')}
-            tick={{ fontSize: 10.5, fill: 'var(--muted)' }}
+            tick={tickLook}
             stroke="var(--line)"
             height={18}
           />
@@ -46,7 +47,7 @@ export function TagChart({ tag, bad }: { tag: Tag; bad: boolean }) {
             width={46}
             tickCount={4}
             tickFormatter={(v: number) => formatValue(Number(v.toPrecision(6)), tag)}
-            tick={{ fontSize: 10.5, fill: 'var(--muted)' }}
+            tick={tickLook}
             stroke="var(--line)"
           />
           <Tooltip
@@ -54,7 +55,7 @@ export function TagChart({ tag, bad }: { tag: Tag; bad: boolean }) {
             labelFormatter={(t) => format(Number(t), 'HH:mm:ss')}
             formatter={(v) => [`${formatValue(Number(v), tag)} ${tag.unit}`, '']}
             separator=""
-            contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line)', borderRadius: 3, fontSize: 12, padding: '3px 8px' }}
+            contentStyle={tipLook}
           />
           <Line
             dataKey="value"

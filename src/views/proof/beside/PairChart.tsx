@@ -2,6 +2,7 @@ import { format } from 'date-fns'
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import type { ComparePair } from '~/contract/compare'
 import { figureText } from '~/core/compare/words'
+import { gridLook, tickLook, tipLook } from '../../shared/chart-look'
 
 interface Moment {
   at: number
@@ -33,8 +34,6 @@ function filled(moments: Moment[]): Moment[] {
   })
 }
 
-const tick = { fontSize: 10.5, fill: 'var(--muted)' }
-
 /** What a tag had, as it is stated to be converted, and what arrived of it. */
 export function PairChart({ pair, from, to }: { pair: ComparePair; from: number; to: number }) {
   const curves = pair.curves
@@ -48,23 +47,30 @@ export function PairChart({ pair, from, to }: { pair: ComparePair; from: number;
     <div className="h-[190px]" role="img" aria-label={`What ${pair.tag} had and what arrived of it`}>
       <ResponsiveContainer>
         <LineChart data={data} margin={{ top: 6, right: 6, bottom: 0, left: 0 }}>
-          <CartesianGrid stroke="var(--line)" strokeDasharray="2 3" vertical={false} />
+          <CartesianGrid {...gridLook} vertical={false} />
           <XAxis
             dataKey="at"
             type="number"
             domain={[begin, end]}
             ticks={[0.1, 0.5, 0.9].map((share) => begin + (end - begin) * share)}
             tickFormatter={(t: number) => format(t, 'HH:mm:ss')}
-            tick={tick}
+            tick={tickLook}
             stroke="var(--line)"
             height={18}
           />
-          <YAxis domain={['auto', 'auto']} width={52} tickCount={5} tickFormatter={(v: number) => figureText(v)} tick={tick} stroke="var(--line)" />
+          <YAxis
+            domain={['auto', 'auto']}
+            width={52}
+            tickCount={5}
+            tickFormatter={(v: number) => figureText(v)}
+            tick={tickLook}
+            stroke="var(--line)"
+          />
           <Tooltip
             isAnimationActive={false}
             labelFormatter={(t) => format(Number(t), 'HH:mm:ss.SSS')}
             formatter={(v, name) => [`${figureText(Number(v))} ${unit}`, name === 'held' ? 'had' : 'came']}
-            contentStyle={{ background: 'var(--sheet)', border: '1px solid var(--line)', borderRadius: 3, fontSize: 12, padding: '3px 8px' }}
+            contentStyle={tipLook}
           />
           <Line dataKey="held" type="stepAfter" stroke="var(--slate)" strokeWidth={2.6} strokeOpacity={0.45} dot={false} isAnimationActive={false} />
           <Line dataKey="came" type="stepAfter" stroke="var(--clay)" strokeWidth={1.2} dot={false} isAnimationActive={false} />

@@ -8,7 +8,7 @@ import { WriteValue } from '../../tags/WriteValue'
 
 /** A value written to the device, and when it came out at the other end. */
 export function TestValue({ pair }: { pair: ComparePair }) {
-  const tags = useCall('listTags', { query: { ids: [pair.tagId] as never } })
+  const tags = useCall('listTags', { query: { ids: [pair.tagId] } })
   const [since, setSince] = useState<number | null>(null)
   const tag = tags.data?.[0]
   return (

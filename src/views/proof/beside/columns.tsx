@@ -8,8 +8,10 @@ import { TopicText } from '../../shared/TopicText'
 export function stateOf({ state, finding }: Pick<ComparePair, 'state' | 'finding'>): { glyph: GlyphState; words: string } {
   if (state === 'little') return { glyph: 'idle', words: 'moved too little to say' }
   if (state === 'open') return { glyph: 'idle', words: 'nobody can say yet' }
+  if (state === 'unsent') return { glyph: 'idle', words: 'nothing was sent' }
   if (state === 'nothing') return { glyph: 'bad', words: 'does not arrive' }
   if (state === 'differs') return { glyph: 'bad', words: 'differs' }
+  if (finding?.kind === 'still') return { glyph: 'uncertain', words: 'is not told any more' }
   return finding ? { glyph: 'uncertain', words: 'agrees, and hides a part' } : { glyph: 'good', words: 'agrees' }
 }
 

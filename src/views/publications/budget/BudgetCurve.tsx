@@ -1,5 +1,6 @@
 import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
 import { bytesText } from '~/ui/time'
+import { gridLook, tickLook } from '../../shared/chart-look'
 import type { Reckoned } from './useBudgets'
 import { aDay, lostText, octetsOf } from './words'
 
@@ -55,22 +56,14 @@ export function BudgetCurve({ found, chosen, onChoose }: { found: readonly Recko
       <div className="h-[180px]" role="img" aria-label="Octets a day against what is lost">
         <ResponsiveContainer>
           <ScatterChart margin={{ top: 8, right: 16, bottom: 4, left: 8 }}>
-            <CartesianGrid stroke="var(--line)" strokeDasharray="2 3" />
-            <XAxis
-              dataKey="lost"
-              type="number"
-              name="lost, RMS"
-              tickFormatter={lostText}
-              tick={{ fontSize: 10.5, fill: 'var(--muted)' }}
-              stroke="var(--line)"
-              height={20}
-            />
+            <CartesianGrid {...gridLook} />
+            <XAxis dataKey="lost" type="number" name="lost, RMS" tickFormatter={lostText} tick={tickLook} stroke="var(--line)" height={20} />
             <YAxis
               dataKey="octets"
               type="number"
               name="a day"
               tickFormatter={(n: number) => bytesText(Math.round(n))}
-              tick={{ fontSize: 10.5, fill: 'var(--muted)' }}
+              tick={tickLook}
               stroke="var(--line)"
               width={64}
             />

@@ -1,6 +1,6 @@
-import { chance } from '../value/chance'
-import type { Beside } from './compare'
-import { inOrder, type Track } from './track'
+import type { Beside } from '~/core/compare/compare'
+import { inOrder, type Track } from '~/core/compare/track'
+import { chance } from '~/core/value/chance'
 
 /** Signals and what arrives of them, to try comparisons with; an hour of values a second apart, about. */
 export const FROM = Date.UTC(2026, 8, 14, 6)
