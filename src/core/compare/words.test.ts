@@ -60,12 +60,9 @@ describe('one sentence for all of them', () => {
       [...many(2, { state: 'unsent' }), ...many(1, { state: 'little' })],
       'Nothing can be said yet; of 2 nothing was sent; 1 moved too little to say anything',
     ],
-    [many(1, {}), 'What moved arrives as it was'],
-    [[...many(4, {}), ...many(2, { state: 'little' })], 'All 4 that moved arrive as they were; 2 moved too little to say anything'],
-    [
-      [...many(2, {}), ...many(1, { finding: { kind: 'deadband', size: 1, hides: 0.4 } })],
-      'All 3 that moved arrive as they were; 1 hides a part of what moves',
-    ],
+    [many(1, {}), 'It arrives as it was'],
+    [[...many(4, {}), ...many(2, { state: 'little' })], 'All 4 arrive as they were; 2 moved too little to say anything'],
+    [[...many(2, {}), ...many(1, { finding: { kind: 'deadband', size: 1, hides: 0.4 } })], 'All 3 arrive as they were; 1 hides a part of what moves'],
     [[...many(4, {}), ...wrong], '1 of 5 does not arrive as it was: 1 by a factor'],
     [
       [...many(2, {}), ...wrong, ...many(2, { state: 'nothing', finding: { kind: 'nothing' } }), ...many(1, { state: 'open' })],

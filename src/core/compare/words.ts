@@ -124,7 +124,7 @@ export function compareSentence(pairs: readonly Pick<ComparePair, 'state' | 'fin
   const silent = `${undecided}${waits}${little > 0 ? `; ${little} moved too little to say anything` : ''}`
   const hidden = hides > 0 ? `; ${hides} ${hides === 1 ? 'hides' : 'hide'} a part of what moves` : ''
   if (wrong === 0 && rest === 0) return `Nothing can be said yet${silent}`
-  if (wrong === 0) return `${rest === 1 ? 'What moved arrives as it was' : `All ${rest} that moved arrive as they were`}${hidden}${silent}`
+  if (wrong === 0) return `${rest === 1 ? 'It arrives as it was' : `All ${rest} arrive as they were`}${hidden}${silent}`
   const named = new Map<CompareFinding['kind'], number>()
   for (const { state, finding } of pairs) {
     const kind = state === 'nothing' ? 'nothing' : state === 'differs' ? finding?.kind : undefined
