@@ -31,6 +31,7 @@ export const paths = {
   changeSource: { method: 'PUT', path: '/api/sources/:id' },
   removeSource: { method: 'DELETE', path: '/api/sources/:id' },
   checkSource: { method: 'POST', path: '/api/sources/check' },
+  lookAtRows: { method: 'POST', path: '/api/sources/:id/rows' },
   browseSource: { method: 'POST', path: '/api/sources/:id/browse' },
   watchNodes: { method: 'POST', path: '/api/sources/:id/watch' },
   sourceUse: { method: 'GET', path: '/api/sources/:id/use' },

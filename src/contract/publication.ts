@@ -4,6 +4,7 @@ import { TopicRule } from './addresses/text'
 import { Level } from './equipment'
 import { Fill, FillScalar } from './fill'
 import { Id, Name } from './id'
+import { PlanRows, RowPick } from './rows'
 import { ShapeSettings } from './shape'
 import { LookupTable, ScriptGives, Step, WindowBy } from './step'
 import { DataType, Range } from './tag'
@@ -34,8 +35,9 @@ export type TagPick = z.infer<typeof TagPick>
 
 export const PublicationDraft = z.object({
   name: Name,
-  equipmentIds: z.array(Id).max(10_000).describe('At least one, unless tags are given'),
+  equipmentIds: z.array(Id).max(10_000).describe('At least one, unless tags or rows are given'),
   tags: TagPick.optional().describe('Tags without equipment, in the place of equipment'),
+  rows: RowPick.optional().describe('Rows of a source, in the place of equipment: each is a message'),
   rule: EquipmentRule.optional().describe('By which equipment is chosen at each go-live, in the place of what is listed'),
   trigger: Trigger,
   pace: Pace.optional(),
@@ -191,6 +193,7 @@ export const Plan = z.object({
   backTo: z.number().int().optional().describe('The version that this one is again'),
   equipment: z.array(PlanEquipment),
   messages: z.array(PlanMessage),
+  feed: PlanRows.optional().describe('Where rows of a source go out: its one message is said of each of them'),
   speaking: z.array(z.number().int()).optional().describe('Where its trigger is an event of some values only: the handles of those'),
 })
 export type Plan = z.infer<typeof Plan>

@@ -3,13 +3,13 @@ import { BridgeBy } from './fill'
 import { DataType } from './tag'
 
 /** A member as it stands in the payload: its names from the top, parted by dots. */
-const Key = z
+export const MemberKey = z
   .string()
   .trim()
   .min(1, 'Which member?')
   .max(400)
   .regex(/^(?:[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z0-9_]+)*)?$/, 'Letters, digits and _, levels parted by dots')
-const Members = z.array(Key).min(1, 'Which members?').max(500)
+const Members = z.array(MemberKey).min(1, 'Which members?').max(500)
 /** What no database keeps in a text. */
 const NUL = [(text: string) => !text.includes('\0'), 'It holds a NUL: take it out'] as const
 const Text = (words: string) =>
@@ -56,7 +56,7 @@ export const WindowBy = z.enum(['last', 'average', 'least', 'most', 'sum', 'each
 export type WindowBy = z.infer<typeof WindowBy>
 
 /** A member that a script gives. */
-export const ScriptGives = z.object({ member: Key, dataType: DataType, unit: z.string().trim().max(40).default('') })
+export const ScriptGives = z.object({ member: MemberKey, dataType: DataType, unit: z.string().trim().max(40).default('') })
 
 /** One change to a message between trigger and shape. Members are meant as they are when its turn comes. */
 export const Step = z.discriminatedUnion('kind', [
@@ -73,23 +73,23 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('repeats') }).describe('What says the same as the message before it goes no further'),
   z.object({
     kind: z.literal('set'),
-    member: Key,
+    member: MemberKey,
     expression: Text('What is it set to?').describe('An expression (CEL) over the members'),
     unit: z.string().trim().max(40).optional().describe('Absent: that of the member, if there is one'),
   }),
-  z.object({ kind: z.literal('rename'), member: Key, to: Key }),
+  z.object({ kind: z.literal('rename'), member: MemberKey, to: MemberKey }),
   z.object({ kind: z.literal('leave'), members: Members, but: z.boolean().default(false).describe('All but these are left out') }),
   z.object({
     kind: z.literal('convert'),
-    member: Key,
+    member: MemberKey,
     unit: z.string().trim().max(40).optional(),
     dataType: DataType.optional(),
   }),
   z.object({
     kind: z.literal('lookup'),
-    member: Key.describe('What is looked up'),
+    member: MemberKey.describe('What is looked up'),
     table: LookupTable,
-    under: Key.optional().describe('Members that it gives stand under this; absent: at the top'),
+    under: MemberKey.optional().describe('Members that it gives stand under this; absent: at the top'),
     otherwise: z.string().max(500).optional().describe('For what the table does not have; absent: no value'),
   }),
   z.object({
@@ -105,8 +105,8 @@ export const Step = z.discriminatedUnion('kind', [
   }),
   z.object({
     kind: z.literal('split'),
-    member: Key.describe('A list: each of its items gets a message of its own'),
-    as: Key.optional().describe('Member with the place of the item, from 1'),
+    member: MemberKey.describe('A list: each of its items gets a message of its own'),
+    as: MemberKey.optional().describe('Member with the place of the item, from 1'),
   }),
   z.object({
     kind: z.literal('window'),
@@ -119,8 +119,8 @@ export const Step = z.discriminatedUnion('kind', [
       .max(100_000, 'At most 100,000')
       .optional()
       .describe('It is over too when so many came in'),
-    count: Key.optional().describe('Member with the number of messages that came in'),
-    key: Key.optional().describe('Messages with other values of this member are gathered apart'),
+    count: MemberKey.optional().describe('Member with the number of messages that came in'),
+    key: MemberKey.optional().describe('Messages with other values of this member are gathered apart'),
   }),
   z.object({
     kind: z.literal('script'),

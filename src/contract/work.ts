@@ -119,6 +119,7 @@ export const work: Readonly<Record<RouteKey, string>> = {
   changeSource: 'a row; the engine connects anew',
   removeSource: 'a row with its tags; refused while they are used',
   checkSource: 'a handful of connections to one device, 10 s each, ended when the asker goes; told in the events',
+  lookAtRows: 'the last answer of one source looked through, 16 MB and 200 of its rows at most; nothing is asked of the source',
   browseSource: 'one level of the tree, or with a pattern at most 80,000 folders, over a connection of its own',
   watchNodes: 'one connection to the device, 500 nodes, as long as the asker stays',
   sourceUse: 'one query',

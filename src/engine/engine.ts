@@ -45,13 +45,14 @@ import { scriptOf } from './publications/flow'
 import { Joining } from './publications/joining'
 import { type Previews, previewsHere, ThreadedPreviews } from './publications/previews'
 import { Publications } from './publications/publications'
-import type { Publisher } from './publications/publisher'
+import type { Publisher, TroubleIn } from './publications/publisher'
 import { registerFor } from './publications/register'
 import { Recorder, type RecordingLimits } from './recording/recorder'
 import { Renewal } from './renewal'
 import { problemWords, type ScriptProblem } from './scripts/script'
 import { type Scripts, scriptsHere, ThreadedScripts } from './scripts/scripts'
 import { Shown } from './shown'
+import { Documents } from './sources/documents'
 import type { SourceContext } from './sources/driver'
 import { makeApplicationCertificate } from './sources/opcua/application'
 import { Sources } from './sources/sources'
@@ -81,6 +82,16 @@ export interface EngineOptions {
   takenOver?: () => void
 }
 
+/** What becomes of messages that there never are, and what to do. */
+const troubleWords: Record<TroubleIn, { what: string; hint: string }> = {
+  making: { what: "its messages can't be made", hint: 'Correct its shape or address and go live again; others go on' },
+  step: { what: 'messages do not get through', hint: 'Correct the step and go live again; others go on' },
+  rows: {
+    what: "its rows can't be read",
+    hint: 'Change what the source asks for, or where its rows stand; until then nothing is told, and nothing is taken for gone',
+  },
+}
+
 const RECORDING: RecordingLimits = { bytes: 200_000_000, ageMs: 86_400_000 }
 
 const problemOf = (problem: ScriptProblem | null): string | null => problem && problemWords(problem)
@@ -97,6 +108,8 @@ export class Engine {
   readonly clock: Clock
   readonly table = new LiveTable()
   readonly model = new ModelCache()
+  /** Whole answers of sources that are read as documents. */
+  readonly documents = new Documents()
   readonly events: Events
   readonly storeState: StoreState
   readonly ledger: Ledger
@@ -166,7 +179,7 @@ export class Engine {
     })
     const { previewProgram, scriptProgram } = options
     this.scripts = scriptProgram ? new ThreadedScripts(scriptProgram, clock) : scriptsHere()
-    this.previews = previewProgram ? new ThreadedPreviews(previewProgram, url, this.table, clock) : previewsHere(db, this.table)
+    this.previews = previewProgram ? new ThreadedPreviews(previewProgram, url, this, clock) : previewsHere(db, this)
     this.lease = new LeaseKeeper(new Lease(url), clock, () => this.takenOver())
     const store = new PgDeliveryStore(this.deliveryDb, () => this.lease.epoch)
     const fenced = () => this.lease.lost()
@@ -190,6 +203,7 @@ export class Engine {
       table: this.table,
       model: this.model,
       events: this.events,
+      documents: this.documents,
       context: () => this.sourceContext,
       target: (s, password) => this.targets.sourceTarget(s, password),
     })
@@ -222,14 +236,14 @@ export class Engine {
       ledger: this.ledger,
       destinations: this.allDestinations,
       scripts: this.scripts,
+      documents: this.documents,
       mayKeep: () => this.lease.valid(),
       host: this.host,
       event: (id, subject, severity, code, message, hint = '') =>
         this.events.add({ severity, where: 'publication', subjectId: id, subject, code, message, hint }),
       trouble: (id, subject, e, where) => {
-        const made = where === 'making'
-        const message = `${made ? "its messages can't be made" : 'messages do not get through'}: ${wordsOf(e)}`
-        const hint = `Correct ${made ? 'its shape or address' : 'the step'} and go live again; others go on`
+        const { what, hint } = troubleWords[where]
+        const message = `${what}: ${wordsOf(e)}`
         this.events.add({ severity: 'trouble', where: 'publication', subjectId: id, subject, code: 'publication.fails', message, hint })
       },
     })

@@ -1,7 +1,7 @@
 import type { Equipment, EquipmentClass, RecordColumn } from '~/contract/equipment'
 import { type Tag, TagDraft } from '~/contract/tag'
 import { Resolver } from '~/core/equipment/resolve'
-import type { World } from '~/core/publication/placed'
+import type { RowWorld, World } from '~/core/publication/placed'
 import { pointerPart } from '~/core/source/json-leaf'
 import { qualityOf } from '~/core/value/quality'
 import { listClasses } from '~/store/class'
@@ -9,6 +9,7 @@ import type { Db } from '~/store/database'
 import { listEquipment } from '~/store/equipment'
 import { listGroups } from '~/store/group'
 import { listRecords, recordHandles } from '~/store/record'
+import { loadRows } from '~/store/row'
 import { listMadeUpSources } from '~/store/source'
 import { listTags } from '~/store/tag'
 import type { LiveTable } from './live/table'
@@ -30,13 +31,15 @@ export class ModelCache implements World {
   madeUpSources: ReadonlySet<string> = new Set()
   /** Rates of sampling groups by id, ms. */
   groupRates: ReadonlyMap<string, number> = new Map()
+  rows: RowWorld = { sources: new Map(), handles: new Map() }
   members = 0
   bound = 0
 
   async loadTags(db: Db): Promise<void> {
-    const [tags, madeUp, groups] = await Promise.all([listTags(db), listMadeUpSources(db), listGroups(db)])
+    const [tags, madeUp, groups, rows] = await Promise.all([listTags(db), listMadeUpSources(db), listGroups(db), loadRows(db)])
     this.tags = new Map(tags.map((t) => [t.id, t]))
     this.madeUpSources = madeUp
+    this.rows = rows
     this.groupRates = new Map(groups.map((g) => [g.id, g.sampleMs]))
   }
 

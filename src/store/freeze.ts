@@ -11,17 +11,19 @@ import { getDestination } from './destination'
 import { listEquipment } from './equipment'
 import { rivalPlans } from './publication'
 import { listRecords, recordHandles } from './record'
+import { loadRows } from './row'
 import { listMadeUpSources } from './source'
 import { listTags } from './tag'
 
 /** The whole model, as publications are resolved against it. */
 export async function loadWorld(db: Conn): Promise<World> {
-  const [tags, equipment, classes, records, madeUpSources] = await Promise.all([
+  const [tags, equipment, classes, records, madeUpSources, rows] = await Promise.all([
     listTags(db),
     listEquipment(db),
     listClasses(db),
     listRecords(db),
     listMadeUpSources(db),
+    loadRows(db),
   ])
   return {
     tags: new Map(tags.map((t) => [t.id, t])),
@@ -29,6 +31,7 @@ export async function loadWorld(db: Conn): Promise<World> {
     classes: new Map(classes.map((c) => [c.id, c])),
     records: recordHandles(records),
     madeUpSources,
+    rows,
   }
 }
 

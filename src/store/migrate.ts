@@ -30,6 +30,7 @@ import * as memory from './migrations/0026-memory'
 import * as journal from './migrations/0027-journal'
 import * as clauses from './migrations/0028-clauses'
 import * as recording from './migrations/0029-recording'
+import * as rows from './migrations/0030-rows'
 
 const migrations = {
   '0001-first': first,
@@ -61,6 +62,7 @@ const migrations = {
   '0027-journal': journal,
   '0028-clauses': clauses,
   '0029-recording': recording,
+  '0030-rows': rows,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

@@ -1,8 +1,14 @@
 import type { MessageOrigins } from '~/contract/journal'
 import type { Plan } from '~/contract/publication'
 import { originsOf } from '~/core/proof/origins'
+import type { RowPart } from '~/core/publication/placed-rows'
 import type { Conn } from './database'
 
+const rowWords: Record<RowPart, (column: string) => string> = {
+  column: (column) => column,
+  name: () => 'what tells it from others',
+  change: () => 'what became of it',
+}
 const gone = { tagId: null, tag: 'a tag that is no more', sourceId: null, source: '', address: '', scaled: '' }
 
 /** From what the members of a message to a place were made, with the tags as they are now. */
@@ -36,6 +42,14 @@ export async function originsIn(db: Conn, plan: Plan, place: string): Promise<Me
         address: [r.row_key, r.column_name].filter(Boolean).join(' '),
         scaled: '',
       })
+    const rows = await db
+      .selectFrom('row_value as r')
+      .innerJoin('source as s', 's.id', 'r.source_id')
+      .select(['r.handle', 'r.at', 'r.part', 'r.column_name', 's.id as sourceId', 's.name as source'])
+      .where('r.handle', 'in', handles)
+      .execute()
+    for (const { handle, at, part, column_name, sourceId, source } of rows)
+      named.set(handle, { tagId: null, tag: 'a row', sourceId, source, address: `${at} ${rowWords[part](column_name)}`.trim(), scaled: '' })
   }
   return {
     equipment: found.map(({ equipment, id, members }) => ({

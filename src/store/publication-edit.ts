@@ -5,6 +5,7 @@ import { asClause, demandRoom, demandSamePlace, handOn, wholeOf } from './clause
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { removeIdleLanes } from './lane'
 import { getPublication } from './publication'
+import { keepRows } from './row'
 import { transacted } from './transacted'
 
 const words = {
@@ -35,6 +36,7 @@ export async function addPublication(db: Db, wanted: PublicationDraft, id = newI
       const draft = somethingOf(await asClause(tx, wanted))
       await demandRoom(tx, draft)
       await demandOfKind(tx, draft)
+      if (draft.rows) await keepRows(tx, draft.rows)
       await tx
         .insertInto('publication')
         .values({
@@ -55,14 +57,21 @@ export async function addPublication(db: Db, wanted: PublicationDraft, id = newI
   }
 }
 
-/** Something has to go out: tags, and then no equipment, or equipment. */
+/** Something has to go out: rows or tags, and then no equipment, or equipment. */
 function somethingOf(draft: PublicationDraft): PublicationDraft {
-  const { equipmentIds, tags, rule: _r, ...rest } = draft
+  const { equipmentIds, tags, rows, rule: _r, ...rest } = draft
+  if (rows) return { ...rest, rows, equipmentIds: [] }
   if (tags) return { ...rest, tags, equipmentIds: [] }
   if (equipmentIds.length > 0) return draft
   const message = 'Choose at least one equipment'
   throw new FailureError(
-    { code: 'publication.nothing', message, hint: 'Or tags without equipment', where: 'publication', fields: { equipmentIds: message } },
+    {
+      code: 'publication.nothing',
+      message,
+      hint: 'Or tags without equipment, or rows of a source',
+      where: 'publication',
+      fields: { equipmentIds: message },
+    },
     422,
   )
 }
@@ -75,6 +84,7 @@ export async function changePublication(db: Db, id: string, wanted: PublicationD
       demandSamePlace(now, wanted)
       const draft = somethingOf(await asClause(tx, wanted))
       await demandOfKind(tx, draft)
+      if (draft.rows) await keepRows(tx, draft.rows)
       const updated = await tx
         .updateTable('publication')
         .set((q) => ({

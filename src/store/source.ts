@@ -8,6 +8,7 @@ import { pickedBy } from './bare-tags'
 import { clientIdsOf, demandOwnClientIds } from './client-id'
 import { announce, type Conn, type Db, demandBegun, explain } from './database'
 import { filledBy } from './equipment'
+import { sendsRowsOf } from './row'
 import { transacted } from './transacted'
 import type { Vault } from './vault'
 
@@ -180,7 +181,7 @@ export async function sourceUse(db: Conn, id: string): Promise<SourceUse> {
   const equipment = new Map(filled.map((f) => [f.id, f.name]))
   const { rows: publications } = await sql<{ name: string; live: boolean }>`
     select p.name, p.state = 'live' as live from publication p where p.draft->'equipmentIds' ?| ${[...equipment.keys()]}::text[]
-      or exists (select 1 from tag t where t.source_id = ${id} and ${pickedBy}) order by p.name`.execute(db)
+      or exists (select 1 from tag t where t.source_id = ${id} and ${pickedBy}) or ${sendsRowsOf(id)} order by p.name`.execute(db)
   return { tags: tags.length, equipment: [...equipment.values()].sort(byName), publications }
 }
 

@@ -11,6 +11,7 @@ import type { ChartSettings, DataType, Deadband, HistorySettings, Range, Scaling
 import type { TokenRecipe } from '~/contract/token'
 import type { Assurance } from '~/core/delivery/envelope'
 import type { Tally, WindowSet } from '~/core/delivery/verdict'
+import type { RowPart } from '~/core/publication/placed-rows'
 
 /** jsonb: read as a value, written as JSON text. */
 type Json<T> = ColumnType<T, string, string>
@@ -153,6 +154,7 @@ export interface Tables {
     version: Generated<number>
   }
   record_column: { source_id: string; row_key: string; column_name: string; data_type: DataType; handle: Generated<number> }
+  row_value: { source_id: string; at: string; part: RowPart; column_name: string; data_type: DataType; handle: Generated<number> }
   destination: {
     id: string
     name: string

@@ -46,6 +46,7 @@ const all = [
   '0027-journal',
   '0028-clauses',
   '0029-recording',
+  '0030-rows',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

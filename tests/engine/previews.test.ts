@@ -1,4 +1,5 @@
 // Drafts are computed in a thread of their own, with real values: whatever they are, the engine goes on.
+
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { FailureError } from '~/contract/failure'
 import { Preview, type PublicationDraft } from '~/contract/publication'
@@ -9,6 +10,7 @@ import { Engine } from '~/engine/engine'
 import { LiveTable } from '~/engine/live/table'
 import type { PreviewQuestion } from '~/engine/publications/preview-desk'
 import { ThreadedPreviews } from '~/engine/publications/previews'
+import { Documents } from '~/engine/sources/documents'
 import { addDestination } from '~/store/destination'
 import { editEquipment } from '~/store/equipment-edit'
 import { bundled } from '../bundle'
@@ -119,7 +121,7 @@ describe('a question by itself', () => {
   const question = (d: PublicationDraft): PreviewQuestion => ({ kind: 'preview', draft: d, host: { name: 'n', version: '1', startedAt: 0 } })
   const made: ThreadedPreviews[] = []
   const threaded = (answerMs?: number) => {
-    const p = new ThreadedPreviews(program, t.url, table, realClock, answerMs)
+    const p = new ThreadedPreviews(program, t.url, { table, documents: new Documents() }, realClock, answerMs)
     made.push(p)
     return p
   }

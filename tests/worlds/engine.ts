@@ -8,6 +8,7 @@ import { Ledger } from '~/engine/ledger/ledger'
 import { LiveTable } from '~/engine/live/table'
 import { Publisher } from '~/engine/publications/publisher'
 import { scriptsHere } from '~/engine/scripts/scripts'
+import { Documents } from '~/engine/sources/documents'
 import { Owner, SimClock } from './scheduler'
 import { troubleOf } from './store'
 import type { World } from './world'
@@ -148,6 +149,7 @@ export class SimEngine {
       table,
       outbox,
       scripts: scriptsHere(),
+      documents: new Documents(),
       notYet: () => undefined,
       trouble: (_id, name, e) => world.problem(`${this.name}: ${name}: ${e instanceof Error ? e.stack : String(e)}`),
     })

@@ -14,6 +14,7 @@ import { Found } from '../find'
 import { Id } from '../id'
 import { paths } from '../paths'
 import { AsSent, EquipmentRule, TagPick } from '../publication'
+import { RowPick } from '../rows'
 import { Begun, list, type Route } from './route'
 
 /** Classes and equipment. */
@@ -115,7 +116,7 @@ export const modelRoutes = {
     role: 'viewer',
     group: 'Equipment',
     summary: 'The first of these equipment as it would be sent, and the names of the members that all of them have',
-    body: z.object({ ids: z.array(Id).max(10_000), tags: TagPick.optional() }),
+    body: z.object({ ids: z.array(Id).max(10_000), tags: TagPick.optional(), rows: RowPick.optional() }),
     answer: AsSent,
   },
   addEquipment: {

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { CheckStep } from '../failure-form'
 import { paths } from '../paths'
+import { RowPlace, RowsLook } from '../rows'
 import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse, WatchedValues, WatchNodes } from '../source'
 import { RegisterLook, RegisterQuery } from '../sources/modbus'
 import { Heard, ListenQuery } from '../sources/mqtt'
@@ -46,6 +47,14 @@ export const sourcesRoutes = {
     body: SourceCheck,
     answer: CheckStep,
     stream: 'ndjson',
+  },
+  lookAtRows: {
+    ...paths.lookAtRows,
+    role: 'viewer',
+    group: 'Sources',
+    summary: 'Which rows and columns a source of documents has, by its last answer',
+    body: RowPlace,
+    answer: RowsLook,
   },
   browseSource: {
     ...paths.browseSource,

@@ -1,13 +1,24 @@
 import type { AsSent, PlanEquipment, TagPick } from '~/contract/publication'
+import type { RowPick } from '~/contract/rows'
 import { outsideName } from '../address/topic-template'
 import { lineage } from '../equipment/hierarchy'
 import { Resolver } from '../equipment/resolve'
 import { placedTags } from './bare-tags'
 import type { World } from './placed'
+import { placedRows, withPlaces } from './placed-rows'
+
+/** What goes out in the place of equipment. */
+interface Instead {
+  tags?: TagPick | undefined
+  rows?: RowPick | undefined
+}
+
+const nothing = () => undefined
 
 /** The first of these equipment as it would be sent, for what placeholders may name, and the keys of the members that all of them have. */
-export function asSent(world: World, ids: readonly string[], tags?: TagPick): AsSent {
-  if (tags) return asTagsAreSent(world, tags)
+export function asSent(world: World, ids: readonly string[], { tags, rows }: Instead = {}): AsSent {
+  if (rows) return of(placedRows(rows, withPlaces(world, rows), nothing).map((p) => p.plan))
+  if (tags) return of(placedTags(tags, world, nothing, nothing).map((p) => p.plan))
   const resolver = new Resolver(world)
   const all = ids.flatMap((id) => world.equipment.get(id) ?? [])
   const filled = all.map((one) => resolver.leavesOf(one).filter((leaf) => leaf.fill))
@@ -32,10 +43,8 @@ export function asSent(world: World, ids: readonly string[], tags?: TagPick): As
   return { example, common }
 }
 
-/** The same of tags without equipment: the first folder, and what each of them has. */
-function asTagsAreSent(world: World, tags: TagPick): AsSent {
-  const nothing = () => undefined
-  const folders = placedTags(tags, world, nothing, nothing).map((p) => p.plan)
-  const [first, ...others] = folders.map((f) => new Set(f.members.map((m) => m.key)))
-  return { example: folders[0] ?? null, common: [...(first ?? [])].filter((key) => others.every((keys) => keys.has(key))) }
+/** The first of these, and what each of them has. */
+function of(all: readonly PlanEquipment[]): AsSent {
+  const [first, ...others] = all.map((f) => new Set(f.members.map((m) => m.key)))
+  return { example: all[0] ?? null, common: [...(first ?? [])].filter((key) => others.every((keys) => keys.has(key))) }
 }

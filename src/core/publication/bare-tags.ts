@@ -43,15 +43,22 @@ export function pickedFolders(pick: TagPick, tags: Iterable<Tag>): Map<string, T
   return new Map([...folders].sort(([a], [b]) => byName(a, b)))
 }
 
-/** Keys that are each their own: a second one of a name gets a number. */
-function members(tags: readonly Tag[]): PlanMember[] {
-  const taken = new Set<string>()
-  return tags.map((tag) => {
-    const [, own] = parted(tag.name)
-    const wanted = keyOf(own)
+/** Names as keys that are each their own: a second one of a name gets a number. */
+export function ownKeys(names: readonly string[], taken = new Set<string>()): string[] {
+  return names.map((name) => {
+    const wanted = keyOf(name)
     let key = wanted
     for (let n = 2; taken.has(key); n++) key = `${wanted}_${n}`
     taken.add(key)
+    return key
+  })
+}
+
+function members(tags: readonly Tag[]): PlanMember[] {
+  const keys = ownKeys(tags.map((tag) => parted(tag.name)[1]))
+  return tags.map((tag, i) => {
+    const [, own] = parted(tag.name)
+    const key = keys[i]!
     const { dataType, unit, description, range, handle } = tag
     const width = tag.deadband ? deadbandWidth(tag.deadband, range) : 0
     return {

@@ -10,12 +10,13 @@ import { beyond } from './beyond'
 import { withOwnSteps } from './clauses'
 import { conditionOf, type Known } from './condition'
 import { type Placed, placedOf, type Say, type World } from './placed'
+import { planRows, rowsWanted } from './placed-rows'
 import { asPrescribed } from './prescribed'
 import { speakingOf } from './speaking'
 import { gated, stepped } from './steps/stepped'
 import { Schedule } from './timing/schedule'
 
-export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType' | 'tables' | 'stages' | 'speaking'>
+export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType' | 'tables' | 'stages' | 'speaking' | 'feed'>
 
 /** Another publication that is live, to be compared with. */
 export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'messages' | 'shape'>
@@ -62,6 +63,7 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
   const source = placedOf(draft, world, stop, warn)
   const { placed, gatesOf, tables, stages } = stepped(draft, source, stop)
   const equipment = placed.map((p) => p.plan)
+  if (draft.rows) rowsWanted(draft, stop)
   for (const problem of shape.problems?.(draft.shape as never, equipment) ?? []) stop('shape', problem, 'Change the shape, or what is sent')
   for (const doubt of shape.doubts?.(draft.shape as never, equipment) ?? []) warn('shape', doubt, 'Give one of them another name or alias')
   reserved(shape.reserved(draft.shape as never), equipment, stop)
@@ -85,6 +87,7 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
       ...(tables.length > 0 && { tables }),
       ...(stages.length > 0 && { stages }),
       ...(speaking && { speaking }),
+      ...(draft.rows && { feed: planRows(draft.rows, world) }),
     },
     findings,
     converted,

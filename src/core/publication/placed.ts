@@ -6,8 +6,18 @@ import { lineage } from '../equipment/hierarchy'
 import { handlesOf, type Model, Resolver } from '../equipment/resolve'
 import { isOf, matching } from '../equipment/rule'
 import { placedTags } from './bare-tags'
+import { placedRows } from './placed-rows'
+
+/** Sources of documents, of which rows can go out. */
+export interface RowWorld {
+  /** Their names, by id. */
+  sources: ReadonlyMap<string, string>
+  /** Where each value of a row is put, by `rowPlace`. */
+  handles: ReadonlyMap<string, number>
+}
 
 export interface World extends Model {
+  rows?: RowWorld
   /** Ids of sources whose values are computed, not measured. */
   madeUpSources: ReadonlySet<string>
 }
@@ -35,6 +45,7 @@ function ofItsClass({ onlyClassId: only }: PublicationDraft, chosen: string[], {
 
 /** Equipment with what fills its members. */
 export function placedOf(draft: PublicationDraft, world: World, stop: Say, warn: Say): Placed[] {
+  if (draft.rows) return placedRows(draft.rows, world, stop)
   if (draft.tags) return placedTags(draft.tags, world, stop, warn)
   const out: Placed[] = []
   const unbound: string[] = []

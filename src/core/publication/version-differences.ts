@@ -6,8 +6,9 @@ import { bodyDifferences } from './outside'
 const TOLD = 200
 
 /** What was chosen for a version, without what followed from it. */
-const chosen = ({ name, trigger, pace, steps, shape, address, destinationId, ahead }: Plan) => ({
+const chosen = ({ name, feed, trigger, pace, steps, shape, address, destinationId, ahead }: Plan) => ({
   name,
+  rows: feed && { source: feed.source, at: feed.at, key: feed.key, removed: feed.removed ? 'yes' : 'no' },
   trigger,
   pace,
   steps,

@@ -12,6 +12,7 @@ import { Id } from '~/contract/id'
 import { WhichJournal } from '~/contract/journal'
 import { HeldValues, PublicationDraft } from '~/contract/publication'
 import { ReplayQuery } from '~/contract/replay'
+import { RowPlace } from '~/contract/rows'
 import { BrowseQuery, SourceCheck, WatchNodes } from '~/contract/source'
 import { RegisterQuery } from '~/contract/sources/modbus'
 import { ListenQuery } from '~/contract/sources/mqtt'
@@ -27,6 +28,7 @@ import { clocksOf } from '../clocks'
 import type { Engine } from '../engine'
 import { failureOf } from '../failure'
 import { LiveStream, parseHandles } from '../live/stream'
+import { rowsLook } from '../publications/preview-rows'
 import type { SourceTarget } from '../sources/driver'
 import { sourceDriver } from '../sources/registry'
 import { watchNodes } from '../sources/watch'
@@ -208,6 +210,11 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
       const { id, address, deep } = await parse(req, BrowseQuery.extend({ id: Id }))
       const target = await stored(engine, id)
       return answer(res, 200, await sourceDriver(target.kind).browse(target, engine.sourceContext, address, deep))
+    }
+
+    case 'POST /sources/rows': {
+      const { id, ...place } = await parse(req, RowPlace.extend({ id: Id }))
+      return answer(res, 200, rowsLook(engine.documents, id, place))
     }
 
     case 'POST /sources/endpoints': {

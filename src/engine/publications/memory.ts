@@ -9,8 +9,10 @@ import type { Publisher } from './publisher'
 const KEEP_MS = 10_000
 
 /** Whether a plan has steps, or a trigger, that keep something from one message to the next. */
-export const remembers = ({ steps = [], trigger }: Pick<Plan, 'steps' | 'trigger'>): boolean =>
-  (trigger.kind === 'event' && trigger.of === 'joined') || steps.some((s) => s.kind === 'script' || s.kind === 'smooth' || s.kind === 'bridge')
+export const remembers = ({ steps = [], trigger, feed }: Pick<Plan, 'steps' | 'trigger' | 'feed'>): boolean =>
+  feed !== undefined ||
+  (trigger.kind === 'event' && trigger.of === 'joined') ||
+  steps.some((s) => s.kind === 'script' || s.kind === 'smooth' || s.kind === 'bridge')
 
 /** What the steps of publications keep, over a start and from one version to the next. */
 export class StepMemory {

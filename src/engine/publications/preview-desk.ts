@@ -5,10 +5,13 @@ import { fail } from '~/contract/failure'
 import type { Preflight } from '~/contract/preflight'
 import type { HeldValues, Plan, Preview, PublicationDraft } from '~/contract/publication'
 import type { Replay } from '~/contract/replay'
+import type { PlanRows } from '~/contract/rows'
 import { withOwnSteps } from '~/core/publication/clauses'
 import { type CompileOptions, compile, publisherOf } from '~/core/publication/compile'
 import { asyncApi, contractOf, type NamedServer } from '~/core/publication/contract'
 import { type Joined, joining } from '~/core/publication/joining'
+import type { World } from '~/core/publication/placed'
+import { withPlaces } from '~/core/publication/placed-rows'
 import { clockFindings, type NamedClock } from '~/core/publication/preflight/clock-findings'
 import { contractFindings } from '~/core/publication/preflight/contract-findings'
 import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
@@ -31,6 +34,7 @@ import { deflatePacking } from '../outbox/packing'
 import { scriptsHere } from '../scripts/scripts'
 import { ModelCache } from '../world'
 import { exampleOf, loadOf, previewOf } from './preview'
+import { demandTags, type RowNow, rowTable } from './preview-rows'
 import { replay } from './replay'
 import { type BudgetQuestion, type SentQuestion, Weighing } from './weighing'
 
@@ -122,8 +126,13 @@ function limitsOf(to: NonNullable<CompileOptions['destination']>): Limits {
   return { perSecond, perDay }
 }
 
-/** Gives the present values of some tags, by handle. */
-export type AskValues = (handles: readonly number[]) => Promise<Values>
+/** What the engine lends whoever answers. */
+export interface Lending {
+  /** Present values of some tags, by handle. */
+  values(handles: readonly number[]): Promise<Values>
+  /** The first of the rows of a source. */
+  row(asked: PlanRows): Promise<RowNow>
+}
 
 /** Present values out of a table. */
 export function valuesOf(table: LiveTable, handles: readonly number[]): Values {
@@ -149,7 +158,7 @@ export class PreviewDesk {
 
   constructor(
     private readonly db: Db,
-    private readonly values: AskValues,
+    private readonly lent: Lending,
   ) {
     this.journal = new JournalDesk(db, deflatePacking)
     this.weighing = new Weighing(db, this.journal)
@@ -198,7 +207,7 @@ export class PreviewDesk {
   private async joining({ publicationId }: JoiningQuestion): Promise<Joined> {
     const p = await getPublication(this.db, publicationId)
     const live = await this.live(publicationId, p.liveVersion ?? undefined)
-    return live ? joining(live, compile(p, this.model).body) : { joined: [], left: [], others: [] }
+    return live ? joining(live, compile(p, this.worldOf(p)).body) : { joined: [], left: [], others: [] }
   }
 
   private async frozen({ publicationId }: FrozenQuestion): Promise<Frozen> {
@@ -208,12 +217,15 @@ export class PreviewDesk {
 
   private async preview(q: PreviewQuestion): Promise<Preview> {
     const { draft, publicationId, liveVersion } = q
-    const { body, source } = compile(draft, this.model, publicationId === undefined ? {} : { publicationId })
+    const world = this.worldOf(draft)
+    const { body, source } = compile(draft, world, publicationId === undefined ? {} : { publicationId })
     const others = (await rivalPlans(this.db, draft, body.reads, publisherOf(draft.shape))).filter((o) => o.publicationId !== publicationId)
     const live = await this.live(publicationId, liveVersion)
     const tags = new Set([...allTags(body), ...allTags({ equipment: source })])
     const held = q.held?.filter(([h]) => tags.has(h))
-    return previewOf(draft, this.model, await this.table(tags), {
+    const rows = body.feed && (await this.lent.row(body.feed))
+    return previewOf(draft, world, await this.table(tags, body.feed, rows), {
+      ...(rows && { rows }),
       host: q.host,
       plans: live ? [...others, live] : others,
       ...(q.rates && { rates: q.rates }),
@@ -227,14 +239,15 @@ export class PreviewDesk {
   private async preflight(q: PreflightQuestion): Promise<Omit<Preflight, 'id' | 'rootId' | 'name' | 'version' | 'acceptedBefore'>> {
     const { draft, publicationId, liveVersion, destination } = q
     const { findings, message } = await this.preview({ ...q, kind: 'preview' })
-    const { body } = compile(draft, this.model)
+    const { body } = compile(draft, this.worldOf(draft))
     const live = await this.live(publicationId, liveVersion)
     const next: Plan = { ...draft, ...body, publicationId: publicationId ?? 'draft', number: (liveVersion ?? 0) + 1, delivery: 0 }
-    const table = await this.table(allTags(body))
+    const rows = body.feed && (await this.lent.row(body.feed))
+    const table = await this.table(allTags(body), body.feed, rows)
     const stopped = findings.some((f) => f.severity === 'stops')
     const load =
-      (stopped ? null : await this.weighing.load(next, q.host)) ??
-      loadOf(draft, body.messages.length, message?.bytes ?? null, live ? q.rates : undefined)
+      (stopped || rows ? null : await this.weighing.load(next, q.host)) ??
+      loadOf(draft, rows?.count ?? body.messages.length, message?.bytes ?? null, live ? q.rates : undefined)
     const reach = reachOf(load, destination?.settings.outboxMb ?? 0)
     if (q.away !== undefined && destination)
       findings.push({
@@ -287,6 +300,7 @@ export class PreviewDesk {
   }
 
   private async replayed({ draft, host, publicationId, from, to }: ReplayQuestion): Promise<Replay> {
+    demandTags(draft, 'replay')
     const { body, findings } = compile(draft, this.model, { publicationId })
     const stop = findings.find((f) => f.severity === 'stops')
     if (stop) throw fail(422, 'replay.stops', `The draft cannot be sent: ${stop.message}`, stop.hint, 'publication')
@@ -306,6 +320,7 @@ export class PreviewDesk {
   }
 
   private async budget({ draft, ...q }: BudgetQuestion): Promise<Budget> {
+    demandTags(draft, 'budget')
     const { body, findings } = compile(draft, this.model, q.destination ? { destination: q.destination } : {})
     const stop = findings.find((f) => f.severity === 'stops')
     if (stop) throw fail(422, 'budget.stops', `The draft cannot be sent: ${stop.message}`, stop.hint, 'publication')
@@ -315,8 +330,9 @@ export class PreviewDesk {
 
   /** What receivers are given: of the live version, or of the draft where nothing is live. */
   private async contract({ draft, publicationId = 'draft', liveVersion, as, server, host }: ContractQuestion): Promise<object> {
-    const plan = (await this.live(publicationId, liveVersion)) ?? { ...draft, ...compile(draft, this.model).body, publicationId, number: 0 }
-    const example = exampleOf(plan, await this.table(allTags(plan)), host)
+    const plan = (await this.live(publicationId, liveVersion)) ?? { ...draft, ...compile(draft, this.worldOf(draft)).body, publicationId, number: 0 }
+    const rows = plan.feed && (await this.lent.row(plan.feed))
+    const example = exampleOf(plan, await this.table(allTags(plan), plan.feed, rows), host)
     return as === 'contract' ? contractOf(plan, example) : asyncApi(plan, server, example)
   }
 
@@ -324,10 +340,16 @@ export class PreviewDesk {
     return publicationId !== undefined && version !== undefined ? planOf(this.db, publicationId, version) : null
   }
 
-  /** A table with the present values of these tags, by handle. */
-  private async table(tags: Iterable<number>): Promise<LiveTable> {
+  /** The model that a draft is resolved against: rows that were never saved have their places in it too. */
+  private worldOf({ rows }: PublicationDraft): World {
+    return rows ? withPlaces(this.model, rows) : this.model
+  }
+
+  /** A table with the present values of these tags, by handle; where rows go out, with the first of them. */
+  private async table(tags: Iterable<number>, feed?: PlanRows, rows?: RowNow): Promise<LiveTable> {
+    if (feed) return rowTable(feed, rows?.row ?? null, rows?.at ?? 0)
     const handles = [...tags]
-    const { value, status, time } = await this.values(handles)
+    const { value, status, time } = await this.lent.values(handles)
     const table = new LiveTable()
     table.apply({ handles, values: value, statuses: [...status], times: [...time] })
     return table

@@ -36,6 +36,8 @@ export interface PreviewOptions {
   destination?: CompileOptions['destination']
   /** Values to be used in the place of those of this moment. */
   held?: HeldValues
+  /** Where rows of a source go out: how many there are, and why there are none. */
+  rows?: { count: number; problem: string }
 }
 
 let sandbox: Promise<Sandbox> | null = null
@@ -55,6 +57,15 @@ export async function previewOf(draft: PublicationDraft, world: World, table: Li
   })
   const { body, findings, converted } = compiled
   if (o.held) holdIn(table, o.held)
+  if (o.rows && o.rows.problem !== '')
+    findings.push({
+      severity: 'warns',
+      section: 'what',
+      message: `No rows now: ${o.rows.problem}`,
+      hint: 'Look at the source, or at where its rows stand',
+      mend: { label: 'Open sources', href: '/sources' },
+      passing: true,
+    })
   findings.push(...(await scriptFindings(draft)))
   const tags = new Map([...world.tags.values()].map((t) => [t.handle, t]))
   const value = (h: number) => table.value[h] ?? null
@@ -88,7 +99,7 @@ export async function previewOf(draft: PublicationDraft, world: World, table: Li
     ...made,
     ...(await stepsOf(draft, compiled, shown, table)),
     reach: o.destination
-      ? reachOf(loadOf(draft, body.messages.length, made.message?.bytes ?? null, live && o.rates), o.destination.settings.outboxMb)
+      ? reachOf(loadOf(draft, o.rows?.count ?? body.messages.length, made.message?.bytes ?? null, live && o.rates), o.destination.settings.outboxMb)
       : null,
     leftBehind: behind.slice(0, TOPICS).map(({ place, key }) => (key === '' ? place : `${place}, key ${key}`)),
     leftBehindCount: behind.length,

@@ -4,7 +4,9 @@ import type { Db, Noun } from '~/store/database'
 import type { Cancel, Clock } from '../clock/clock'
 import type { LiveTable } from '../live/table'
 import { ofJournal } from '../outbox/journal-desk'
+import type { Documents } from '../sources/documents'
 import { PreviewDesk, type Question, valuesOf } from './preview-desk'
+import { rowNow } from './preview-rows'
 import type { FromThread, ToThread } from './preview-thread'
 
 /** So long one answer may take, ms. */
@@ -16,6 +18,12 @@ const HEAP_MB = 1024
 /** Nobody asked for so long: its model is let go, ms. */
 const IDLE_MS = 600_000
 
+/** What the engine lends. */
+export interface Lent {
+  table: LiveTable
+  documents: Documents
+}
+
 /** Whoever answers questions about drafts, and about what has been. */
 export interface Previews {
   /** The answer as JSON: what can be large is not taken apart and put together again on its way. */
@@ -26,8 +34,11 @@ export interface Previews {
 }
 
 /** Answers in this thread: for programs that have no bundle of the other. */
-export function previewsHere(db: Db, table: LiveTable): Previews {
-  const desk = new PreviewDesk(db, async (handles) => valuesOf(table, handles))
+export function previewsHere(db: Db, { table, documents }: Lent): Previews {
+  const desk = new PreviewDesk(db, {
+    values: async (handles) => valuesOf(table, handles),
+    row: async (asked) => rowNow(documents, asked),
+  })
   return { ask: async (q) => JSON.stringify(await desk.answer(q)), changed: (nouns) => desk.changed(nouns), stop: async () => undefined }
 }
 
@@ -60,7 +71,7 @@ export class ThreadedPreviews implements Previews {
   constructor(
     private readonly program: URL | string,
     private readonly url: string,
-    private readonly table: LiveTable,
+    private readonly lent: Lent,
     private readonly clock: Clock,
     private readonly answerMs = ANSWER_MS,
   ) {}
@@ -113,7 +124,8 @@ export class ThreadedPreviews implements Previews {
   private begin(): Worker {
     const worker = new Worker(this.program, { workerData: { url: this.url }, resourceLimits: { maxOldGenerationSizeMb: HEAP_MB } })
     worker.on('message', (m: FromThread) => {
-      if (m.kind === 'ask-values') this.say({ kind: 'values', id: m.id, values: valuesOf(this.table, m.handles) })
+      if (m.kind === 'ask-values') this.say({ kind: 'values', id: m.id, values: valuesOf(this.lent.table, m.handles) })
+      else if (m.kind === 'ask-row') this.say({ kind: 'row', id: m.id, row: rowNow(this.lent.documents, m.asked) })
       else if (m.id !== this.now?.id) return
       else if (m.kind === 'answer') this.over((o) => o.done(m.answer))
       else this.over((o) => o.failed(new FailureError(m.failure, m.status)))

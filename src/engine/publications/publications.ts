@@ -2,6 +2,7 @@ import { type Failure, FailureError, fail } from '~/contract/failure'
 import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { Envelope } from '~/core/delivery/envelope'
+import { isOfRows } from '~/core/rows/changes'
 import type { Db } from '~/store/database'
 import { allReads, type DeliveryRow, listDeliveries, livePlanNumbers, plansOf } from '~/store/publication'
 import { tookBack, toTakeBack } from '~/store/taken-back'
@@ -211,9 +212,15 @@ export class Publications {
     for (const p of ready) {
       const id = p.plan.publicationId
       if (this.running.get(id) !== p) continue
-      p.remember(new Map([...this.memory.of(id), ...(replaced.get(id)?.memory() ?? [])]))
+      p.remember(this.keptOf(id, replaced.get(id)))
       p.begin()
     }
+  }
+
+  /** What its steps kept: of the version that ran until now, beside what earlier ones left. Of rows that one knows all that is still so. */
+  private keptOf(id: string, before: Publisher | undefined): Map<string, string> {
+    const left = [...this.memory.of(id)].filter(([place]) => !(before?.plan.feed && isOfRows(place)))
+    return new Map([...left, ...(before?.memory() ?? [])])
   }
 
   /** One hears nothing new any more; what is on its way through its steps goes out, as long as that takes no longer than it may. */

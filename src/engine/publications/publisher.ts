@@ -1,11 +1,13 @@
 import { fail } from '~/contract/failure'
 import type { Condition, LastMessage } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
+import type { PlanRows } from '~/contract/rows'
 import type { LeftBehind } from '~/core/address/kind'
 import { sentAs } from '~/core/address/kinds'
 import type { Envelope } from '~/core/delivery/envelope'
 import { nothing, packProperties } from '~/core/delivery/properties'
 import type { SpeakingFact } from '~/core/proof/way-facts'
+import type { ValueArrays } from '~/core/publication/cells/cell'
 import { type Addressed, Runner } from '~/core/publication/runner'
 import { stepNames } from '~/core/publication/steps/apply'
 import type { Row } from '~/core/publication/steps/row'
@@ -20,12 +22,14 @@ import type { LiveTable } from '../live/table'
 import { wordsOf } from '../log'
 import type { Outbox } from '../outbox/outbox'
 import type { Scripts } from '../scripts/scripts'
+import type { Documents } from '../sources/documents'
 import { inCompartment } from '../watchdog'
 import { Due } from './due'
 import { Failing } from './failing'
 import { Flow } from './flow'
 import { KindRates } from './kind-rates'
 import { type Packed, packer, shownPayload } from './message'
+import { RowFeed } from './row-feed'
 import { deviceLost, sparkplugSession } from './sparkplug-session'
 import { unanswered } from './unanswered'
 
@@ -38,6 +42,9 @@ const SHOW_AT_MOST_MS = 4000
 /** How it stands is looked up again so often at most, however many look, ms. */
 const FRESH_MS = 1000
 
+/** Where messages are lost before there are any: as they are made, in a step, or as rows are read. */
+export type TroubleIn = 'making' | 'step' | 'rows'
+
 export interface PublisherContext {
   table: LiveTable
   ledger: Ledger
@@ -45,11 +52,13 @@ export interface PublisherContext {
   /** Where its messages go. */
   outbox: () => Pick<Outbox, 'offer' | 'stored' | 'waiting'> | null
   scripts: Scripts
+  /** Whole answers of sources, for publications of rows. */
+  documents: Documents
   host?: HostFacts
   /** Somebody at the far end asked for what cannot be done. */
   notYet(words: string): void
   /** A message could not be made, or did not get through a step: told once for as long as it goes on. */
-  trouble(publicationId: string, name: string, e: unknown, where: 'making' | 'step'): void
+  trouble(publicationId: string, name: string, e: unknown, where: TroubleIn): void
 }
 
 /** What no place can be, in the outbox and over any protocol (MQTT 5 1.5.4). */
@@ -65,6 +74,10 @@ export class Publisher {
   private readonly due: Due
   /** The steps that take their time; null: there are none. */
   private readonly flow: Flow | null
+  /** Where it is about rows of a source: what it speaks of, one after the other. */
+  private readonly rows: RowFeed | null
+  /** What its members read. */
+  private readonly values: ValueArrays
   /** Messages that do not get through a step, and those that cannot be made. */
   private readonly inSteps = new Failing()
   private readonly making = new Failing()
@@ -109,13 +122,36 @@ export class Publisher {
             notYet: (words) => this.notYet(words),
           })
         : null
-    for (const h of this.runner.handles) table.ensure(h)
+    this.rows = plan.feed ? this.feedOf({ ...plan, feed: plan.feed }) : null
+    this.values = this.rows?.values ?? table
+    if (!this.rows) for (const h of this.runner.handles) table.ensure(h)
     this.due = new Due({
-      ...{ plan, runner: this.runner, values: table, clock },
-      say: (messages, whole) => (this.flow ? this.flow.offer(messages, whole) : this.publish(messages, whole)),
+      ...{ plan, runner: this.runner, values: this.values, clock },
+      say: (messages, whole) => (this.rows ? void this.rows.all() : this.say(messages, whole)),
       guarded: (work) => this.guarded(work),
     })
     this.flow = (plan.stages ?? []).length === 0 ? null : this.flowOf(ctx)
+  }
+
+  private say(messages: readonly number[], whole: boolean): void {
+    if (this.flow) this.flow.offer(messages, whole)
+    else this.publish(messages, whole)
+  }
+
+  private feedOf(plan: Plan & { feed: PlanRows }): RowFeed {
+    const { clock, documents, outbox } = this.ctx
+    return new RowFeed({
+      ...{ plan, clock, documents },
+      say: () => {
+        if (!outbox()) return false
+        for (const h of this.runner.handles) this.runner.touch(h)
+        this.runner.drain(this.values, clock.wall())
+        this.say([0], true)
+        return true
+      },
+      trouble: (failure) => failure && this.trouble(new Error(failure.message), 'rows'),
+      guarded: (work) => this.guarded(work),
+    })
   }
 
   private flowOf({ scripts, clock }: PublisherContext): Flow {
@@ -134,13 +170,13 @@ export class Publisher {
     if (this.inSteps.note(n, told, this.ctx.clock.mono())) this.trouble(new Error(told!), 'step')
   }
 
-  private trouble(e: unknown, where: 'making' | 'step' = 'making'): void {
+  private trouble(e: unknown, where: TroubleIn = 'making'): void {
     this.ctx.trouble(this.plan.publicationId, this.plan.name, e, where)
   }
 
   /** What its steps keep from one message to the next, by place; null: none of them keeps anything. */
   memory(): Map<string, string> | null {
-    const all = new Map([...this.runner.memory(), ...(this.flow?.memory() ?? []), ...this.due.memory()])
+    const all = new Map([...this.runner.memory(), ...(this.flow?.memory() ?? []), ...this.due.memory(), ...(this.rows?.memory() ?? [])])
     return all.size === 0 ? null : all
   }
 
@@ -149,12 +185,14 @@ export class Publisher {
     this.runner.remember(kept)
     this.flow?.remember(kept)
     this.due.remember(kept)
+    this.rows?.remember(kept)
   }
 
   /** From now on it speaks. */
   begin(): void {
     const { table } = this.ctx
     this.kinds.begin()
+    if (this.rows) return this.beginRows(this.rows)
     for (const h of this.runner.handles) this.runner.touch(h)
     const changed = () => this.due.changed()
     const { hears } = this.runner
@@ -167,9 +205,17 @@ export class Publisher {
     this.begun = true
   }
 
+  /** On change it is its rows that tell when it speaks. */
+  private beginRows(rows: RowFeed): void {
+    rows.begin()
+    if (this.plan.trigger.kind !== 'change') this.guarded(() => this.due.begin())
+    this.begun = true
+  }
+
   /** Says how things are, once, because somebody asked for it; gives how many messages went. */
   sayNow(): number {
     let asked = 0
+    if (this.rows) return this.rows.all()
     const before = this.producedCount
     this.guarded(() => {
       asked = this.due.byHand()
@@ -313,12 +359,12 @@ export class Publisher {
 
   /** Messages that wait for a first value. */
   private held(): number {
-    const { clock, table } = this.ctx
+    const { clock } = this.ctx
     const now = clock.mono()
     if (!this.waiting || now - this.waiting.at > FRESH_MS) {
       let ready = this.plan.messages.length
       try {
-        ready = this.runner.all(table, clock.wall()).length
+        ready = this.runner.all(this.values, clock.wall()).length
       } catch {
         // What goes wrong in reading its values shows where its messages are made.
       }
@@ -342,7 +388,10 @@ export class Publisher {
     if (!destination || destination.state === 'off')
       return { ...base, state: 'trouble', reason: 'its destination is switched off', hint: 'The outbox holds what comes meanwhile' }
     if (destination.state === 'trouble') return { ...base, state: 'trouble', reason: destination.reason, hint: destination.hint }
-    if (held === all)
+    if (this.rows) {
+      const of = this.rowsCondition(this.rows, base)
+      if (of) return of
+    } else if (held === all)
       return { ...base, state: 'starting', reason: 'waits for the first values of its tags', hint: 'Look at the tags and their source' }
     if (this.inSteps.words !== null)
       return {
@@ -351,8 +400,16 @@ export class Publisher {
         reason: `${this.inSteps.count} messages did not get through: ${this.inSteps.words}`,
         hint: 'Correct the step and go live again; the others go on',
       }
-    const waiting = held > 0 ? `; ${held} of ${all} messages wait for a first value` : ''
+    const waiting = this.rows ? `; ${this.rows.count} rows` : held > 0 ? `; ${held} of ${all} messages wait for a first value` : ''
     return { ...base, state: 'running', reason: `version ${this.plan.number}${waiting}` }
+  }
+
+  /** How its rows stand, where that is all that is to be said. */
+  private rowsCondition({ problem, count }: RowFeed, base: Omit<Condition, 'state' | 'reason'>): Condition | null {
+    const { source } = this.plan.feed!
+    if (problem) return { ...base, state: 'trouble', reason: `no rows of ${source}: ${problem.message}`, hint: problem.hint }
+    if (count === null) return { ...base, state: 'starting', reason: `waits for the first answer of ${source}`, hint: 'Look at the source' }
+    return null
   }
 
   /** How it stands, hop by hop. */
@@ -371,7 +428,7 @@ export class Publisher {
       failing: failing === null ? null : { messages: this.failing === null ? making.size : plan.messages.length, words: failing },
       steps: runner.stepCounts.map((c) => ({ ...c, name: steps[c.step] ? stepNames[steps[c.step]!.kind] : '' })),
       stepTrouble: inSteps.words === null ? null : { count: inSteps.count, words: inSteps.words },
-      unanswered: unanswered(plan, runner, ctx.table),
+      unanswered: this.rows ? [] : unanswered(plan, runner, ctx.table),
     }
   }
 
@@ -388,6 +445,7 @@ export class Publisher {
   /** It hears and says nothing new any more. */
   stop(): void {
     this.unsubscribe()
+    this.rows?.stop()
     this.kinds.stop()
     this.due.stop()
   }

@@ -1,4 +1,5 @@
 import type { CheckStep, Failure } from '~/contract/failure'
+import type { EpochMs } from '~/contract/id'
 import type { BrowseNode, SettingsOf, SourceKind } from '~/contract/source'
 import type { RegisterLook, RegisterQuery } from '~/contract/sources/modbus'
 import type { Heard } from '~/contract/sources/mqtt'
@@ -38,6 +39,8 @@ export interface SourceSink {
   mark(handles: readonly number[], status: number, note: TagNote): void
   /** How long the source took to answer, ms. */
   roundTrip(ms: number): void
+  /** Of a source that is read as a whole: all that it answered; or why it did not, this time. */
+  document?(answer: { document: unknown; at: EpochMs } | { failure: Failure }): void
 }
 
 /** What a driver knows of a tag. */

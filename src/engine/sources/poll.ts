@@ -64,6 +64,7 @@ export class DocumentPoller {
 
   private deliver(document: unknown): void {
     const now = Date.now()
+    this.sink.document?.({ document, at: now })
     const batch: Batch = { handles: [], values: [], statuses: [], times: [] }
     for (const { tag, parts } of this.places) {
       const raw = atPointer(document, parts)
@@ -85,6 +86,7 @@ export class DocumentPoller {
     const handles = this.places.map((p) => p.tag.handle)
     const note = { at: now, text: `${failure.message}. ${failure.hint}`, code: failure.code }
     this.sink.mark(handles, Status.noCommunication, note)
+    this.sink.document?.({ failure })
   }
 
   async stop(): Promise<void> {

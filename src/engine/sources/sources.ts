@@ -8,6 +8,7 @@ import { failureOf, openedOrLeft } from '../failure'
 import { ItemQueues } from '../item-queues'
 import type { LiveTable } from '../live/table'
 import type { ModelCache } from '../world'
+import type { Documents } from './documents'
 import type { SourceContext, SourceTarget } from './driver'
 import { Simulation } from './simulation'
 import { SourceSupervisor } from './supervisor'
@@ -18,6 +19,7 @@ export interface SourcesOptions {
   table: LiveTable
   model: ModelCache
   events: Events
+  documents: Documents
   context: () => SourceContext
   /** Opens what a source refers to. */
   target: (s: Source, password: string | null) => Promise<SourceTarget>
@@ -47,7 +49,11 @@ export class Sources {
       const now = wanted.get(id)
       if (now && now.version === running.source.version) continue
       this.running.delete(id)
-      void this.queues.add(id, () => running.stop())
+      void this.queues
+        .add(id, () => running.stop())
+        .then(() => {
+          if (!now) this.o.documents.forget(id)
+        })
     }
     const tags = this.tagsBySource()
     // First what is on simulation no more is forgotten there, then the sources take it up; and the other way round.
@@ -91,8 +97,8 @@ export class Sources {
   }
 
   private supervise(source: Source): SourceSupervisor {
-    const { table, events, context } = this.o
-    return new SourceSupervisor(source, () => this.open(source), context(), table, events)
+    const { table, events, context, documents } = this.o
+    return new SourceSupervisor(source, () => this.open(source), context(), table, events, documents)
   }
 
   /** What connects by a credential that holds something else by now begins anew; what cannot be opened is left as it is. */

@@ -10,11 +10,14 @@ import { failureOf } from '../failure'
 import { Rate } from '../live/rate'
 import type { LiveTable } from '../live/table'
 import { Scaler, wantedTag, writeScaled } from './conversion'
+import type { Documents } from './documents'
 import type { SourceConnection, SourceContext, SourceTarget, WantedTag } from './driver'
 import { sourceDriver } from './registry'
 
 /** How much of a new round trip goes into the one shown. */
 const SMOOTH = 0.2
+
+const SWITCHED_OFF: Failure = { code: 'source.off', message: 'It is switched off', hint: 'Switch it on under Sources', where: 'source' }
 
 /** Keeps one source connected: opens it, feeds its tags, and comes back after every loss. */
 export class SourceSupervisor {
@@ -40,6 +43,7 @@ export class SourceSupervisor {
     private readonly ctx: SourceContext,
     private readonly table: LiveTable,
     private readonly events: Events,
+    private readonly documents: Documents,
   ) {
     this.condition = {
       state: source.enabled ? 'starting' : 'off',
@@ -114,6 +118,7 @@ export class SourceSupervisor {
 
   private lost(failure: Failure): void {
     this.set('trouble', failure.message, failure.hint)
+    this.documents.lost(this.source.id, failure)
     this.wake?.()
   }
 
@@ -141,6 +146,10 @@ export class SourceSupervisor {
             this.table.apply(batch)
           },
           mark: (handles, status, note) => this.table.mark(handles, status, note),
+          document: (answer) => {
+            if ('failure' in answer) this.documents.lost(this.source.id, answer.failure)
+            else this.documents.tell(this.source.id, answer.document, answer.at)
+          },
           roundTrip: (ms) => {
             this.roundTripMs = this.roundTripMs === null ? ms : this.roundTripMs + SMOOTH * (ms - this.roundTripMs)
           },
@@ -164,6 +173,7 @@ export class SourceSupervisor {
         const failure = failureOf(e)
         if (attempts === 0) this.event('trouble', failure.code, failure.message, failure.hint)
         this.set('trouble', failure.message, failure.hint)
+        this.documents.lost(this.source.id, failure)
       }
       await this.connection?.close().catch(() => undefined)
       this.connection = null
@@ -187,6 +197,7 @@ export class SourceSupervisor {
     this.stopped = true
     this.wake?.()
     await this.running
+    this.documents.lost(this.source.id, SWITCHED_OFF)
     this.markAll(Status.lastUsable)
   }
 

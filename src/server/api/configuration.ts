@@ -35,6 +35,7 @@ type Keys =
   | 'changeSource'
   | 'removeSource'
   | 'checkSource'
+  | 'lookAtRows'
   | 'browseSource'
   | 'application'
   | 'sourceUse'
@@ -146,6 +147,8 @@ export const configurationHandlers: Pick<Handlers, Keys> = {
     await checked(caller, 'source', body, sourceReach(body))
     return answer
   },
+  lookAtRows: async ({ params, body, request }) =>
+    (await askEngine('/sources/rows', { body: { ...body, id: params.id }, signal: request.signal })).json(),
   browseSource: async ({ params, body, request }) =>
     (await askEngine('/sources/browse', { body: { ...body, id: params.id }, signal: request.signal })).json(),
   sourceUse: ({ params }) => sourceUse(database(), params.id!),

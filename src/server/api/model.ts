@@ -93,7 +93,7 @@ export const modelHandlers: Pick<Handlers, Keys> = {
     const all = [...folders.values()].flat()
     return { tags: all.length, folders: folders.size, first: all.slice(0, TAGS_SHOWN).map((t) => t.name) }
   },
-  equipmentAsSent: async ({ body }) => asSent(await readWorld(), body.ids, body.tags),
+  equipmentAsSent: async ({ body }) => asSent(await readWorld(), body.ids, body),
   addEquipment: ({ body }) => addEquipment(database(), body),
   changeEquipment: ({ params, body }) => changeEquipment(database(), params.id!, body),
   removeEquipment: ({ params }) => removeEquipment(database(), params.id!),

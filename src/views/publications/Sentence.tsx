@@ -21,6 +21,7 @@ import { ContractLinks } from './ContractLinks'
 import { Safely, Through } from './clauses'
 import { MessagePeek } from './MessagePeek'
 import { GoLiveDialog } from './preflight/GoLiveDialog'
+import { rowsWords } from './RowsPicker'
 import { ReplayDialog } from './replay/ReplayDialog'
 import { Section } from './Section'
 import { SentenceBar } from './SentenceBar'
@@ -74,6 +75,7 @@ export function Sentence({ publication, condition, destinations, root, others, o
   const edit = usePublicationDraft({ publication, destinations, root, others, onSaved })
   const { own, draft, set, preview, trouble, waiting, fields, open, setOpen, dirty, busy } = edit
   const destination = destinations.find((d) => d.id === draft.destinationId)
+  const sources = useCall('listSources', { enabled: draft.rows !== undefined })
   const kind = kindOf(draft.address)
   const shared = draft.steps?.length ?? 0
   const spoken = useMemo(() => withOwnSteps(draft), [draft])
@@ -98,7 +100,13 @@ export function Sentence({ publication, condition, destinations, root, others, o
   const clauses = others.filter((p) => publication && p.alsoOf === publication.id)
   const what = (
     <>
-      {draft.tags ? <b>{tagsWords(draft.tags)}</b> : whatWords(draft.equipmentIds, byId, classes.data ?? [])}
+      {draft.rows ? (
+        <b>{rowsWords(draft.rows, sources.data ?? [])}</b>
+      ) : draft.tags ? (
+        <b>{tagsWords(draft.tags)}</b>
+      ) : (
+        whatWords(draft.equipmentIds, byId, classes.data ?? [])
+      )}
       {draft.rule && <span className="text-muted">; by rule</span>}
     </>
   )
@@ -196,6 +204,9 @@ export function Sentence({ publication, condition, destinations, root, others, o
                   onRule={(rule) => set({ rule })}
                   tags={draft.tags}
                   onTags={(tags) => set({ tags })}
+                  rows={draft.rows}
+                  onRows={(rows) => set({ rows })}
+                  fields={fields}
                   onBy={set}
                 />
               </Section>

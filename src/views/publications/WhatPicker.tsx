@@ -1,9 +1,11 @@
 import { type ReactNode, useMemo, useState } from 'react'
 import type { EquipmentBrief, EquipmentClass } from '~/contract/equipment'
 import type { EquipmentRule, TagPick } from '~/contract/publication'
+import type { RowPick } from '~/contract/rows'
 import { byName, lineage } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
+import { freshRows, RowsPicker } from './RowsPicker'
 import { RulePicker } from './RulePicker'
 import { TagsPicker } from './TagsPicker'
 
@@ -35,13 +37,16 @@ interface Props {
   onChange(ids: string[]): void
 }
 
-/** Which equipment goes out: by hand, or by a rule that is gone by at each go-live. */
+/** What goes out: equipment by hand or by a rule that is gone by at each go-live, tags without equipment, rows of a source. */
 export function WhatPicker({
   rule,
   saved,
   onRule,
   tags,
   onTags,
+  rows,
+  onRows,
+  fields,
   onBy,
   ...props
 }: Props & {
@@ -50,29 +55,36 @@ export function WhatPicker({
   onRule(rule: EquipmentRule): void
   tags: TagPick | undefined
   onTags(tags: TagPick): void
+  rows: RowPick | undefined
+  onRows(rows: RowPick): void
+  fields: Readonly<Record<string, string>>
   /** It is chosen in another way. */
-  onBy(by: { rule: EquipmentRule | undefined; tags: TagPick | undefined }): void
+  onBy(by: { rule: EquipmentRule | undefined; tags: TagPick | undefined; rows: RowPick | undefined }): void
 }) {
   const { equipment, classes, chosen, onChange } = props
-  const choose = (by: 'hand' | 'rule' | 'tags') => {
+  const choose = (by: 'hand' | 'rule' | 'tags' | 'rows') => {
     const next = by === 'rule' ? (rule ?? ruleFor(chosen, equipment)) : undefined
-    onBy({ rule: next, tags: by === 'tags' ? (tags ?? { folder: '', text: '' }) : undefined })
+    const picked = by === 'tags' ? (tags ?? { folder: '', text: '' }) : undefined
+    onBy({ rule: next, tags: picked, rows: by === 'rows' ? (rows ?? freshRows) : undefined })
   }
   return (
     <>
       <div className="mb-2.5">
         <Choice
           label="Chosen"
-          value={tags ? 'tags' : rule ? 'rule' : 'hand'}
+          value={rows ? 'rows' : tags ? 'tags' : rule ? 'rule' : 'hand'}
           options={[
             { value: 'hand', label: 'By hand' },
             { value: 'rule', label: 'By rule' },
             { value: 'tags', label: 'Tags without equipment' },
+            { value: 'rows', label: 'Rows of a source' },
           ]}
           onChange={choose}
         />
       </div>
-      {tags ? (
+      {rows ? (
+        <RowsPicker rows={rows} fields={fields} onRows={onRows} />
+      ) : tags ? (
         <TagsPicker pick={tags} onPick={onTags} />
       ) : rule ? (
         <RulePicker {...{ equipment, classes, rule, saved, chosen }} onChange={onRule} onMatch={onChange} />

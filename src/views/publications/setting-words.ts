@@ -5,6 +5,7 @@ export const fieldWords: Readonly<Record<string, string>> = {
   name: 'Name',
   equipmentIds: 'What: equipment',
   tags: 'What: tags',
+  rows: 'What: rows',
   rule: 'What: rule',
   trigger: 'When',
   'trigger.kind': 'When: trigger',

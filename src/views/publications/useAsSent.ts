@@ -15,10 +15,15 @@ export interface AsSentHere {
 }
 
 /** What shapes and addresses of these equipment can name; asked for when `wanted`. Null and none while it is not known. */
-export function useAsSent({ equipmentIds, tags, steps }: Pick<PublicationDraft, 'equipmentIds' | 'tags' | 'steps'>, wanted: boolean): AsSentHere {
+export function useAsSent(
+  { equipmentIds, tags, rows, steps }: Pick<PublicationDraft, 'equipmentIds' | 'tags' | 'rows' | 'steps'>,
+  wanted: boolean,
+): AsSentHere {
+  // Before a source and its columns are chosen there is nothing to ask for.
+  const chosen = rows && rows.sourceId !== '' && rows.columns.length > 0 ? rows : null
   const answer = useCall('equipmentAsSent', {
-    body: { ids: [...equipmentIds], ...(tags && { tags }) },
-    enabled: wanted && (tags !== undefined || equipmentIds.length > 0),
+    body: { ids: [...equipmentIds], ...(tags && { tags }), ...(chosen && { rows: chosen }) },
+    enabled: wanted && (tags !== undefined || chosen !== null || (equipmentIds.length > 0 && !rows)),
     keepPrevious: true,
   })
   const source = answer.data?.example ?? null

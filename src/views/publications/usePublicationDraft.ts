@@ -16,7 +16,7 @@ import { asChosen, type GoLiveChoice, knownWarnings } from './preflight/GoLiveDi
 
 /** Which section of the sentence a field stands in. */
 const sections: [RegExp, string][] = [
-  [/^(equipmentIds|tags)/, 'what'],
+  [/^(equipmentIds|tags|rows)/, 'what'],
   [/^(trigger|pace)/, 'when'],
   [/^steps/, 'steps'],
   [/^(own|onlyClassId)/, 'only'],
@@ -103,13 +103,14 @@ export function usePublicationDraft({
       action: { label: 'Back', onClick: () => setDraft(before) },
     })
   }
-  const waiting = (draft.equipmentIds.length === 0 && !draft.tags) || !draft.destinationId
+  const nobody = draft.rows ? draft.rows.columns.length === 0 : draft.equipmentIds.length === 0 && !draft.tags
+  const waiting = nobody || !draft.destinationId
 
   // What is wrong is said beside its field while it is typed; what is still to be filled in only when it is saved.
   const wrong = useMemo(() => {
     const parsed = PublicationDraft.safeParse({ ...draft, name: draft.name || 'draft' })
     if (parsed.success) return {}
-    const typed = parsed.error.issues.filter((i) => /^(shape|address|trigger|pace|steps|own)/.test(i.path.join('.')))
+    const typed = parsed.error.issues.filter((i) => /^(shape|address|trigger|pace|steps|own|rows\.(at|nameAs|changeAs))/.test(i.path.join('.')))
     return Object.fromEntries(typed.map((i) => [i.path.join('.'), i.message]))
   }, [draft])
   const fields = { ...refused, ...wrong }
@@ -153,7 +154,7 @@ export function usePublicationDraft({
 
   const save = async (): Promise<Publication | null> => {
     const parsed = PublicationDraft.safeParse(draft)
-    const nothing = draft.equipmentIds.length === 0 && !draft.tags ? { equipmentIds: 'Choose at least one equipment' } : null
+    const nothing = draft.equipmentIds.length === 0 && !draft.tags && !draft.rows ? { equipmentIds: 'Choose at least one equipment' } : null
     if (!parsed.success || nothing) {
       const missing = { ...nothing, ...Object.fromEntries((parsed.error?.issues ?? []).map((i) => [i.path.join('.'), i.message])) }
       setRefused(missing)

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import type { Binding, Equipment } from '~/contract/equipment'
 import { byName } from '~/core/equipment/hierarchy'
 import type { Leaf } from '~/core/equipment/resolve'
+import { givesRows } from '~/core/rows/kinds'
 import { typedNumber } from '~/core/value/typed-number'
 import { Button } from '~/ui/Button'
 import { Choice } from '~/ui/Field'
@@ -131,7 +132,7 @@ function FactForm({ leaf, equipment, onBind, onClose }: Props) {
 
 function RecordForm({ leaf, onBind, onClose }: Props) {
   const sources = useCall('listSources')
-  const usable = (sources.data ?? []).filter((s) => s.kind === 'sql' || s.kind === 'http')
+  const usable = (sources.data ?? []).filter((s) => givesRows(s.kind))
   const old = leaf.binding?.kind === 'record' ? leaf.binding : null
   const [sourceId, setSource] = useState(old?.sourceId ?? '')
   const [row, setRow] = useState(old?.row ?? '')

@@ -41,7 +41,7 @@ export function Only({ edit, equipment, classes, example, ...section }: Props) {
       onHold={(hold) => edit.setHeld(hold && preview ? preview.held : null)}
       {...section}
     >
-      {draft.tags === undefined && (
+      {draft.tags === undefined && draft.rows === undefined && (
         <SelectField label="Of class" value={draft.onlyClassId ?? ''} onChange={(e) => set({ onlyClassId: e.target.value || undefined })}>
           <option value="">any</option>
           {classes
