@@ -23,6 +23,7 @@ export type Fill =
   | { kind: 'expression'; text: string; inputs: FillInput[]; factor: number; offset: number }
   | (Made & { kind: 'as'; factor: number; offset: number })
   | (Made & { kind: 'lookup'; table: number; column: number; otherwise: FillScalar | null })
+  | (Made & { kind: 'record'; lookup: number; column: number })
   | (Made & { kind: 'smooth'; seconds: number })
   | (Made & { kind: 'bridge'; by: BridgeBy; seconds: number | null })
 export interface FillInput {
@@ -54,6 +55,12 @@ export const Fill: z.ZodType<Fill> = z.lazy(() => {
       table: z.number().int().describe('Place among the tables of the plan'),
       column: z.number().int(),
       otherwise: FillScalar.nullable().describe('For what the table does not have; null: no value'),
+    }),
+    z.object({
+      kind: z.literal('record'),
+      ...made,
+      lookup: z.number().int().describe('Place among the sources in which the plan looks something up'),
+      column: z.number().int(),
     }),
     z.object({ kind: z.literal('smooth'), ...made, seconds: z.number().describe('Time constant, s') }),
     z.object({ kind: z.literal('bridge'), ...made, by: BridgeBy, seconds: z.number().nullable().describe('So long at most; null: for ever') }),

@@ -4,6 +4,7 @@ import { TopicRule } from './addresses/text'
 import { Level } from './equipment'
 import { Fill, FillScalar } from './fill'
 import { Id, Name } from './id'
+import { PlanLookup } from './row-place'
 import { PlanRows, RowPick } from './rows'
 import { ShapeSettings } from './shape'
 import { LookupTable, ScriptGives, Step, WindowBy } from './step'
@@ -184,6 +185,7 @@ export const Plan = z.object({
   pace: Pace.optional(),
   steps: z.array(Step).optional().describe('As they were chosen; what they do stands with the members, messages and stages'),
   tables: z.array(LookupTable).optional().describe('In which steps look something up'),
+  lookups: z.array(PlanLookup).optional().describe('Sources in whose rows steps look something up'),
   stages: z.array(PlanStage).optional(),
   shape: ShapeSettings,
   address: Address.describe('As it was chosen; what each message makes of it stands with the messages'),

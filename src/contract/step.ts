@@ -1,5 +1,7 @@
 import { z } from 'zod'
 import { BridgeBy } from './fill'
+import { Id } from './id'
+import { RowColumn, RowPlace } from './row-place'
 import { DataType } from './tag'
 
 /** A member as it stands in the payload: its names from the top, parted by dots. */
@@ -91,6 +93,13 @@ export const Step = z.discriminatedUnion('kind', [
     table: LookupTable,
     under: MemberKey.optional().describe('Members that it gives stand under this; absent: at the top'),
     otherwise: z.string().max(500).optional().describe('For what the table does not have; absent: no value'),
+  }),
+  RowPlace.extend({
+    kind: z.literal('record'),
+    member: MemberKey.describe('What is looked up: what tells a row from others'),
+    sourceId: Id.describe('In whose rows: a query, or a JSON document'),
+    columns: z.array(RowColumn).min(1, 'Which columns?').max(40, 'At most 40 columns'),
+    under: MemberKey.optional().describe('Members that it gives stand under this; absent: at the top'),
   }),
   z.object({
     kind: z.literal('smooth'),

@@ -28,5 +28,8 @@ export async function keepRows(tx: Conn, pick: RowPick): Promise<void> {
     on conflict do nothing`.execute(tx)
 }
 
-/** Publication `p` sends rows of this source. */
-export const sendsRowsOf = (sourceId: string) => sql<boolean>`(p.draft->'rows'->>'sourceId' = ${sourceId})`
+/** Publication `p` sends rows of this source, or looks something up in them. */
+export const sendsRowsOf = (sourceId: string) => {
+  const step = JSON.stringify([{ kind: 'record', sourceId }])
+  return sql<boolean>`(p.draft->'rows'->>'sourceId' = ${sourceId} or p.draft->'steps' @> ${step}::jsonb or p.draft->'own' @> ${step}::jsonb)`
+}

@@ -5,7 +5,7 @@ import type { PublicationDraft } from '~/contract/publication'
 import { RowPick } from '~/contract/rows'
 import { flatJsonSettings } from '~/contract/shape'
 import type { SettingsOf } from '~/contract/source'
-import { overMqtt } from '~/core/publication/over-mqtt'
+import { type OverMqtt, overMqtt } from '~/core/publication/over-mqtt'
 import { Engine } from '~/engine/engine'
 import { rowsLook } from '~/engine/publications/preview-rows'
 import { freeze } from '~/store/freeze'
@@ -61,7 +61,7 @@ afterAll(async () => {
   await s.end()
 })
 
-const draft = (name: string, rows: object, part: Partial<PublicationDraft> = {}): PublicationDraft =>
+const draft = (name: string, rows: object, part: Partial<OverMqtt> = {}): PublicationDraft =>
   overMqtt({
     ...{ name, equipmentIds: s.equipmentIds, trigger: { kind: 'change' }, shape: flatJsonSettings, destinationId: s.destinationId },
     ...{ rows: RowPick.parse({ sourceId, columns, ...rows }), topic: `varnmoor/${name}/{value.row}`, ...part },
@@ -204,6 +204,46 @@ it('ten thousand of them at once are all told, while others go on', async () => 
   await until(() => engine.publicationConditions()[many.id]?.reason === 'no rows of Stock: It has 10001 rows: 10000 can go out', 'it to say so')
   await setRunning(s.t.db, many.id, false)
 }, 120_000)
+
+it('something is looked up in them: with each message, and a message goes when the row is another', async () => {
+  const recipe = (glaze: string) => JSON.stringify(Object.fromEntries(Array.from({ length: 50 }, (_, i) => [i, { glaze: `${glaze} ${i}` }])))
+  answer = { status: 200, body: recipe('white') }
+  await until(() => Object.keys((engine.documents.of(documentId)?.document ?? {}) as object).length === 50, 'the recipes')
+  const set = (n: number) =>
+    engine.table.apply({
+      handles: s.handles,
+      values: s.handles.map(() => n),
+      statuses: s.handles.map(() => 0),
+      times: s.handles.map(() => Date.now()),
+    })
+  set(7)
+  const step: NonNullable<PublicationDraft['steps']>[number] = {
+    ...{ kind: 'record', member: 'n', sourceId: documentId, at: '', key: '' },
+    columns: [{ name: 'glaze', dataType: 'text', unit: '' }],
+  }
+  const { rows: _r, ...of } = draft('glaze', {}, { steps: [step], topic: 'varnmoor/glaze/{unit}' })
+  const made = await addPublication(s.t.db, of)
+  await goLive(s.t.db, made.id, 'test', freeze)
+  await came('glaze', 1)
+  expect(arrived('glaze')).toEqual(['7 white 7'])
+  answer = { status: 200, body: recipe('green') }
+  await came('glaze', 1)
+  expect(arrived('glaze')).toEqual(['7 green 7'])
+  set(8)
+  await came('glaze', 1)
+  expect(arrived('glaze')).toEqual(['8 green 8'])
+  // While the source does not answer, what it said last goes on, as uncertain.
+  answer = { status: 500, body: '' }
+  await came('glaze', 1)
+  expect(arrived('glaze')).toEqual(['8 green 8'])
+  const shown = JSON.parse(await engine.preview(of)) as { steps: { changes: { member: string; after: string; quality: string }[] }[] }
+  expect(shown.steps[0]!.changes).toMatchObject([{ member: 'glaze', after: 'green 8' }])
+  expect(shown.steps[0]!.changes[0]!.quality).toContain('uncertain')
+  expect((await sourceUse(s.t.db, documentId)).publications.map((p) => p.name)).toContain('glaze')
+  await settled(made.id)
+  expect(counts(made.id)).toMatchObject({ missing: 0, doubled: 0, disordered: 0 })
+  await setRunning(s.t.db, made.id, false)
+})
 
 it('are shown before they go live, and in who uses a source', async () => {
   const d = draft('draft', { nameAs: 'row', changeAs: 'change', columns: [...columns, { name: 'nothing', dataType: 'text' }] })

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { CheckStep } from '../failure-form'
 import { paths } from '../paths'
-import { RowPlace, RowsLook } from '../rows'
+import { RowPlace, RowsLook } from '../row-place'
 import { BrowseNode, BrowseQuery, Source, SourceCheck, SourceDraft, SourceUse, WatchedValues, WatchNodes } from '../source'
 import { RegisterLook, RegisterQuery } from '../sources/modbus'
 import { Heard, ListenQuery } from '../sources/mqtt'

@@ -16,7 +16,7 @@ import { speakingOf } from './speaking'
 import { gated, stepped } from './steps/stepped'
 import { Schedule } from './timing/schedule'
 
-export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType' | 'tables' | 'stages' | 'speaking' | 'feed'>
+export type PlanBody = Pick<Plan, 'reads' | 'equipment' | 'messages' | 'contentType' | 'tables' | 'lookups' | 'stages' | 'speaking' | 'feed'>
 
 /** Another publication that is live, to be compared with. */
 export type OtherPlan = Pick<Plan, 'publicationId' | 'name' | 'destinationId' | 'messages' | 'shape'>
@@ -61,7 +61,7 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
     for (const p of textProblems(template)) stop('address', `${what}: ${p.message}`, `Correct the ${what.toLowerCase()}`)
 
   const source = placedOf(draft, world, stop, warn)
-  const { placed, gatesOf, tables, stages } = stepped(draft, source, stop)
+  const { placed, gatesOf, tables, lookups, stages } = stepped(draft, source, world, stop)
   const equipment = placed.map((p) => p.plan)
   if (draft.rows) rowsWanted(draft, stop)
   for (const problem of shape.problems?.(draft.shape as never, equipment) ?? []) stop('shape', problem, 'Change the shape, or what is sent')
@@ -85,6 +85,7 @@ export function compile(wanted: PublicationDraft, world: World, options: Compile
     body: {
       ...{ reads, equipment, messages, contentType },
       ...(tables.length > 0 && { tables }),
+      ...(lookups.length > 0 && { lookups }),
       ...(stages.length > 0 && { stages }),
       ...(speaking && { speaking }),
       ...(draft.rows && { feed: planRows(draft.rows, world) }),

@@ -1,10 +1,11 @@
 import type { Plan } from '~/contract/publication'
 import { kindOf } from '../address/kinds'
 import { addressWriter } from '../address/topic-template'
+import type { LookedUp, LookupAnswer } from '../rows/looked-up'
 import { encoderOf, scopeOf, shapeOf, wholeEvery } from '../shape/registry'
 import { type Encoded, type Encoder, type HostFacts, Series } from '../shape/shape'
 import type { Cell, ValueArrays } from './cells/cell'
-import { tablesOf } from './cells/maker'
+import { lookedUpIn, tablesOf, tickOf } from './cells/maker'
 import { type Row, RowValues } from './steps/row'
 import type { Look } from './timing/hold'
 import { Watch } from './watch'
@@ -54,6 +55,8 @@ export class Runner {
   private readonly every: number
   private readonly besides: (place: string, suffix: string) => string
   private readonly counts = new Map<number, StepCount>()
+  /** Rows of sources in which its steps look something up. */
+  readonly lookups: readonly LookedUp[]
 
   constructor(
     readonly plan: Plan,
@@ -61,7 +64,8 @@ export class Runner {
   ) {
     this.every = wholeEvery(plan.shape)
     this.besides = kindOf(plan.address).beside
-    const how = { tables: tablesOf(plan.tables), signed: shapeOf(plan.shape).wholes === 'signed-64' }
+    this.lookups = lookedUpIn(plan.lookups)
+    const how = { tables: tablesOf(plan.tables), lookups: this.lookups, signed: shapeOf(plan.shape).wholes === 'signed-64' }
     const { trigger, speaking, stages = [], equipment, messages } = plan
     const conditions = messages.map(({ condition }) => condition)
     const conditionOf = (s: number, n: number) => (s === 0 && conditions[n] ? { condition: conditions[n] } : {})
@@ -134,6 +138,12 @@ export class Runner {
         const before = kept.get(name)
         if (before !== undefined) one.remember(before)
       }
+  }
+
+  /** A source in whose rows something is looked up has answered, or does no more. */
+  answered(lookup: number, answer: LookupAnswer): void {
+    this.lookups[lookup]!.take(answer)
+    for (const watch of this.watches) watch.touch(tickOf(lookup))
   }
 
   touchTimed(): void {

@@ -1,5 +1,6 @@
 import type { Plan, PlanGate, PlanMember, PlanMessage } from '~/contract/publication'
 import { digest } from '../delivery/digest'
+import type { LookedUp } from '../rows/looked-up'
 import type { Part } from '../shape/shape'
 import { isChange, type Scalar } from '../value/deadband'
 import { qualityOf, Status } from '../value/quality'
@@ -16,6 +17,14 @@ export interface Watched {
   speaking?: Plan['speaking'] | undefined
   equipment: readonly { id: string; members: readonly PlanMember[] }[]
   messages: readonly Pick<PlanMessage, 'equipment' | 'members' | 'steering' | 'condition' | 'gates'>[]
+}
+
+/** With what its cells are made. */
+export interface WatchMeans {
+  tables?: readonly Table[]
+  /** Whole numbers up to 2^63 - 1 only. */
+  signed?: boolean
+  lookups?: readonly LookedUp[]
 }
 
 /** What has to hold for a message to speak, and what says that it is over. */
@@ -104,12 +113,12 @@ export class Watch {
   /** What keeps something from one message to the next, by a name that is the same as long as it is made from the same. */
   readonly remembering: ReadonlyMap<string, Remembering>
 
-  constructor(watched: Watched, { tables = [], signed = false }: { tables?: readonly Table[]; signed?: boolean } = {}) {
+  constructor(watched: Watched, { tables = [], signed = false, lookups = [] }: WatchMeans = {}) {
     const { trigger, equipment, messages, speaking } = watched
     const event = trigger?.kind === 'event' ? trigger.of : null
     const events = speaking ? new Set(speaking) : null
     const isNews = (i: number) => event === null || (event === 'record' && this.cells[i]!.handles.some((h) => events?.has(h)))
-    const makers = equipment.map(() => new CellMaker(tables, signed))
+    const makers = equipment.map(() => new CellMaker(tables, signed, lookups))
     const places: number[][] = []
     this.cellsOfEquipment = equipment.map((one, e) => {
       const own: number[] = []
@@ -164,7 +173,8 @@ export class Watch {
     )
     this.remembering = new Map(named)
     this.holding = [...new Set(this.messages.flatMap((m) => m.gates.map((g) => g.is.step)))].sort((a, b) => a - b)
-    this.handles = [...new Set([...this.cellsOf.keys(), ...this.conditionsOf.keys(), ...this.gatesOf.keys()])]
+    // What stands for the rows of a source is none.
+    this.handles = [...new Set([...this.cellsOf.keys(), ...this.conditionsOf.keys(), ...this.gatesOf.keys()])].filter((h) => h >= 0)
   }
 
   private condition({ condition }: Watched['messages'][number], n: number): ConditionCells | null {

@@ -1,4 +1,4 @@
-import type { RowColumn } from '~/contract/rows'
+import type { RowColumn } from '~/contract/row-place'
 import type { Scalar } from '../value/deadband'
 import { fromWire, toWire } from '../value/wire'
 import type { ReadRow } from './read'

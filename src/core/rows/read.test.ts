@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { RowPlace } from '~/contract/rows'
+import type { RowPlace } from '~/contract/row-place'
 import { Status } from '../value/quality'
 import { firstRow, lookAtRows, ROWS_MOST, rowsOf } from './read'
 

@@ -1,4 +1,4 @@
-import type { RowColumn, RowPlace, RowsLook } from '~/contract/rows'
+import type { RowColumn, RowPlace, RowsLook } from '~/contract/row-place'
 import type { DataType } from '~/contract/tag'
 import { atPointer, dataTypeOf, parsePointer } from '../source/json-leaf'
 import { takeAs } from '../source/payload'

@@ -4,7 +4,8 @@ import { type Compared, deviationOf, spanOf, together } from '~/core/budget/devi
 import type { Meter } from '~/core/budget/meter'
 import type { Assurance } from '~/core/delivery/envelope'
 import type { Cell } from '~/core/publication/cells/cell'
-import { CellMaker, tablesOf } from '~/core/publication/cells/maker'
+import { CellMaker, lookedUpIn, tablesOf } from '~/core/publication/cells/maker'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import { qualityOf } from '~/core/value/quality'
 import type { LiveTable } from '../live/table'
 import { PlanReader } from './plan-reader'
@@ -28,10 +29,12 @@ class Truth {
   readonly all: Followed[] = []
   private readonly byHandle = new Map<number, Followed[]>()
 
-  constructor(plan: Plan) {
+  constructor(plan: Plan, answers: readonly LookupAnswer[]) {
     const tables = tablesOf(plan.tables)
+    const lookups = lookedUpIn(plan.lookups)
+    for (const [i, answer] of answers.entries()) lookups[i]!.take(answer)
     plan.equipment.forEach((one, e) => {
-      const maker = new CellMaker(tables)
+      const maker = new CellMaker(tables, false, lookups)
       for (const m of plan.stages?.[0]?.equipment[e] ?? one.members) {
         if (m.dataType !== 'number' || m.fill.kind === 'constant') continue
         const followed = {
@@ -103,7 +106,7 @@ export interface BudgetOptions extends Omit<ReckonOptions, 'made' | 'seen'> {
 
 /** Sends what was recorded through a plan, and holds what a receiver could rebuild against what it was; null for an edge node. */
 export async function budgetOf({ meter, assurance, idOf, ...o }: BudgetOptions): Promise<Budget | null> {
-  const truth = new Truth(o.plan)
+  const truth = new Truth(o.plan, o.answers ?? [])
   const rebuilt = new Rebuilt(o.plan)
   let count = 0
   const reckoned = await reckon({

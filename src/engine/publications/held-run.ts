@@ -2,6 +2,7 @@ import type { Plan } from '~/contract/publication'
 import { Runner } from '~/core/publication/runner'
 import type { Row } from '~/core/publication/steps/row'
 import type { Moment } from '~/core/recording/block'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import type { HostFacts } from '~/core/shape/shape'
 import { HeldClock } from '../clock/held-clock'
 import type { LiveTable } from '../live/table'
@@ -30,6 +31,8 @@ export interface HeldRunOptions {
   table: LiveTable
   scripts: Scripts
   host: HostFacts
+  /** What the sources answered last in whose rows something is looked up: it stands for what they answered then. */
+  answers?: readonly LookupAnswer[]
   /** Epoch ms. */
   from: number
   made(m: Made): void
@@ -50,6 +53,7 @@ export class HeldRun {
     const { plan, table, host, scripts } = o
     const clock = (this.clock = new HeldClock(o.from))
     this.runner = new Runner(plan, host)
+    for (const [i, answer] of (o.answers ?? []).entries()) this.runner.answered(i, answer)
     this.pack = packer(plan)
     for (const h of this.runner.handles) table.ensure(h)
     const guarded = (work: () => void) => this.guarded(work)

@@ -17,9 +17,11 @@ import { contractFindings } from '~/core/publication/preflight/contract-findings
 import { loopFindings, type ReadTopics } from '~/core/publication/preflight/loops'
 import { qualityFindings } from '~/core/publication/preflight/quality-findings'
 import { type Limits, loadFindings, reachOf } from '~/core/publication/preflight/reach'
+import { unusedFindings } from '~/core/publication/preflight/unused-findings'
 import { asPrescribed } from '~/core/publication/prescribed'
 import { allTags } from '~/core/publication/steps/behind'
 import { versionDifferences } from '~/core/publication/version-differences'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Scalar } from '~/core/value/deadband'
 import type { Db, Noun } from '~/store/database'
@@ -27,6 +29,7 @@ import { freeze } from '~/store/freeze'
 import { plansBetween } from '~/store/journal'
 import { getPublication, listDeliveries, planOf, rivalPlans } from '~/store/publication'
 import { listSources } from '~/store/source'
+import { usedTags } from '~/store/tag'
 import { type CompareQuestion, Comparing } from '../compare/comparing'
 import { LiveTable } from '../live/table'
 import { JournalDesk, type JournalQuestion, ofJournal } from '../outbox/journal-desk'
@@ -132,6 +135,8 @@ export interface Lending {
   values(handles: readonly number[]): Promise<Values>
   /** The first of the rows of a source. */
   row(asked: PlanRows): Promise<RowNow>
+  /** What sources answered last. */
+  answers(sourceIds: readonly string[]): Promise<LookupAnswer[]>
 }
 
 /** Present values out of a table. */
@@ -226,6 +231,7 @@ export class PreviewDesk {
     const rows = body.feed && (await this.lent.row(body.feed))
     return previewOf(draft, world, await this.table(tags, body.feed, rows), {
       ...(rows && { rows }),
+      answers: await this.answers(body),
       host: q.host,
       plans: live ? [...others, live] : others,
       ...(q.rates && { rates: q.rates }),
@@ -239,14 +245,14 @@ export class PreviewDesk {
   private async preflight(q: PreflightQuestion): Promise<Omit<Preflight, 'id' | 'rootId' | 'name' | 'version' | 'acceptedBefore'>> {
     const { draft, publicationId, liveVersion, destination } = q
     const { findings, message } = await this.preview({ ...q, kind: 'preview' })
-    const { body } = compile(draft, this.worldOf(draft))
+    const { body, source } = compile(draft, this.worldOf(draft))
     const live = await this.live(publicationId, liveVersion)
     const next: Plan = { ...draft, ...body, publicationId: publicationId ?? 'draft', number: (liveVersion ?? 0) + 1, delivery: 0 }
     const rows = body.feed && (await this.lent.row(body.feed))
     const table = await this.table(allTags(body), body.feed, rows)
     const stopped = findings.some((f) => f.severity === 'stops')
     const load =
-      (stopped || rows ? null : await this.weighing.load(next, q.host)) ??
+      (stopped || rows ? null : await this.weighing.load(next, q.host, await this.answers(body))) ??
       loadOf(draft, rows?.count ?? body.messages.length, message?.bytes ?? null, live ? q.rates : undefined)
     const reach = reachOf(load, destination?.settings.outboxMb ?? 0)
     if (q.away !== undefined && destination)
@@ -267,6 +273,7 @@ export class PreviewDesk {
     findings.push(
       ...clockFindings(this.concerned(q, allTags(body))),
       ...qualityFindings(body, (h) => table.status[h]),
+      ...(stopped || rows ? [] : unusedFindings(source, body, await this.around())),
       ...(live && !stopped ? contractFindings(live, next) : []),
       ...(destination ? loadFindings(reach, limitsOf(destination), destination.name) : []),
       ...(destination?.kind === 'mqtt'
@@ -286,6 +293,13 @@ export class PreviewDesk {
     const read = new Set(handles)
     const sources = new Set([...this.model.tags.values()].filter((t) => read.has(t.handle)).map((t) => t.sourceId))
     return clocks.filter(({ kind, id }) => (kind === 'source' ? sources.has(id!) : id === draft.destinationId))
+  }
+
+  /** All tags, and which of them anything uses. */
+  private async around() {
+    const [used, sources] = await Promise.all([usedTags(this.db), listSources(this.db)])
+    const names = new Map(sources.map((s) => [s.id, s.name]))
+    return { tags: this.model.tags.values(), used: new Set(used), sourceName: (id: string) => names.get(id) ?? 'a source' }
   }
 
   /** Which topics sources read from brokers. */
@@ -312,7 +326,7 @@ export class PreviewDesk {
     const prescribed = asPrescribed(draft)
     const next: Plan = { ...prescribed, ...body, publicationId, number: last.plan.number + 1, delivery: last.plan.delivery }
     return replay({
-      ...{ next, host, from, to, scripts: scriptsHere() },
+      ...{ next, host, from, to, scripts: scriptsHere(), answers: await this.answers(body) },
       sent: this.journal.produced(delivery.lane, delivery.number, from, to),
       planAt: (at) => plans.findLast((p) => p.at <= at)?.plan ?? null,
       table: await this.table(allTags(body)),
@@ -325,19 +339,24 @@ export class PreviewDesk {
     const stop = findings.find((f) => f.severity === 'stops')
     if (stop) throw fail(422, 'budget.stops', `The draft cannot be sent: ${stop.message}`, stop.hint, 'publication')
     const plan: Plan = { ...asPrescribed(draft), ...body, publicationId: 'draft', number: 1, delivery: 0 }
-    return this.weighing.budget(plan, q)
+    return this.weighing.budget(plan, q, await this.answers(body))
   }
 
   /** What receivers are given: of the live version, or of the draft where nothing is live. */
   private async contract({ draft, publicationId = 'draft', liveVersion, as, server, host }: ContractQuestion): Promise<object> {
     const plan = (await this.live(publicationId, liveVersion)) ?? { ...draft, ...compile(draft, this.worldOf(draft)).body, publicationId, number: 0 }
     const rows = plan.feed && (await this.lent.row(plan.feed))
-    const example = exampleOf(plan, await this.table(allTags(plan), plan.feed, rows), host)
+    const example = exampleOf(plan, await this.table(allTags(plan), plan.feed, rows), host, await this.answers(plan))
     return as === 'contract' ? contractOf(plan, example) : asyncApi(plan, server, example)
   }
 
   private async live(publicationId: string | undefined, version: number | undefined): Promise<Plan | null> {
     return publicationId !== undefined && version !== undefined ? planOf(this.db, publicationId, version) : null
+  }
+
+  /** What the sources answered last in whose rows something is looked up. */
+  private async answers({ lookups = [] }: Pick<Plan, 'lookups'>): Promise<LookupAnswer[]> {
+    return lookups.length === 0 ? [] : this.lent.answers(lookups.map((l) => l.sourceId))
   }
 
   /** The model that a draft is resolved against: rows that were never saved have their places in it too. */

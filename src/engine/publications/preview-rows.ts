@@ -1,6 +1,8 @@
 import { fail } from '~/contract/failure'
 import type { PublicationDraft } from '~/contract/publication'
-import type { PlanRows, RowPlace, RowsLook } from '~/contract/rows'
+import type { RowPlace, RowsLook } from '~/contract/row-place'
+import type { PlanRows } from '~/contract/rows'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import { firstRow, lookAtRows, type ReadRow } from '~/core/rows/read'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
@@ -19,16 +21,24 @@ export interface RowNow {
 
 const SILENT = 'It has not answered yet'
 
+/** What sources answered last, for what is looked up in their rows. */
+export const answersNow = (documents: Documents, sourceIds: readonly string[]): LookupAnswer[] =>
+  sourceIds.map((id) => {
+    const { document, lost } = documents.of(id) ?? { document: undefined, lost: null }
+    return { document, lost: lost ? lost.message : document === undefined ? SILENT : null }
+  })
+
 /** Which columns the rows of a source have, by its last answer. */
 export function rowsLook(documents: Documents, sourceId: string, place: RowPlace): RowsLook {
   const answered = documents.of(sourceId)
-  return answered ? lookAtRows(answered.document, place) : { rows: 0, columns: [], problem: SILENT }
+  if (answered?.document === undefined) return { rows: 0, columns: [], problem: answered?.lost?.message ?? SILENT }
+  return lookAtRows(answered.document, place)
 }
 
 /** The first row, out of its last answer. */
 export function rowNow(documents: Documents, asked: PlanRows): RowNow {
   const answered = documents.of(asked.sourceId)
-  if (!answered) return { row: null, count: 0, at: 0, problem: SILENT }
+  if (answered?.document === undefined) return { row: null, count: 0, at: 0, problem: answered?.lost?.message ?? SILENT }
   const problem = lookAtRows(answered.document, asked).problem || (answered.lost?.message ?? '')
   return { ...firstRow(answered.document, asked, asked.columns), at: answered.at, problem }
 }

@@ -2,6 +2,7 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { type Failure, FailureError } from '~/contract/failure'
 import type { PlanRows } from '~/contract/rows'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import type { Noun } from '~/store/database'
 import { openDatabase } from '~/store/database'
 import { failureOf } from '../failure'
@@ -13,43 +14,49 @@ export type ToThread =
   | { kind: 'question'; id: number; question: Question }
   | { kind: 'values'; id: number; values: Values }
   | { kind: 'row'; id: number; row: RowNow }
+  | { kind: 'answers'; id: number; answers: LookupAnswer[] }
   | { kind: 'changed'; nouns: Noun[] }
 export type FromThread =
   | { kind: 'answer'; id: number; answer: string }
   | { kind: 'failed'; id: number; failure: Failure; status: number }
   | { kind: 'ask-values'; id: number; handles: number[] }
   | { kind: 'ask-row'; id: number; asked: PlanRows }
+  | { kind: 'ask-answers'; id: number; sourceIds: string[] }
 
 const port = parentPort!
 const { url } = workerData as { url: string }
 const say = (m: FromThread) => port.postMessage(m)
-const asked = new Map<number, (v: Values) => void>()
-const askedRows = new Map<number, (row: RowNow) => void>()
 let next = 1
+/** What was asked of the engine and has no answer yet. */
+class Asked<T> {
+  private readonly open = new Map<number, (answer: T) => void>()
+  ask(message: (id: number) => FromThread): Promise<T> {
+    const id = next++
+    say(message(id))
+    return new Promise((done) => this.open.set(id, done))
+  }
+  came(id: number, answer: T): void {
+    this.open.get(id)?.(answer)
+    this.open.delete(id)
+  }
+}
+const values = new Asked<Values>()
+const rows = new Asked<RowNow>()
+const answers = new Asked<LookupAnswer[]>()
 
 const desk = new PreviewDesk(openDatabase(url, 2), {
-  values: (handles) => {
-    const id = next++
-    say({ kind: 'ask-values', id, handles: [...handles] })
-    return new Promise((done) => asked.set(id, done))
-  },
-  row: (rows) => {
-    const id = next++
-    say({ kind: 'ask-row', id, asked: rows })
-    return new Promise((done) => askedRows.set(id, done))
-  },
+  values: (handles) => values.ask((id) => ({ kind: 'ask-values', id, handles: [...handles] })),
+  row: (asked) => rows.ask((id) => ({ kind: 'ask-row', id, asked })),
+  answers: (sourceIds) => answers.ask((id) => ({ kind: 'ask-answers', id, sourceIds: [...sourceIds] })),
 })
 const ready = loadCompression()
 
 port.on('message', (m: ToThread) => {
   if (m.kind === 'changed') desk.changed(m.nouns)
-  else if (m.kind === 'values') {
-    asked.get(m.id)?.(m.values)
-    asked.delete(m.id)
-  } else if (m.kind === 'row') {
-    askedRows.get(m.id)?.(m.row)
-    askedRows.delete(m.id)
-  } else
+  else if (m.kind === 'values') values.came(m.id, m.values)
+  else if (m.kind === 'row') rows.came(m.id, m.row)
+  else if (m.kind === 'answers') answers.came(m.id, m.answers)
+  else
     ready
       .then(() => desk.answer(m.question))
       .then(

@@ -13,6 +13,7 @@ import { applySteps } from '~/core/publication/steps/apply'
 import { allTags } from '~/core/publication/steps/behind'
 import { valueFindings } from '~/core/publication/value-findings'
 import { sizeOf, wholeFindings } from '~/core/publication/whole-findings'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import { decoderOf, scopeOf } from '~/core/shape/registry'
 import type { HostFacts } from '~/core/shape/shape'
 import type { LiveTable } from '../live/table'
@@ -38,6 +39,8 @@ export interface PreviewOptions {
   held?: HeldValues
   /** Where rows of a source go out: how many there are, and why there are none. */
   rows?: { count: number; problem: string }
+  /** What the sources answered last in whose rows something is looked up. */
+  answers?: readonly LookupAnswer[]
 }
 
 let sandbox: Promise<Sandbox> | null = null
@@ -97,7 +100,7 @@ export async function previewOf(draft: PublicationDraft, world: World, table: Li
     topicCount: new Set(topics).size,
     equipment: shown ? (shown.equipment.length === 1 ? body.equipment[shown.equipment[0]!]!.name : `${shown.equipment.length} equipment`) : null,
     ...made,
-    ...(await stepsOf(draft, compiled, shown, table)),
+    ...(await stepsOf(draft, compiled, shown, table, o.answers ?? [])),
     reach: o.destination
       ? reachOf(loadOf(draft, o.rows?.count ?? body.messages.length, made.message?.bytes ?? null, live && o.rates), o.destination.settings.outboxMb)
       : null,
@@ -152,14 +155,19 @@ function rateOf(draft: PublicationDraft, live: Plan | undefined, rates: readonly
  * How a message of the plan looks with the values of this moment; null: it has nothing to say, or goes through steps that take
  * their time. What is no JSON comes as base64 or text.
  */
-export function exampleOf(plan: Plan | (PublicationDraft & PlanBody), table: LiveTable, host: HostFacts): (place: number) => unknown {
+export function exampleOf(
+  plan: Plan | (PublicationDraft & PlanBody),
+  table: LiveTable,
+  host: HostFacts,
+  answers: readonly LookupAnswer[] = [],
+): (place: number) => unknown {
   return (place) => {
     const shown = plan.messages[place]
     if (!shown || plan.stages) return null
     const body = { body: plan, source: [], from: [] }
     const one = planOfOne(plan, body, { ...shown, gates: [] }, 'publicationId' in plan ? plan.publicationId : 'draft')
     const now = Date.now()
-    const message = written(one, begun(one, table, now, host), now)?.message
+    const message = written(one, begun(one, table, now, { host, answers }), now)?.message
     if (!message) return null
     if (message.binary) return { base64: message.payload }
     try {
@@ -193,11 +201,12 @@ async function stepsOf(
   { source, from }: Compiled,
   shown: Plan['messages'][number] | undefined,
   table: LiveTable,
+  answers: readonly LookupAnswer[],
 ): Promise<Pick<Preview, 'steps' | 'held'>> {
   const one = shown && source[from[shown.equipment[0]!]!]
   if (steps.length === 0 || !one) return { steps: [], held: [] }
   const handles = allTags({ equipment: [one], messages: [shown] })
-  return { steps: await stepsShown(steps, one, source, table, openSandbox), held: heldOf(table, handles) }
+  return { steps: await stepsShown(steps, one, source, { table, answers }, openSandbox), held: heldOf(table, handles) }
 }
 
 type Spoken = Pick<PublicationDraft, 'shape' | 'address' | 'trigger' | 'destinationId' | 'name' | 'steps'>
@@ -235,11 +244,11 @@ async function oneMessage(
   compiled: Pick<Compiled, 'body' | 'source' | 'from'>,
   shown: Plan['messages'][number],
   table: LiveTable,
-  o: Pick<PreviewOptions, 'host' | 'publicationId'>,
+  o: Pick<PreviewOptions, 'host' | 'publicationId' | 'answers'>,
 ): Promise<Pick<Preview, 'topic' | 'message' | 'heldBy'>> {
   const plan = planOfOne(draft, compiled, shown, o.publicationId ?? 'draft')
   const now = Date.now()
-  const runner = begun(plan, table, now, o.host)
+  const runner = begun(plan, table, now, o)
   const failedIn = await throughStages(runner, plan, now, openSandbox)
   const made = failedIn === null ? written(plan, runner, now) : null
   if (!made) return { topic: null, message: null, heldBy: failedIn ?? runner.stepCounts.find((c) => c.held > 0)?.step ?? null }
@@ -247,8 +256,9 @@ async function oneMessage(
 }
 
 /** A plan of one message made ready, with the values of the table. */
-function begun(plan: Plan, table: LiveTable, now: number, host: HostFacts): Runner {
+function begun(plan: Plan, table: LiveTable, now: number, { host, answers = [] }: Pick<PreviewOptions, 'host' | 'answers'>): Runner {
   const runner = new Runner(plan, host)
+  for (const [i, answer] of answers.entries()) runner.answered(i, answer)
   for (const h of runner.handles) {
     table.ensure(h)
     runner.touch(h)

@@ -6,7 +6,7 @@ import type { LiveTable } from '../live/table'
 import { ofJournal } from '../outbox/journal-desk'
 import type { Documents } from '../sources/documents'
 import { PreviewDesk, type Question, valuesOf } from './preview-desk'
-import { rowNow } from './preview-rows'
+import { answersNow, rowNow } from './preview-rows'
 import type { FromThread, ToThread } from './preview-thread'
 
 /** So long one answer may take, ms. */
@@ -38,6 +38,7 @@ export function previewsHere(db: Db, { table, documents }: Lent): Previews {
   const desk = new PreviewDesk(db, {
     values: async (handles) => valuesOf(table, handles),
     row: async (asked) => rowNow(documents, asked),
+    answers: async (sourceIds) => answersNow(documents, sourceIds),
   })
   return { ask: async (q) => JSON.stringify(await desk.answer(q)), changed: (nouns) => desk.changed(nouns), stop: async () => undefined }
 }
@@ -126,6 +127,7 @@ export class ThreadedPreviews implements Previews {
     worker.on('message', (m: FromThread) => {
       if (m.kind === 'ask-values') this.say({ kind: 'values', id: m.id, values: valuesOf(this.lent.table, m.handles) })
       else if (m.kind === 'ask-row') this.say({ kind: 'row', id: m.id, row: rowNow(this.lent.documents, m.asked) })
+      else if (m.kind === 'ask-answers') this.say({ kind: 'answers', id: m.id, answers: answersNow(this.lent.documents, m.sourceIds) })
       else if (m.id !== this.now?.id) return
       else if (m.kind === 'answer') this.over((o) => o.done(m.answer))
       else this.over((o) => o.failed(new FailureError(m.failure, m.status)))

@@ -82,6 +82,7 @@ export class Publisher {
   private readonly inSteps = new Failing()
   private readonly making = new Failing()
   private unsubscribe: Cancel = () => undefined
+  private readonly stopLookups: Cancel[] = []
   private readonly since: number
   private readonly pack: ReturnType<typeof packer>
   private readonly decoders = new Map<number, Decoder>()
@@ -188,8 +189,21 @@ export class Publisher {
     this.rows?.remember(kept)
   }
 
+  /** Sources in whose rows something is looked up: what they answered last at once, and each answer from now on. */
+  private hearLookups(): void {
+    const { documents } = this.ctx
+    for (const [i, { sourceId }] of (this.plan.lookups ?? []).entries())
+      this.stopLookups.push(
+        documents.on(sourceId, ({ document, lost }) => {
+          this.runner.answered(i, { document, lost: lost === null ? null : lost.message })
+          if (this.begun && !this.rows) this.guarded(() => this.due.changed())
+        }),
+      )
+  }
+
   /** From now on it speaks. */
   begin(): void {
+    this.hearLookups()
     const { table } = this.ctx
     this.kinds.begin()
     if (this.rows) return this.beginRows(this.rows)
@@ -445,6 +459,7 @@ export class Publisher {
   /** It hears and says nothing new any more. */
   stop(): void {
     this.unsubscribe()
+    for (const stop of this.stopLookups) stop()
     this.rows?.stop()
     this.kinds.stop()
     this.due.stop()

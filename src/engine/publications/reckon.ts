@@ -1,4 +1,5 @@
 import type { Plan } from '~/contract/publication'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import type { HostFacts } from '~/core/shape/shape'
 import { LiveTable } from '../live/table'
 import type { Playback } from '../recording/playback'
@@ -25,6 +26,7 @@ export interface ReckonOptions {
   to: number
   scripts: Scripts
   host: HostFacts
+  answers?: readonly LookupAnswer[]
   /** So long it may work, ms. */
   workMs: number
   made?: (m: Made) => void
@@ -33,13 +35,13 @@ export interface ReckonOptions {
 }
 
 /** Runs a publication over what was recorded of its tags, as if it had been live then; null for an edge node, whose births belong to a connection. */
-export async function reckon({ plan, playback, to, scripts, host, workMs, made, seen }: ReckonOptions): Promise<Reckoned | null> {
+export async function reckon({ plan, playback, to, scripts, host, answers = [], workMs, made, seen }: ReckonOptions): Promise<Reckoned | null> {
   if (plan.shape.kind === 'sparkplug-b') return null
   const table = new LiveTable()
   let messages = 0
   let octets = 0
   const run = new HeldRun({
-    ...{ plan, table, scripts, host, from: playback.from },
+    ...{ plan, table, scripts, host, answers, from: playback.from },
     made: (m) => {
       messages++
       octets += m.payload.length

@@ -5,6 +5,7 @@ import type { Envelope } from '~/core/delivery/envelope'
 import { unpackProperties } from '~/core/delivery/properties'
 import { behindValue } from '~/core/publication/replay/behind-value'
 import { compareReplay, type ReplayMessage } from '~/core/publication/replay/compare'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import { wholeEvery } from '~/core/shape/registry'
 import type { HostFacts, Reading } from '~/core/shape/shape'
 import { type Quality, Status } from '~/core/value/quality'
@@ -28,6 +29,7 @@ export interface ReplayOptions {
   table: LiveTable
   scripts: Scripts
   host: HostFacts
+  answers?: readonly LookupAnswer[]
   from: number
   to: number
 }

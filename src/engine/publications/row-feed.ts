@@ -65,7 +65,7 @@ export class RowFeed {
     const again = this.answered !== null && this.answered.document === answered.document
     this.answered = answered
     // Those of a lost link are what they were.
-    if (again && this.rows) return
+    if ((again && this.rows) || answered.document === undefined) return
     const { feed, trigger, pace } = this.o.plan
     const read = rowsOf(answered.document, feed, feed.columns)
     const problem = 'problem' in read ? read.problem : null

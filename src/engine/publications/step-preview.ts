@@ -1,12 +1,13 @@
 import type { HeldValues, Plan, PlanEquipment, PlanMember, StepShown } from '~/contract/publication'
 import type { Step } from '~/contract/step'
 import type { Cell, ValueArrays } from '~/core/publication/cells/cell'
-import { CellMaker, tablesOf } from '~/core/publication/cells/maker'
+import { CellMaker, lookedUpIn, tablesOf } from '~/core/publication/cells/maker'
 import { conditionFill } from '~/core/publication/condition'
 import type { Runner } from '~/core/publication/runner'
 import { type Applied, applySteps, type Between } from '~/core/publication/steps/apply'
 import { type Row, RowValues } from '~/core/publication/steps/row'
 import { keyPlaces, Window } from '~/core/publication/steps/window'
+import type { LookedUp, LookupAnswer } from '~/core/rows/looked-up'
 import { displayValue } from '~/core/value/datatype'
 import { qualityOf, qualityText } from '~/core/value/quality'
 import { fromWire, toWire } from '~/core/value/wire'
@@ -65,6 +66,15 @@ export async function throughStages(runner: Runner, plan: Plan, now: number, ope
   return null
 }
 
+/** Steps applied, with the rows in which they look something up. */
+type Means = Pick<Applied, 'tables'> & { lookedUp: readonly LookedUp[] }
+
+function meansOf(applied: Applied, answers: readonly LookupAnswer[]): Applied & Means {
+  const lookedUp = lookedUpIn(applied.lookups)
+  for (const [i, answer] of answers.entries()) lookedUp[i]?.take(answer)
+  return { ...applied, lookedUp }
+}
+
 interface Seen {
   member: PlanMember
   cell: Cell
@@ -93,8 +103,8 @@ function changesOf(before: readonly Seen[], after: readonly Seen[]): StepShown['
   return out
 }
 
-function cellsOf(members: readonly PlanMember[], applied: Pick<Applied, 'tables'>, values: ValueArrays, now: number): Seen[] {
-  const maker = new CellMaker(tablesOf(applied.tables))
+function cellsOf(members: readonly PlanMember[], applied: Means, values: ValueArrays, now: number): Seen[] {
+  const maker = new CellMaker(tablesOf(applied.tables), false, applied.lookedUp)
   return members.map((member) => {
     const cell = maker.make(member.fill, member.dataType)
     cell.read(values, now)
@@ -103,16 +113,10 @@ function cellsOf(members: readonly PlanMember[], applied: Pick<Applied, 'tables'
 }
 
 /** Whether a condition lets these members pass now; null: it has no answer. */
-function lets(
-  step: Extract<Step, { kind: 'keep' | 'drop' }>,
-  members: readonly PlanMember[],
-  applied: Pick<Applied, 'tables'>,
-  values: ValueArrays,
-  now: number,
-) {
+function lets(step: Extract<Step, { kind: 'keep' | 'drop' }>, members: readonly PlanMember[], applied: Means, values: ValueArrays, now: number) {
   const found = conditionFill(step.condition, members)
   if ('problem' in found) return null
-  const cell = new CellMaker(tablesOf(applied.tables)).make(found.fill, 'boolean')
+  const cell = new CellMaker(tablesOf(applied.tables), false, applied.lookedUp).make(found.fill, 'boolean')
   cell.read(values, now)
   const answer = qualityOf(cell.status) === 'bad' ? null : cell.value
   return { passes: answer === null ? step.unknown === 'pass' : (answer === true) === (step.kind === 'keep'), cell }
@@ -131,12 +135,15 @@ export async function stepsShown(
   steps: readonly Step[],
   one: PlanEquipment,
   all: readonly PlanEquipment[],
-  table: LiveTable,
+  { table, answers }: { table: LiveTable; answers: readonly LookupAnswer[] },
   open: () => Promise<Sandbox>,
 ): Promise<StepShown[]> {
   const now = Date.now()
   const trace: PlanMember[][] = []
-  const applied = applySteps(steps, [one], (between) => trace.push(between[0]?.members ?? []))
+  const applied = meansOf(
+    applySteps(steps, [one], (between) => trace.push(between[0]?.members ?? [])),
+    answers,
+  )
   const others: Between[] = []
   applySteps(steps, all.slice(0, PASSING), (between) => others.push([...between].map(({ from, members }) => ({ from, members }))))
   let values: ValueArrays = table
@@ -215,13 +222,7 @@ export async function stepsShown(
   }))
 }
 
-function passingOf(
-  step: Extract<Step, { kind: 'keep' | 'drop' }>,
-  between: Between,
-  applied: Pick<Applied, 'tables'>,
-  values: ValueArrays,
-  now: number,
-) {
+function passingOf(step: Extract<Step, { kind: 'keep' | 'drop' }>, between: Between, applied: Means, values: ValueArrays, now: number) {
   const count = between.filter(({ members }) => lets(step, members, applied, values, now)?.passes).length
   return { count, of: between.length }
 }

@@ -6,6 +6,7 @@ import { messageId } from '~/core/delivery/envelope'
 import type { CompileOptions } from '~/core/publication/compile'
 import type { Load } from '~/core/publication/preflight/reach'
 import { allTags } from '~/core/publication/steps/behind'
+import type { LookupAnswer } from '~/core/rows/looked-up'
 import type { HostFacts } from '~/core/shape/shape'
 import type { Db } from '~/store/database'
 import { listDeliveries } from '~/store/publication'
@@ -57,7 +58,7 @@ export class Weighing {
   ) {}
 
   /** What would be sent by what its tags did of late; null: that does not tell. */
-  async load(plan: Plan, host: HostFacts): Promise<Load | null> {
+  async load(plan: Plan, host: HostFacts, answers: readonly LookupAnswer[]): Promise<Load | null> {
     const { kind } = plan.trigger
     const beats = kind === 'every' && (plan.steps ?? []).length === 0
     // What comes by the clock or by hand need not come in so short a time.
@@ -65,7 +66,7 @@ export class Weighing {
     const to = Date.now()
     const recorded = await playback(this.db, deflatePacking, new Set(allTags(plan)), to - LATE_MS, to)
     if (!recorded || recorded.to - recorded.from < RECORDED_LEAST_MS) return null
-    const reckoned = await reckon({ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, workMs: RECKON_MS })
+    const reckoned = await reckon({ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, answers, workMs: RECKON_MS })
     const seconds = reckoned ? (reckoned.to - reckoned.from) / 1000 : 0
     if (!reckoned || seconds < 1) return null
     const { messages, octets } = reckoned
@@ -73,7 +74,11 @@ export class Weighing {
   }
 
   /** What a draft, compiled, would have sent, and what of it would be lost. Throws where that cannot be said. */
-  async budget(plan: Plan, { host, installation, destination, from, to }: Omit<BudgetQuestion, 'draft'>): Promise<Budget> {
+  async budget(
+    plan: Plan,
+    { host, installation, destination, from, to }: Omit<BudgetQuestion, 'draft'>,
+    answers: readonly LookupAnswer[],
+  ): Promise<Budget> {
     const recorded = await playback(this.db, deflatePacking, new Set(allTags(plan)), from, to)
     if (!recorded || recorded.to - recorded.from < BUDGET_LEAST_MS)
       throw fail(
@@ -84,7 +89,7 @@ export class Weighing {
         'publication',
       )
     const budget = await budgetOf({
-      ...{ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, workMs: BUDGET_MS },
+      ...{ plan, playback: recorded, to: recorded.to, scripts: scriptsHere(), host, answers, workMs: BUDGET_MS },
       meter: destination ? meterOf(destination) : null,
       assurance: sentAs(plan.address).assurance,
       idOf: (n) => messageId(installation, USUAL_DELIVERY, n + 1),

@@ -5,6 +5,7 @@ import { log, wordsOf } from '../log'
 
 /** What a source of documents answered last. */
 export interface Answered {
+  /** Undefined: it has not answered since the engine began. */
   document: unknown
   at: EpochMs
   /** Why it is not asked, or does not answer, any more; null: it does. */
@@ -18,7 +19,7 @@ export class Documents {
   private readonly last = new Map<string, Answered>()
   private readonly listeners = new Map<string, Set<Listener>>()
 
-  /** Null: it has not answered since the engine began. */
+  /** Null: nothing is known of it yet. */
   of(sourceId: string): Answered | null {
     return this.last.get(sourceId) ?? null
   }
@@ -40,8 +41,9 @@ export class Documents {
   }
 
   lost(sourceId: string, failure: Failure): void {
-    const last = this.last.get(sourceId)
-    if (last && last.lost?.message !== failure.message) this.answered(sourceId, { ...last, lost: failure })
+    const last = this.last.get(sourceId) ?? { document: undefined, at: 0 }
+    if ('lost' in last && last.lost?.message === failure.message) return
+    this.answered(sourceId, { ...last, lost: failure })
   }
 
   /** The source is no more. */

@@ -5,8 +5,8 @@ import type { RowPick } from '~/contract/rows'
 import { byName, lineage } from '~/core/equipment/hierarchy'
 import { Button } from '~/ui/Button'
 import { Choice, FilterBox } from '~/ui/Field'
-import { freshRows, RowsPicker } from './RowsPicker'
 import { RulePicker } from './RulePicker'
+import { freshRows, RowsPicker } from './rows/RowsPicker'
 import { TagsPicker } from './TagsPicker'
 
 /** `12 equipment of class Kiln Zone under Firing / Tunnel Kiln 1`. */

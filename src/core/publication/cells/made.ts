@@ -3,12 +3,13 @@ import type { EpochMs } from '~/contract/id'
 import type { LookupTable } from '~/contract/step'
 import type { DataType } from '~/contract/tag'
 import type { WireScalar } from '~/contract/value'
+import type { LookedUp } from '../../rows/looked-up'
 import type { Scalar } from '../../value/deadband'
 import { isoOf } from '../../value/iso-time'
 import { qualityOf, Status } from '../../value/quality'
 import { fromWire, toWire } from '../../value/wire'
 import { finish } from './basic'
-import { type Cell, Held, NO_TIME, type Remembering, type ValueArrays } from './cell'
+import { type Cell, Held, NO_TIME, type Remembering, type ValueArrays, worse } from './cell'
 
 type Of<K extends Fill['kind']> = Extract<Fill, { kind: K }>
 
@@ -141,6 +142,50 @@ export class Lookup extends Made {
     if (this.value !== null || qualityOf(this.status) === 'bad') return
     this.status = Status.noData
     this.problem = found === undefined ? `The table has no ${String(value).slice(0, 40)}` : null
+  }
+}
+
+/** Something out of a row of a source. `tick` is touched when its rows are read again. */
+export class FromRecord extends Held implements Cell {
+  problem: string | null = null
+  readonly handles: readonly number[]
+  readonly width = 0
+  readonly timed: boolean
+  constructor(
+    private readonly fill: Of<'record'>,
+    private readonly rows: LookedUp,
+    private readonly input: Cell,
+    tick: number,
+  ) {
+    super()
+    this.handles = [...input.handles, tick]
+    this.timed = input.timed ?? false
+  }
+
+  read(from: ValueArrays, now: EpochMs): void {
+    const { input, rows } = this
+    input.read(from, now)
+    this.status = input.status
+    this.time = input.time
+    this.problem = input.problem
+    this.value = null
+    if (!rows.known) this.status = Status.waitingForInitialData
+    else if (input.value !== null) this.look(String(input.value))
+    this.keepGood()
+  }
+
+  private look(name: string): void {
+    const { source } = this.rows.is
+    const row = this.rows.of(name)
+    const stale = this.rows.problem
+    if (row) {
+      this.value = row.values[this.fill.column] ?? null
+      const own = row.status[this.fill.column] ?? Status.noData
+      const status = stale !== null && qualityOf(own) === 'good' ? Status.lastUsable : own
+      if (worse(this.status, status)) this.status = status
+    } else if (qualityOf(this.status) !== 'bad') this.status = row === null ? Status.noCommunication : Status.noData
+    if (stale !== null) this.problem = `${source}: ${stale}`
+    else if (!row) this.problem = `${source} has no ${name.slice(0, 40)}`
   }
 }
 

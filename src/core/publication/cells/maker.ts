@@ -1,9 +1,17 @@
 import type { Fill } from '~/contract/fill'
+import type { PlanLookup } from '~/contract/row-place'
 import type { LookupTable } from '~/contract/step'
 import type { DataType } from '~/contract/tag'
+import { LookedUp } from '../../rows/looked-up'
 import { Computed, Constant, FromRow, FromTag } from './basic'
 import type { Cell, Remembering } from './cell'
-import { As, Bridge, Lookup, Smooth, Table } from './made'
+import { As, Bridge, FromRecord, Lookup, Smooth, Table } from './made'
+
+/** What stands for the rows of a source among handles: no tag has such a number. */
+export const tickOf = (lookup: number): number => -1 - lookup
+
+/** Where nobody brought any rows. */
+const nothingKnown = new LookedUp({ sourceId: '', source: '', at: '', key: '', columns: [] })
 
 /**
  * Makes the cells of one equipment. What remembers is made once, however many members are made from it: all see the same.
@@ -14,6 +22,7 @@ export class CellMaker {
   constructor(
     private readonly tables: readonly Table[] = [],
     private readonly signed = false,
+    private readonly lookups: readonly LookedUp[] = [],
   ) {}
 
   make(fill: Fill, dataType: DataType): Cell {
@@ -35,6 +44,10 @@ export class CellMaker {
         return new As(fill, dataType, this.make(fill.input, fill.inputType))
       case 'lookup':
         return new Lookup(fill, this.tables[fill.table] ?? new Table({ columns: [], rows: [] }), this.make(fill.input, fill.inputType))
+      case 'record': {
+        const rows = this.lookups[fill.lookup] ?? nothingKnown
+        return new FromRecord(fill, rows, this.make(fill.input, fill.inputType), tickOf(fill.lookup))
+      }
       case 'smooth':
         return this.once(fill, () => new Smooth(fill, this.make(fill.input, fill.inputType)))
       case 'bridge':
@@ -56,6 +69,8 @@ export class CellMaker {
 }
 
 export const tablesOf = (tables: readonly LookupTable[] | undefined): Table[] => (tables ?? []).map((t) => new Table(t))
+
+export const lookedUpIn = (lookups: readonly PlanLookup[] | undefined): LookedUp[] => (lookups ?? []).map((l) => new LookedUp(l))
 
 /** A cell by itself. */
 export const makeCell = (fill: Fill, dataType: DataType): Cell => new CellMaker().make(fill, dataType)

@@ -2,12 +2,13 @@ import { describe, expect, it } from 'vitest'
 import type { Plan, Resolved } from '~/contract/publication'
 import { kiln, member, planOf, type settings } from '../../shape/shape-samples'
 import { Status } from '../../value/quality'
-import { planWith } from '../steps/step-samples'
+import { planWith, zone } from '../steps/step-samples'
 import { clockFindings, type NamedClock } from './clock-findings'
 import { contractFindings } from './contract-findings'
 import { loopFindings } from './loops'
 import { qualityFindings } from './quality-findings'
 import { loadFindings, reachOf } from './reach'
+import { unusedFindings } from './unused-findings'
 
 const words = (all: { message: string }[]) => all.map((f) => f.message).join('; ')
 
@@ -39,6 +40,31 @@ describe('qualities of now', () => {
     ])
     expect(words(qualityFindings(steps, all({ 1: Status.timeout })))).toBe('Bad now, timed out: Zone 1 x')
     expect(words(qualityFindings(steps, all({ 2: Status.timeout })))).toBe('')
+  })
+})
+
+describe('what is read and goes nowhere', () => {
+  const tags = ['temperature', 'setpoint', 'burning', 'program', 'cars', 'wet 0', 'wet 1', 'draught', 'oxygen'].map((name, handle) => ({
+    ...{ handle, name, sourceId: 'kiln' },
+  }))
+  const other = { handle: 40, name: 'fan', sourceId: 'dryer' }
+  const around = (used: number[]) => ({ tags: [...tags, other], used: new Set(used), sourceName: (id: string) => `the ${id}` })
+  it('is told, and nobody has to accept it', () => {
+    const all = unusedFindings([zone('Zone 1', 0)], planWith([{ kind: 'leave', members: ['setpoint', 'burning'] }]), around([0, 1, 2]))
+    expect(words(all)).toBe('Read, and not sent: Zone 1 setpoint, Zone 1 burning; 2 tags of the kiln are used by nothing: draught, oxygen')
+    expect(all.every((f) => f.told)).toBe(true)
+    expect(all[1]!.mend!.href).toBe('/tags?kind=unused&source=kiln')
+  })
+  it('nor is what a condition, an expression or a script goes by', () => {
+    const steps = planWith([
+      { kind: 'keep', condition: 'burning', unknown: 'pass' },
+      { kind: 'set', member: 'temperature', expression: 'temperature - setpoint' },
+      { kind: 'leave', members: ['setpoint', 'burning'] },
+    ])
+    expect(unusedFindings([zone('Zone 1', 0)], steps, around([0, 1, 2, 7, 8]))).toEqual([])
+  })
+  it('of one it is said so', () => {
+    expect(words(unusedFindings([zone('Zone 1', 0)], planWith([]), around([8])))).toBe('1 tag of the kiln is used by nothing: draught')
   })
 })
 

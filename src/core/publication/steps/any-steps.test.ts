@@ -71,6 +71,11 @@ function anyStep(): StepInput {
       ...(next() < 0.5 && { under: one(keys) }),
       ...(next() < 0.5 && { otherwise: one(['0', 'x']) }),
     }),
+    () => ({
+      ...{ kind: 'record', member: one(keys), sourceId: '01890000-0000-7000-8000-000000000001' },
+      columns: [{ name: one(keys), dataType: one(['number', 'text']) }],
+      ...(next() < 0.5 && { under: one(keys) }),
+    }),
     () => ({ kind: 'smooth', members, seconds: 5 }),
     () => ({ kind: 'bridge', members, by: one(['last', 'line']) }),
     () => ({ kind: 'split', member: one(keys), ...(next() < 0.5 && { as: one(keys) }) }),
@@ -124,6 +129,7 @@ it('whatever the steps are, what is wrong is told, and what is right gives messa
     const runner = new Runner({
       ...plan,
       tables: applied.tables,
+      lookups: applied.lookups,
       messages: plan.messages.map((m, n) => ({ ...m, gates: applied.equipment[n]!.gates })),
     })
     const table = new Values()
@@ -136,6 +142,8 @@ it('whatever the steps are, what is wrong is told, and what is right gives messa
         table.set(h, value, next() < 0.1 ? -1 : now, value === null ? Status.communication : one([Status.good, Status.stale, Status.timeout]))
         runner.touch(h)
       }
+      const rows = { P12: { temperature: one(values) }, true: { 'a b': 1 } }
+      for (const i of applied.lookups.keys()) runner.answered(i, { document: one([rows, {}, null, undefined]), lost: one([null, 'gone']) })
       runner.touchTimed()
       for (const n of runner.drain(table, now)) {
         const sent = runner.encode(n, now, ++seq)

@@ -21,6 +21,8 @@ export interface Applied {
   equipment: Stepped[]
   stages: PlanStage[]
   tables: LookupTable[]
+  /** Of which source is not known here: its name stays empty. */
+  lookups: Workings['lookups']
   problems: StepProblem[]
 }
 
@@ -34,6 +36,7 @@ export const stepNames: Record<Step['kind'], string> = {
   leave: 'Leave out',
   convert: 'Convert',
   lookup: 'Look up',
+  record: 'Look up in a source',
   smooth: 'Smooth',
   bridge: 'Bridge gaps',
   split: 'Split',
@@ -51,7 +54,7 @@ export type Between = readonly Pick<Line, 'from' | 'members'>[]
 export function applySteps(steps: readonly Step[], equipment: readonly PlanEquipment[], look: (between: Between) => void = () => undefined): Applied {
   let lines: Line[] = equipment.map(({ name, members }, from) => ({ from, name, members, gates: [], before: [] }))
   const problems: StepProblem[] = []
-  const work: Workings = { known: new Map(), tables: [], read: [], stages: [], say: () => undefined, did: () => undefined }
+  const work: Workings = { known: new Map(), tables: [], read: [], lookups: [], stages: [], say: () => undefined, did: () => undefined }
   look(lines)
   steps.forEach((step, n) => {
     const wrong = new Map<string, string[]>()
@@ -82,5 +85,11 @@ export function applySteps(steps: readonly Step[], equipment: readonly PlanEquip
         }),
       )
     : []
-  return { equipment: lines.map(({ from, members, gates }) => ({ from, members, gates })), stages, tables: work.tables, problems }
+  return {
+    equipment: lines.map(({ from, members, gates }) => ({ from, members, gates })),
+    stages,
+    tables: work.tables,
+    lookups: work.lookups,
+    problems,
+  }
 }

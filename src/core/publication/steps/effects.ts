@@ -113,6 +113,24 @@ const lookup: Effect<'lookup'> = ({ member: key, table, under, otherwise }, n, l
   if (table.columns.length < 2) work.say(`step ${n + 1} has no table yet`)
 }
 
+const record: Effect<'record'> = ({ member: key, sourceId, at, key: rowKey, columns, under }, n, line, work) => {
+  // One place for all equipment, also where one has nothing to look up: places are those of the steps.
+  let place = work.lookups.findIndex((l) => l.step === n)
+  if (place < 0)
+    place =
+      work.lookups.push({ step: n, sourceId, source: '', at, key: rowKey, columns: columns.map(({ name, dataType }) => ({ name, dataType })) }) - 1
+  const there = line.members.find((m) => m.key === key)
+  if (!there) return
+  for (const [i, column] of columns.entries()) {
+    const to = under ? `${under}.${conditionName(column.name)}` : conditionName(column.name)
+    put(
+      line,
+      added(to, column.dataType, column.unit, { kind: 'record', input: there.fill, inputType: there.dataType, lookup: place, column: i }),
+      work,
+    )
+  }
+}
+
 /** The same made of each member that is meant. */
 function each(keys: readonly string[], line: Line, work: Workings, takes: (m: PlanMember) => boolean, make: (m: PlanMember) => Fill): void {
   const some = meant(line, keys)
@@ -235,6 +253,7 @@ export const effects: { [K in StepKind]: Effect<K> } = {
   leave,
   convert,
   lookup,
+  record,
   smooth,
   bridge,
   split,

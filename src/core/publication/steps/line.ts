@@ -1,4 +1,5 @@
 import type { PlanGate, PlanMember, PlanStage } from '~/contract/publication'
+import type { PlanLookup } from '~/contract/row-place'
 import type { LookupTable } from '~/contract/step'
 import type { Table } from '../cells/made'
 import type { Known } from '../condition'
@@ -20,6 +21,8 @@ export interface Workings {
   tables: LookupTable[]
   /** The same, made ready. */
   read: Table[]
+  /** Sources in whose rows something is looked up; their names are not known here. */
+  lookups: (PlanLookup & { step: number })[]
   stages: Pick<PlanStage, 'step' | 'work'>[]
   /** Tells what is wrong with a step for one equipment. */
   say(message: string): void

@@ -59,6 +59,7 @@ export function planWith(steps: readonly StepInput[], equipment = [zone('Zone 1'
     steps: parsed,
     messages,
     tables: applied.tables,
+    lookups: applied.lookups,
     ...(applied.stages.length > 0 && { stages: applied.stages }),
   }
 }

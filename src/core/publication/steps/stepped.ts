@@ -1,9 +1,10 @@
 import type { Fill } from '~/contract/fill'
 import type { PlanGate, PlanMessage, PlanStage, PublicationDraft } from '~/contract/publication'
+import type { PlanLookup } from '~/contract/row-place'
 import type { LookupTable } from '~/contract/step'
 import { some } from '../../address/some'
 import { shapeOf } from '../../shape/registry'
-import type { Placed, Say } from '../placed'
+import type { Placed, Say, World } from '../placed'
 import { applySteps, stepNames } from './apply'
 
 /** Equipment after the steps, each with the place of the one that it was. */
@@ -12,6 +13,7 @@ interface AfterSteps {
   /** What the messages of each have to pass. */
   gatesOf: PlanGate[][]
   tables: LookupTable[]
+  lookups: PlanLookup[]
   stages: PlanStage[]
 }
 
@@ -22,9 +24,9 @@ const moves = (fill: Fill): boolean =>
   (fill.kind === 'expression' ? fill.inputs.some((i) => moves(i.fill)) : 'input' in fill && moves(fill.input))
 
 /** The steps of a draft applied to its equipment. */
-export function stepped({ steps = [], shape }: PublicationDraft, source: readonly Placed[], stop: Say): AfterSteps {
-  if (steps.length === 0) return { placed: source.map((p, from) => ({ ...p, from })), gatesOf: [], tables: [], stages: [] }
-  const { equipment, stages, tables, problems } = applySteps(
+export function stepped({ steps = [], shape }: PublicationDraft, source: readonly Placed[], world: Pick<World, 'rows'>, stop: Say): AfterSteps {
+  if (steps.length === 0) return { placed: source.map((p, from) => ({ ...p, from })), gatesOf: [], tables: [], lookups: [], stages: [] }
+  const { equipment, stages, tables, lookups, problems } = applySteps(
     steps,
     source.map((p) => p.plan),
   )
@@ -53,7 +55,15 @@ export function stepped({ steps = [], shape }: PublicationDraft, source: readonl
     stop('steps', `Step ${split + 1}, Split: a device is one equipment, and its items would share its name`, 'Model the items as equipment', {
       step: split,
     })
-  return { placed, gatesOf: equipment.map((e) => e.gates), tables, stages }
+  const named = lookups.map(({ step, ...lookup }): PlanLookup => {
+    const name = world.rows?.sources.get(lookup.sourceId)
+    if (name === undefined)
+      stop('steps', `Step ${step + 1}, ${stepNames.record}: its source no longer exists, or gives no rows`, 'Choose a query or a JSON document', {
+        step,
+      })
+    return { ...lookup, source: name ?? '' }
+  })
+  return { placed, gatesOf: equipment.map((e) => e.gates), tables, lookups: named, stages }
 }
 
 /** Messages with what they have to pass. */

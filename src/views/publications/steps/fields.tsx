@@ -5,6 +5,7 @@ import { units } from '~/core/value/unit'
 import { Choice } from '~/ui/Field'
 import { SpanInput } from '../when/SpanInput'
 import { Expression, Line, MemberInput, type Members, MembersInput, namesOver, optional } from './parts'
+import { RecordFields } from './RecordFields'
 import { ScriptFields } from './ScriptFields'
 import { TableFields } from './TableFields'
 import { windowChoices } from './words'
@@ -250,6 +251,7 @@ const fields: { [K in StepKind]: Fields<K> } = {
   leave: Leave,
   convert: Convert,
   lookup: TableFields,
+  record: RecordFields,
   smooth: Smooth,
   bridge: Bridge,
   split: Split,

@@ -11,6 +11,17 @@ describe('steps in words', () => {
     [{ kind: 'rename', member: 'a', to: 'b' }, 'a to b'],
     [{ kind: 'leave', members: ['a', 'b'], but: true }, 'all but a, b'],
     [{ kind: 'convert', member: 'a', unit: '°F', dataType: 'integer' }, 'a to °F, integer'],
+    [
+      {
+        kind: 'record',
+        member: 'order',
+        sourceId: '01890000-0000-7000-8000-000000000001',
+        at: '',
+        key: '',
+        columns: [{ name: 'customer', dataType: 'text', unit: '' }],
+      },
+      'order in the rows of a source: customer',
+    ],
     [{ kind: 'lookup', member: 'a', table: { columns: ['a', 'b', 'c'], rows: [['1', '2', '3']] } }, 'a in a table of 1 row: b, c'],
     [{ kind: 'smooth', members: ['a'], seconds: 120 }, 'a over 2 min'],
     [{ kind: 'bridge', members: ['a'], by: 'line', seconds: 5 }, 'of a along the line of the last two, up to 5 s'],

@@ -34,6 +34,8 @@ export function stepWords(step: Step): string {
       return `${step.member || missing} to ${[step.unit, step.dataType].filter(Boolean).join(', ') || missing}`
     case 'lookup':
       return `${step.member || missing} in a table of ${count(step.table.rows.length, 'row')}: ${list(step.table.columns.slice(1))}`
+    case 'record':
+      return `${step.member || missing} in the rows of a source: ${list(step.columns.map((c) => c.name))}`
     case 'smooth':
       return `${list(step.members)} over ${spanWords(step.seconds)}`
     case 'bridge':
@@ -66,6 +68,8 @@ export const stepEffects: Record<StepKind, string> = {
   leave: 'What is left out makes no message speak either.',
   convert: 'Quality and time stay. What does not become the other type is bad, without a value. Times as numbers are ms since 1970.',
   lookup: 'What it gives has quality and time of what is looked up. What the table does not have has no value, unless you say which.',
+  record:
+    'What it gives has the worse quality of the row and of what is looked up, and its time. What there is no row for has no value; while the source does not answer, what it said last goes as uncertain. As soon as a row is another, what is sent has changed.',
   smooth: 'A first-order filter: after this time it has gone 63 % of the way. Quality and time stay; a bad value leaves it where it was.',
   bridge: 'The last good value goes as uncertain (last usable) with its own time; a line as uncertain (sub-normal) with the time of now.',
   split: 'Each item goes as a message of its own with all that is not in the list. Quality and times stay.',
@@ -84,6 +88,7 @@ export const stepOffers: { kind: StepKind; says: string }[] = [
   { kind: 'leave', says: 'members, or all but some' },
   { kind: 'convert', says: 'to another unit or type' },
   { kind: 'lookup', says: 'in a table of yours' },
+  { kind: 'record', says: 'in the rows of a query or a document' },
   { kind: 'smooth', says: 'numbers that jitter' },
   { kind: 'bridge', says: 'in which a value is bad' },
   { kind: 'split', says: 'a list into messages' },
@@ -109,6 +114,8 @@ export function freshStep(kind: StepKind): Step {
       return { kind, member: '' }
     case 'lookup':
       return { kind, member: '', table: { columns: ['', ''], rows: [] } }
+    case 'record':
+      return { kind, member: '', sourceId: '', at: '', key: '', columns: [] }
     case 'smooth':
       return { kind, members: [], seconds: 10 }
     case 'bridge':
