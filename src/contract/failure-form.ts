@@ -15,6 +15,7 @@ export const Hop = z.enum([
   'witness',
   'ledger',
   'credential',
+  'proof',
 ])
 export type Hop = z.infer<typeof Hop>
 

@@ -144,6 +144,13 @@ export const paths = {
   clocks: { method: 'GET', path: '/api/clocks' },
   findHop: { method: 'GET', path: '/api/way' },
   sideBySide: { method: 'POST', path: '/api/compare' },
+  listProofRuns: { method: 'GET', path: '/api/proof-runs' },
+  startProofRun: { method: 'POST', path: '/api/proof-runs' },
+  proofRun: { method: 'GET', path: '/api/proof-runs/:id' },
+  stopProofRun: { method: 'POST', path: '/api/proof-runs/:id/stop' },
+  removeProofRun: { method: 'DELETE', path: '/api/proof-runs/:id' },
+  proofReport: { method: 'GET', path: '/api/proof-runs/:id/report' },
+  plantKey: { method: 'GET', path: '/api/plant-key' },
   conditions: { method: 'GET', path: '/api/conditions' },
   live: { method: 'GET', path: '/api/live' },
 } as const

@@ -3,6 +3,7 @@ import { accessRoutes } from './routes/access'
 import { destinationsRoutes } from './routes/destinations'
 import { modelRoutes } from './routes/model'
 import { proofRoutes } from './routes/proof'
+import { proveRoutes } from './routes/prove'
 import { publicationsRoutes } from './routes/publications'
 import { sourcesRoutes } from './routes/sources'
 import { tagRoutes } from './routes/tags'
@@ -18,6 +19,7 @@ export const routes = {
   ...publicationsRoutes,
   ...destinationsRoutes,
   ...proofRoutes,
+  ...proveRoutes,
 } as const
 
 export type Routes = typeof routes

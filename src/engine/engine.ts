@@ -1,7 +1,8 @@
-import { hostname } from 'node:os'
+import { arch, cpus, hostname, platform, release, totalmem } from 'node:os'
 import type { BudgetQuery } from '~/contract/budget'
 import { fail } from '~/contract/failure'
 import type { CourseFigures, LastMessage, LedgerLine, LiveFrames } from '~/contract/live'
+import type { ProofReport } from '~/contract/prove'
 import type { HeldValues, PublicationDraft } from '~/contract/publication'
 import type { ReplayQuery } from '~/contract/replay'
 import { kindOf, sentAs } from '~/core/address/kinds'
@@ -40,6 +41,7 @@ import { log, wordsOf } from './log'
 import { News } from './news'
 import { deflatePacking } from './outbox/packing'
 import { OwnViews } from './own-views'
+import { ProofRuns } from './prove/proof-runs'
 import { loadCompression } from './publications/compress'
 import { scriptOf } from './publications/flow'
 import { Joining } from './publications/joining'
@@ -134,6 +136,7 @@ export class Engine {
   readonly waiting: Waiting
   readonly journal: JournalView
   readonly joining: Joining
+  readonly proofRuns = new ProofRuns(this)
   private readonly host: HostFacts = { name: hostname(), version: VERSION, startedAt: Date.now() }
   private readonly deliveryDb: Db
   private installation = ''
@@ -336,6 +339,7 @@ export class Engine {
       this.tokens.watch(),
       watchClock(this.clock, (by) => this.clockStepped(by)),
     ]
+    await this.proofRuns.begin()
     this.trimming.start()
     this.recorder.start()
     this.renewal.start()
@@ -562,6 +566,24 @@ export class Engine {
     return this.previews.ask({ kind: 'contract', draft, host: this.host, publicationId, as, server, ...(live && { liveVersion: live.number }) })
   }
 
+  /** The connections of a destination. */
+  lanesOf(destinationId: string): DestinationSupervisor[] {
+    return this.allDestinations.lanesOf(destinationId)
+  }
+
+  /** Simulated tags move so many times as fast, until `multiple` is 1; gives how many do. */
+  pace(handles: ReadonlySet<number>, multiple: number): number {
+    return this.allSources.pace(handles, multiple)
+  }
+
+  /** Where it runs. */
+  environment(): ProofReport['environment'] {
+    return {
+      ...{ installation: this.installation, node: this.host.name, embrik: this.host.version, runtime: `Node.js ${process.versions.node}` },
+      ...{ system: `${platform()} ${release()}, ${arch()}`, processors: cpus().length, memoryMb: Math.round(totalmem() / (1 << 20)) },
+    }
+  }
+
   lines(): LedgerLine[] {
     return this.shown.lines()
   }
@@ -596,6 +618,7 @@ export class Engine {
     for (const cancel of this.timers) cancel()
     this.trimming.stop()
     this.renewal.stop()
+    await this.proofRuns.end()
     await this.joining.stop()
     await this.publications.stop()
     this.scripts.stop()

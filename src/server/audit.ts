@@ -5,6 +5,7 @@ import { listClasses } from '~/store/class'
 import { listCredentials } from '~/store/credential'
 import { listDestinations } from '~/store/destination'
 import { listKeys, listPeople } from '~/store/person'
+import { listProofRuns } from '~/store/proof-run'
 import { listPublications } from '~/store/publication'
 import { listSources } from '~/store/source'
 import { database } from './context'
@@ -33,6 +34,7 @@ const destinations = () => listDestinations(database())
 const credentials = () => listCredentials(database())
 const publications = () => listPublications(database())
 const classes = () => listClasses(database())
+const proofRuns = () => listProofRuns(database())
 const nameOf = (answer: unknown) => (answer as { name?: string } | null)?.name ?? ''
 /** Of edits of many things how many there were. */
 const counted = (_answer: unknown, body: unknown) =>
@@ -91,6 +93,9 @@ export const audited: Partial<Record<RouteKey, Audited>> = {
   sayPublication: { kind: 'publication', all: publications },
   pausePublication: { kind: 'publication', all: publications },
   resumePublication: { kind: 'publication', all: publications },
+  startProofRun: { kind: 'proof run', after: (_answer, body) => body },
+  stopProofRun: { kind: 'proof run', all: proofRuns },
+  removeProofRun: { kind: 'proof run', all: proofRuns },
   addClass: { kind: 'class' },
   changeClass: { kind: 'class', all: classes },
   removeClass: { kind: 'class', all: classes },

@@ -31,6 +31,7 @@ import * as journal from './migrations/0027-journal'
 import * as clauses from './migrations/0028-clauses'
 import * as recording from './migrations/0029-recording'
 import * as rows from './migrations/0030-rows'
+import * as proofRuns from './migrations/0031-proof-runs'
 
 const migrations = {
   '0001-first': first,
@@ -63,6 +64,7 @@ const migrations = {
   '0028-clauses': clauses,
   '0029-recording': recording,
   '0030-rows': rows,
+  '0031-proof-runs': proofRuns,
 }
 
 /** Brings the database up to date (or to `target`); safe to call from several processes at once. Returns the names of what was applied. */

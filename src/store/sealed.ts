@@ -9,6 +9,7 @@ export const sealedColumns = [
   { table: 'credential', id: 'id', column: 'secret', place: (id: string) => `credential:${id}`, name: 'name' },
   { table: 'credential_before', id: 'credential_id', column: 'secret', place: (id: string) => `credential:${id}`, name: null },
   { table: 'source', id: 'id', column: 'secret', place: (id: string) => `source:${id}`, name: 'name' },
+  { table: 'plant_key', id: 'id', column: 'secret', place: (id: string) => `plant-key:${id}`, name: null },
   { table: 'person', id: 'id', column: 'totp', place: (id: string) => `person:${id}:totp`, name: 'name' },
   { table: 'person', id: 'id', column: 'totp_pending', place: (id: string) => `person:${id}:totp`, name: 'name' },
 ] as const
@@ -28,7 +29,7 @@ export async function resealAll(db: Db, vault: Vault): Promise<{ resealed: numbe
     let [resealed, all] = [0, 0]
     const unreadable: string[] = []
     // What is just being stored under the old key comes before, or waits and is sealed under the new one.
-    await sql`lock table credential, credential_before, source, person in share row exclusive mode`.execute(tx)
+    await sql`lock table credential, credential_before, source, plant_key, person in share row exclusive mode`.execute(tx)
     for (const { table, id, column, place, name } of sealedColumns) {
       const { rows } = await sql<SealedRow>`
         select ${sql.ref(id)}::text as id, ${sql.ref(column)} as sealed, ${name === null ? sql`''` : sql.ref(name)} as name

@@ -4,6 +4,7 @@ import type { DestinationKind, DestinationSettings } from '~/contract/destinatio
 import type { ClassDraft, Equipment, Level, Member } from '~/contract/equipment'
 import type { TakeBackReason } from '~/contract/make'
 import type { Accepted } from '~/contract/preflight'
+import type { ProofOutcome, ProofPlan } from '~/contract/prove'
 import type { Plan, PublicationDraft } from '~/contract/publication'
 import type { Role } from '~/contract/role'
 import type { SettingsOf, SourceKind } from '~/contract/source'
@@ -154,6 +155,19 @@ export interface Tables {
     version: Generated<number>
   }
   record_column: { source_id: string; row_key: string; column_name: string; data_type: DataType; handle: Generated<number> }
+  plant_key: { id: string; made_at: Generated<Date>; public_key: string; secret: Buffer }
+  proof_run: {
+    id: string
+    name: string
+    plan: Json<ProofPlan>
+    made_by: string
+    started_at: Generated<Date>
+    ended_at: Date | null
+    outcome: ProofOutcome | null
+    why: Generated<string>
+    sha256: Generated<string>
+  }
+  proof_report: { run_id: string; part: 'json' | 'html' | 'pdf'; body: Buffer; signature: string; key_id: string }
   row_value: { source_id: string; at: string; part: RowPart; column_name: string; data_type: DataType; handle: Generated<number> }
   destination: {
     id: string

@@ -60,7 +60,7 @@ async function rotate(...args: string[]): Promise<string> {
 
 it('every column that can hold something sealed is known', async () => {
   const other = ['session', 'known_device', 'log_in_attempt', 'api_key', 'recovery_code', 'installation']
-  const octets = ['outbox_segment', 'ledger_latency', 'witness_position', 'aside', 'recording']
+  const octets = ['outbox_segment', 'ledger_latency', 'witness_position', 'aside', 'recording', 'proof_report']
   const { rows } = await sql<{ at: string; of: string }>`
     select table_name as of, table_name || '.' || column_name as at from information_schema.columns
     where table_schema = 'public' and data_type = 'bytea'`.execute(t.db)

@@ -47,6 +47,7 @@ const all = [
   '0028-clauses',
   '0029-recording',
   '0030-rows',
+  '0031-proof-runs',
 ]
 const since = (name: string) => all.slice(all.indexOf(name))
 

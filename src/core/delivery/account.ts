@@ -132,6 +132,9 @@ export class Account {
   /** When the newest message was made, epoch ms, and how often the wall clock had gone back by then. */
   private newest: { at: number; turn: number }
 
+  /** Hears of each message as its last word comes: how long that took, ms; while somebody measures. */
+  measured: ((seq: number, ms: number) => void) | null = null
+
   /** Whether what goes again is kept once there: a copy may come from any of its sendings. */
   keepsOnce = false
 
@@ -397,7 +400,9 @@ export class Account {
       o.ackedAt = now
       if (!o.missing) this.openAcked++
     }
-    if (!this.witnessed) this.end(o, 'unknown')
+    if (this.witnessed) return
+    this.measured?.(seq, now - o.madeMono)
+    this.end(o, 'unknown')
   }
 
   /** Refused for good, by the destination or before it went out; the outbox forgets it. */
@@ -556,6 +561,7 @@ export class Account {
     if (!this.byId) order.remember(seq, o.digest)
     this.remember(seq, o.digest)
     this.changes.latency(s.at - o.deviceAt)
+    this.measured?.(seq, s.at - o.deviceAt)
     this.close(o, s.mono)
     return verdict
   }

@@ -10,6 +10,7 @@ import { type Failure, FailureError, fail } from '~/contract/failure'
 import { invalid } from '~/contract/failure-form'
 import { Id } from '~/contract/id'
 import { WhichJournal } from '~/contract/journal'
+import { ProofPlan } from '~/contract/prove'
 import { HeldValues, PublicationDraft } from '~/contract/publication'
 import { ReplayQuery } from '~/contract/replay'
 import { RowPlace } from '~/contract/row-place'
@@ -348,6 +349,20 @@ async function handle(engine: Engine, streams: Set<ServerResponse>, req: Incomin
     case 'POST /publications/sent': {
       const { publicationId, from, to } = await parse(req, z.object({ publicationId: Id, from: z.number(), to: z.number() }))
       return answerJson(res, 200, await engine.sentIn(publicationId, from, to))
+    }
+
+    case 'POST /proof-runs/start': {
+      const { plan, by } = await parse(req, z.object({ plan: ProofPlan, by: z.string().max(200) }))
+      return answer(res, 200, { id: await engine.proofRuns.start(plan, by) })
+    }
+
+    case 'POST /proof-runs/progress':
+      return answer(res, 200, { progress: engine.proofRuns.progress((await parse(req, z.object({ id: Id }))).id) })
+
+    case 'POST /proof-runs/stop': {
+      const { id, by } = await parse(req, z.object({ id: Id, by: z.string().max(200) }))
+      engine.proofRuns.stop(id, by)
+      return answer(res, 200, {})
     }
 
     case 'POST /publications/scripts': {

@@ -274,6 +274,15 @@ export class DestinationSupervisor implements LaneParts {
     this.sending.start()
   }
 
+  /** Connects anew by what it has, as where another way leads there now; what is under way is finished first. */
+  async reconnect(): Promise<void> {
+    if (!this.loaded || this.stopped) return
+    const go = await this.sending.pause()
+    await this.listening.renew()
+    go()
+    this.sending.start()
+  }
+
   /**
    * Lets the witness listen to other filters. Sending pauses for it, with nothing on the wire: a message in the moment
    * between the old and the new filter would pass unseen, and nobody could say whether it arrived.

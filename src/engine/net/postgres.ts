@@ -28,10 +28,9 @@ const GONE_MS = 2000
 
 /** Connects and logs in; `lost` hears once when the connection ends by itself afterwards. */
 export async function openPostgres(a: PostgresAccess, lost: (e: unknown) => void): Promise<pg.Client> {
-  await reach.look(a.host, a.port)
+  const at = await reach.look(a.host, a.port)
   const client = new pg.Client({
-    host: a.host,
-    port: a.port,
+    ...at,
     database: a.database,
     user: a.user,
     password: a.password,

@@ -1,7 +1,9 @@
 import { lookup as resolveName } from 'node:dns'
 import { BlockList, isIP, type LookupFunction } from 'node:net'
 import { networkInterfaces } from 'node:os'
+import { checkServerIdentity as identityOf, type PeerCertificate } from 'node:tls'
 import { FailureError } from '~/contract/failure'
+import { detours } from './detours'
 
 /** What nobody reads tags from or publishes to: of the link (metadata of clouds lie there), and of nobody. */
 const NEVER = ['169.254.0.0/16', 'fe80::/10', '0.0.0.0/8', '::/128', '240.0.0.0/4']
@@ -71,6 +73,18 @@ export class Reach {
 
   /** Options for Node's sockets and requests: what they resolve to is judged as they connect. Throws for an address that is refused. */
   to(host: string, port: number): { host: string; port: number; lookup: LookupFunction } {
+    const through = detours.of(host, port)
+    return through === undefined ? this.straight(host, port) : this.roundabout(host, through)
+  }
+
+  /** To a proxy on this machine; whom a certificate is for is held against the host all the same. */
+  private roundabout(host: string, port: number) {
+    const checkServerIdentity = (_name: string, certificate: PeerCertificate) => identityOf(host.replace(/^\[|\]$/g, ''), certificate)
+    return { host: '127.0.0.1', port, lookup: resolveName as LookupFunction, checkServerIdentity }
+  }
+
+  /** The same, whatever stands between. */
+  straight(host: string, port: number): { host: string; port: number; lookup: LookupFunction } {
     const bare = host.replace(/^\[|\]$/g, '')
     if (isIP(bare) !== 0) this.demand(bare, port)
     const lookup: LookupFunction = (name, options, done) =>
@@ -88,13 +102,15 @@ export class Reach {
     return { host, port, lookup }
   }
 
-  /** For libraries that connect by themselves: judged just before. */
-  async look(host: string, port: number): Promise<void> {
-    const { lookup } = this.to(host, port)
+  /** For libraries that connect by themselves: judged just before. Gives where they are to connect to. */
+  async look(host: string, port: number): Promise<{ host: string; port: number }> {
+    const through = detours.of(host, port)
+    const { lookup } = this.straight(host, port)
     const bare = host.replace(/^\[|\]$/g, '')
     // A name that does not resolve is told by whoever connects.
     if (isIP(bare) === 0)
       await new Promise<void>((done, failed) => lookup(bare, { all: true }, (e) => (e instanceof FailureError ? failed(e) : done())))
+    return through === undefined ? { host, port } : { host: '127.0.0.1', port: through }
   }
 }
 

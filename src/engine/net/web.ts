@@ -81,7 +81,7 @@ export class Web {
   private once(r: WebRequest, anew = false): Promise<WebAnswer> {
     const secure = r.url.protocol === 'https:'
     const port = Number(r.url.port || (secure ? 443 : 80))
-    const { host, lookup } = reach.to(r.url.hostname.replace(/^\[|\]$/g, ''), port)
+    const at = reach.to(r.url.hostname.replace(/^\[|\]$/g, ''), port)
     const abort = new AbortController()
     this.aborts.add(abort)
     const late = Object.assign(new Error('no answer in time'), { code: 'ETIMEDOUT' })
@@ -89,12 +89,10 @@ export class Web {
     return new Promise<WebAnswer>((done, failed) => {
       const length = r.body === null ? {} : { 'content-length': String(r.body.length) }
       const options = {
-        host,
-        port,
-        lookup,
+        ...at,
         method: r.method,
         path: r.url.pathname + r.url.search,
-        headers: { ...r.headers, ...length },
+        headers: { host: r.url.host, ...r.headers, ...length },
         signal: abort.signal,
       }
       const request = secure

@@ -60,6 +60,8 @@ export interface SourceConnection {
   write?(tag: WantedTag, value: Scalar): Promise<Scalar>
   /** What the source told last of its own time; null: nothing yet. Kinds that tell none have none. */
   peerTime?(): PeerTime | null
+  /** Where it computes values itself: some of them move so many times as fast, until `multiple` is 1; gives how many. */
+  pace?(handles: ReadonlySet<number>, multiple: number): number
   close(): Promise<void>
 }
 

@@ -4,13 +4,12 @@ import { conform } from '~/core/value/datatype'
 import type { Scalar } from '~/core/value/deadband'
 import { Status } from '~/core/value/quality'
 import type { LiveTable } from '../live/table'
+import { type Moving, Paced } from './paced'
 
 const EVERY_MS = 500
 
-interface Running {
+interface Running extends Moving {
   tag: Tag
-  next(seconds: number): Scalar
-  last: Scalar | undefined
 }
 
 /** Tags of any source that are on simulation: their signals stand in for the device, with a quality that says so. */
@@ -18,8 +17,20 @@ export class Simulation {
   private running = new Map<number, Running>()
   private timer: NodeJS.Timeout | null = null
   private readonly began = Date.now()
+  private readonly paced = new Paced(
+    () => this.running,
+    () => (Date.now() - this.began) / 1000,
+    (handles, values) => this.say(handles, values, Date.now()),
+  )
 
   constructor(private readonly table: LiveTable) {}
+
+  /** Some of them move so many times as fast, until `multiple` is 1; gives how many. */
+  pace(handles: ReadonlySet<number>, multiple: number): number {
+    if (multiple > 1) return this.paced.begin(handles, multiple, EVERY_MS)
+    this.paced.end()
+    return 0
+  }
 
   /** Ends what is not among these, or has another signal now. */
   release(tags: readonly Tag[]): void {
@@ -43,7 +54,7 @@ export class Simulation {
       const signal = parseSignal(tag.signal)
       if ('problem' in signal) continue
       this.table.ensure(tag.handle)
-      this.running.set(tag.handle, { tag, next: runSignal(signal, 1, tag.id), last: undefined })
+      this.running.set(tag.handle, { tag, next: runSignal(signal, 1, tag.id), last: undefined, dataType: tag.dataType, ahead: 0 })
     }
     if (this.running.size > 0 && !this.timer) {
       this.timer = setInterval(() => this.tick(), EVERY_MS)
@@ -56,17 +67,23 @@ export class Simulation {
     const seconds = (now - this.began) / 1000
     const handles: number[] = []
     const values: Scalar[] = []
-    for (const r of this.running.values()) {
-      const value = conform(r.next(seconds), r.tag.dataType)
+    for (const [handle, r] of this.running) {
+      if (this.paced.has(handle)) continue
+      const value = conform(r.next(seconds + r.ahead), r.tag.dataType)
       if (value === r.last) continue
       r.last = value
       handles.push(r.tag.handle)
       values.push(value)
     }
-    if (handles.length > 0) this.table.apply({ handles, values, statuses: handles.map(() => Status.substitute), times: handles.map(() => now) }, now)
+    if (handles.length > 0) this.say(handles, values, now)
+  }
+
+  private say(handles: number[], values: Scalar[], now: number): void {
+    this.table.apply({ handles, values, statuses: handles.map(() => Status.substitute), times: handles.map(() => now) }, now)
   }
 
   stop(): void {
+    this.paced.end()
     if (this.timer) clearInterval(this.timer)
     this.timer = null
   }

@@ -122,6 +122,13 @@ export class Sources {
     await this.reconcile()
   }
 
+  /** Simulated tags move so many times as fast, until `multiple` is 1; gives how many do. */
+  pace(handles: ReadonlySet<number>, multiple: number): number {
+    let count = this.simulation.pace(handles, multiple)
+    for (const running of this.running.values()) count += running.pace(handles, multiple)
+    return count
+  }
+
   /** What was begun for single sources is done. */
   settled(): Promise<void> {
     return this.queues.settled()

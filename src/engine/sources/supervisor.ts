@@ -110,6 +110,11 @@ export class SourceSupervisor {
     return this.connection ? (this.connection.peerTime ? this.connection.peerTime() : undefined) : null
   }
 
+  /** Values that it computes itself move so many times as fast; gives how many do. */
+  pace(handles: ReadonlySet<number>, multiple: number): number {
+    return this.connection?.pace?.(handles, multiple) ?? 0
+  }
+
   /** Writes to the device and gives what was read back; null when it can't, now or at all. */
   get writer(): ((tag: Tag, value: Scalar) => Promise<Scalar>) | null {
     const { connection } = this

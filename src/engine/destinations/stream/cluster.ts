@@ -344,7 +344,7 @@ function byTopic<P extends Place, T>(places: readonly P[], each: (place: P) => T
 
 async function dial(access: StreamAccess, { host, port }: { host: string; port: number }): Promise<Connection> {
   // A cluster names its nodes by itself: what this machine may not reach stays out of reach.
-  await reach.look(host, port)
+  const at = await reach.look(host, port)
   const { login, tls } = access
   const sasl: SASLOptions | null = login && { mechanism: login.mechanism, username: login.user, password: login.password }
   const link = new Connection(access.clientId, {
@@ -355,6 +355,6 @@ async function dial(access: StreamAccess, { host, port }: { host: string; port: 
   })
   // Also between the end of the attempt and whoever hears next.
   link.on('error', () => undefined)
-  await link.connect(host, port)
+  await link.connect(at.host, at.port)
   return link
 }

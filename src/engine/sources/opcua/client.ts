@@ -147,9 +147,9 @@ async function baseOptions(ctx: SourceContext): Promise<OPCUAClientOptions> {
   } as OPCUAClientOptions
 }
 
-function lookAt({ endpoint }: Pick<OpcUaSettings, 'endpoint'>): Promise<void> {
+async function lookAt({ endpoint }: Pick<OpcUaSettings, 'endpoint'>): Promise<void> {
   const { host, port } = hostAndPort(endpoint)
-  return reach.look(host, port)
+  await reach.look(host, port)
 }
 
 /** Asks the server, without security, which endpoints it has (OPC 10000-4 5.5.4). */

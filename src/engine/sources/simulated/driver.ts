@@ -7,6 +7,7 @@ import { Status } from '~/core/value/quality'
 import { wordsOf } from '../../log'
 import { runSteps } from '../../net/steps'
 import type { SourceConnection, SourceDriver, SourceSink, SourceTarget, WantedTag } from '../driver'
+import { type Moving, Paced } from '../paced'
 
 /** Work is spread over the update rate in slices of so many ms, so that many tags do not all change in one moment. */
 const SLICE_MS = 50
@@ -79,10 +80,8 @@ export const simulatedDriver: SourceDriver<'simulated'> = {
   },
 }
 
-interface Running {
+interface Running extends Moving {
   tag: WantedTag
-  next(seconds: number): Scalar
-  last: Scalar | undefined
   /** It is computed every so many rounds. */
   every: number
 }
@@ -95,6 +94,11 @@ class SimulatedConnection implements SourceConnection {
   private readonly began = Date.now()
   private timer: NodeJS.Timeout | null = null
   private running = new Map<number, Running>()
+  private readonly paced = new Paced(
+    () => this.running,
+    () => (Date.now() - this.began) / 1000,
+    (handles, values) => this.say(handles, values, Date.now()),
+  )
 
   constructor(
     private readonly target: SourceTarget<'simulated'>,
@@ -125,7 +129,14 @@ class SimulatedConnection implements SourceConnection {
           continue
         }
         // Named by its place among the tags, so that a fresh installation with the same seed computes the same.
-        one = { tag, next: runSignal(signal, seed, `${i} ${tag.address}`, this.recording), last: undefined, every: 1 }
+        one = {
+          tag,
+          next: runSignal(signal, seed, `${i} ${tag.address}`, this.recording),
+          last: undefined,
+          every: 1,
+          dataType: tag.dataType,
+          ahead: 0,
+        }
       }
       // A rate of its own is kept as the nearest number of rounds: not faster than the source's.
       one.every = Math.max(1, Math.round((tag.sampleMs ?? rateMs) / rateMs))
@@ -145,18 +156,28 @@ class SimulatedConnection implements SourceConnection {
     const handles: number[] = []
     const values: Scalar[] = []
     for (const one of slice) {
-      if (one.last !== undefined && this.round % one.every !== 0) continue
-      const value = conform(one.next(seconds), one.tag.dataType)
+      if ((one.last !== undefined && this.round % one.every !== 0) || this.paced.has(one.tag.handle)) continue
+      const value = conform(one.next(seconds + one.ahead), one.tag.dataType)
       if (value === one.last) continue
       one.last = value
       handles.push(one.tag.handle)
       values.push(value)
     }
-    if (handles.length > 0)
-      this.sink.values({ handles, values, statuses: values.map((v) => (v === null ? Status.noData : Status.good)), times: handles.map(() => now) })
+    if (handles.length > 0) this.say(handles, values, now)
+  }
+
+  private say(handles: number[], values: Scalar[], now: number): void {
+    this.sink.values({ handles, values, statuses: values.map((v) => (v === null ? Status.noData : Status.good)), times: handles.map(() => now) })
+  }
+
+  pace(handles: ReadonlySet<number>, multiple: number): number {
+    if (multiple > 1) return this.paced.begin(handles, multiple, this.target.settings.rateMs)
+    this.paced.end()
+    return 0
   }
 
   async close(): Promise<void> {
+    this.paced.end()
     if (this.timer) clearInterval(this.timer)
   }
 }
