@@ -22,6 +22,7 @@ export const pages = [
   '/proof/wrong',
   '/proof',
   '/proof/beside',
+  '/proof/runs',
   '/proof/hop',
   '/proof/journal',
   '/proof/events',

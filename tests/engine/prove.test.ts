@@ -65,7 +65,9 @@ it('a run in which nothing goes wrong holds every limit, and counts what the bro
   expect(report.counts.produced).toBeGreaterThan(200)
   expect(report.latency!.count).toBe(report.counts.produced)
   expect(report.curve.length).toBeGreaterThanOrEqual(4)
-  expect(report.destinations).toMatchObject([{ name: 'Broker', kind: 'mqtt', certificates: [{ use: 'own' }, { use: 'of the witness' }, { use: 'authority' }] }])
+  expect(report.destinations).toMatchObject([
+    { name: 'Broker', kind: 'mqtt', certificates: [{ use: 'own' }, { use: 'of the witness' }, { use: 'authority' }] },
+  ])
   expect(report.clocks.map((c) => c.name)).toContain('Database')
   expect(report.environment.processors).toBeGreaterThan(0)
 })

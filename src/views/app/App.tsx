@@ -26,6 +26,7 @@ const sources: Record<string, () => Promise<ComponentType>> = {
   '/proof': () => import('../proof/WallPage').then((m) => m.WallPage),
   '/proof/wrong': () => import('../proof/WrongPage').then((m) => m.WrongPage),
   '/proof/beside': () => import('../proof/beside/BesidePage').then((m) => m.BesidePage),
+  '/proof/runs': () => import('../proof/runs/ProofRunsPage').then((m) => m.ProofRunsPage),
   '/proof/hop': () => import('../proof/way/WayPage').then((m) => m.WayPage),
   '/proof/clocks': () => import('../proof/ClocksPage').then((m) => m.ClocksPage),
   '/proof/journal': () => import('../proof/journal/JournalPage').then((m) => m.JournalPage),

@@ -98,6 +98,7 @@ export const stations: Station[] = [
       { label: 'Wall', href: '/proof' },
       { label: 'What is wrong', href: '/proof/wrong' },
       { label: 'Side by side', href: '/proof/beside' },
+      { label: 'Proof runs', href: '/proof/runs' },
       { label: 'Find the hop', href: '/proof/hop' },
       { label: 'Journal', href: '/proof/journal' },
       { label: 'Events', href: '/proof/events' },
