@@ -31,6 +31,8 @@ interface Fault {
 interface Watched {
   publisher: Publisher
   lane: DestinationSupervisor
+  /** Of the settings of its destination when it began. */
+  settings: number
   counting: Counting
 }
 
@@ -124,7 +126,7 @@ export class ProofRunning {
     if (plan.load > 1) this.moved = engine.pace(new Set(publishers.flatMap((p) => allTags(p.plan))), plan.load)
     this.begunAt = clock.mono()
     this.watched = publishers.map((publisher, i) => ({
-      ...{ publisher, lane: lanes[i]! },
+      ...{ publisher, lane: lanes[i]!, settings: lanes[i]!.destination.version },
       counting: new Counting(engine.ledger.account(publisher.plan.delivery), clock, this.measure),
     }))
   }
@@ -186,7 +188,16 @@ export class ProofRunning {
 
   /** What is measured is one version from beginning to end. */
   private demandSame(): void {
-    for (const { publisher } of this.watched) {
+    for (const { publisher, lane, settings } of this.watched) {
+      const { destination: to } = lane
+      if (lane.stopped || to.version !== settings || !to.enabled)
+        throw fail(
+          409,
+          'proof.changed',
+          `${to.name} was changed or switched off while it was measured`,
+          'Let nobody change it during a run',
+          'destination',
+        )
       const { publicationId, name, number } = publisher.plan
       const now = this.engine.publishers.get(publicationId)
       if (now === publisher) continue

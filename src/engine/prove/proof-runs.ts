@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { fail } from '~/contract/failure'
+import { FailureError, fail } from '~/contract/failure'
 import { newId } from '~/contract/id'
 import type { ProofPlan, ProofProgress, ProofReport } from '~/contract/prove'
 import { htmlOf } from '~/core/prove/html'
@@ -12,9 +12,8 @@ import { pdfOf } from './pdf'
 import { ProofRunning } from './proof-run'
 
 const STARTED_ANEW = 'The engine was started anew while it ran.'
-/** A report that could not be kept is tried again so often, ms, so many times. */
+/** A report that could not be kept, as while the database is away, is tried again so often, ms. */
 const KEEP_AGAIN_MS = 2000
-const KEEP_TRIES = 30
 
 /** With what anybody checks a report: one command, for one of its files. */
 export const checkCommand = (file: string): string => `openssl dgst -sha256 -verify plant-key.pem -signature ${file}.sig ${file}`
@@ -23,6 +22,7 @@ export const checkCommand = (file: string): string => `openssl dgst -sha256 -ver
 export class ProofRuns {
   private running: ProofRunning | null = null
   private ended: Promise<void> = Promise.resolve()
+  private ending = false
 
   constructor(private readonly engine: Engine) {}
 
@@ -80,7 +80,7 @@ export class ProofRuns {
   /** Signs a report and keeps it; a database that is away is waited for. */
   private async keep(report: ProofReport): Promise<void> {
     const { db, vault } = this.engine.options
-    for (let tries = 1; ; tries++) {
+    for (;;) {
       try {
         const { keyId, key, sign } = await signer(db, vault)
         const json = Buffer.from(`${JSON.stringify(report, null, 1)}\n`)
@@ -93,7 +93,8 @@ export class ProofRuns {
         const sha256 = createHash('sha256').update(json).digest('hex')
         return await endProofRun(db, report.id, { outcome: report.outcome, why: report.why, sha256, keyId, parts })
       } catch (e) {
-        if (tries >= KEEP_TRIES) throw e
+        // What no waiting mends, as a key that cannot be opened, is told.
+        if (e instanceof FailureError || this.ending) throw e
         await new Promise<void>((done) => this.engine.clock.after(KEEP_AGAIN_MS, done))
       }
     }
@@ -101,6 +102,7 @@ export class ProofRuns {
 
   /** The engine ends: what is measured by then is told, and what was changed is undone. */
   async end(): Promise<void> {
+    this.ending = true
     this.running?.stop('The engine was stopped')
     await this.ended
   }

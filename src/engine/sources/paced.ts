@@ -11,6 +11,9 @@ export interface Moving {
   ahead: number
 }
 
+/** So many values a ms are computed at most: however many signals there are, the loop has time for what is measured. */
+const VALUES_A_MS = 50
+
 /** Signals that move faster than the others for a while: their time passes so many times as fast, and they are looked at as often. */
 export class Paced {
   private handles: ReadonlySet<number> = new Set()
@@ -33,15 +36,13 @@ export class Paced {
     const own = new Set([...this.all().keys()].filter((h) => handles.has(h)))
     this.handles = own
     let last = performance.now()
+    const interval = Math.max(1, everyMs / multiple, own.size / VALUES_A_MS)
     if (own.size > 0)
-      this.timer = setInterval(
-        () => {
-          const now = performance.now()
-          this.move(((now - last) / 1000) * (multiple - 1))
-          last = now
-        },
-        Math.max(1, everyMs / multiple),
-      )
+      this.timer = setInterval(() => {
+        const now = performance.now()
+        this.move(((now - last) / 1000) * (multiple - 1))
+        last = now
+      }, interval)
     return own.size
   }
 

@@ -58,10 +58,12 @@ export function ProofRunsPage() {
       <Asked of={runs}>
         {(list) =>
           list.length === 0 ? (
-            <Empty title="No proof run yet" action={mayEdit && <Button onClick={fresh}>New proof run</Button>}>
-              Measure publications for a while, with more load and with faults on purpose, against limits. It ends in a signed report that you can
-              hand to somebody who trusts nobody.
-            </Empty>
+            <main className="grid min-h-0 flex-1">
+              <Empty title="No proof run yet" action={mayEdit && <Button onClick={fresh}>New proof run</Button>}>
+                Measure publications for a while, with more load and with faults on purpose, against limits. It ends in a signed report that you can
+                hand to somebody who trusts nobody.
+              </Empty>
+            </main>
           ) : (
             <ThreeParts
               id="proof-runs"

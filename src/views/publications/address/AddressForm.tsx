@@ -12,9 +12,12 @@ import { placeholderHelp } from './help'
 import { fieldsOf } from './kinds'
 
 /** What placeholders of an address may name, for the equipment at hand. */
-function offered(example: PlanEquipment | null): Offered[] {
+function offered(example: PlanEquipment | null, rows: boolean): Offered[] {
   return [
-    ...Object.keys(placeholders).map((name) => ({ name, help: placeholderHelp[name] ?? '' })),
+    ...Object.keys(placeholders)
+      // Levels of the plant mean nothing for a row.
+      .filter((name) => !rows || name === 'name')
+      .map((name) => ({ name, help: placeholderHelp[name] ?? '' })),
     ...Object.entries(example?.facts ?? {}).map(([f, v]) => ({ name: `fact.${f}`, help: String(v) })),
     ...(example?.members ?? []).map((m) => ({ name: `value.${m.key}`, help: `value of ${m.label || m.key}, at the moment` })),
     ...['year', 'month', 'day', 'hour', 'minute'].map((t) => ({ name: `time.${t}`, help: 'of the message, UTC' })),
@@ -44,7 +47,7 @@ export function AddressForm({
     address,
     set: (change) => set({ address: { ...address, ...change } as Address }),
     errors: Object.fromEntries(Object.entries(fields).flatMap(([k, v]) => (k.startsWith('address.') ? [[k.slice(8), v]] : []))),
-    offer: offered(example),
+    offer: offered(example, draft.rows !== undefined),
     prescribed: shapes[shape.kind].fixed !== undefined,
     contentType: preview?.message?.contentType ?? shapes[shape.kind].contentType(shape as never),
     steers: steered && (
@@ -60,7 +63,7 @@ export function AddressForm({
       <Fields key={address.kind} {...props} />
       {preview && preview.topicCount > 0 && (
         <>
-          <Heading>
+          <Heading level={2}>
             {countText(preview.topicCount)} {nouns[preview.topicCount === 1 ? 0 : 1]}
           </Heading>
           <TopicTree nodes={preview.tree} separator={levels.separator} />

@@ -31,6 +31,16 @@ export function TemplateField({ help, error, ...props }: TextProps & { help?: st
   )
 }
 
+/** So many members are at hand where levels of the plant mean nothing. */
+const MEMBERS = 12
+
+/** What is put into a place with one press: levels and names, and where there are none of the plant the members. */
+function atHand(offer: readonly Offered[]): string[] {
+  const names = offer.map((o) => o.name)
+  const known = names.filter((name) => Object.hasOwn(placeholders, name))
+  return known.includes('enterprise') ? known : [...known, ...names.filter((name) => name.startsWith('value.')).slice(0, MEMBERS)]
+}
+
 /** The place of an address with what can be put into it at hand, and how names become levels of it. */
 export function PlaceField({
   separator,
@@ -44,7 +54,7 @@ export function PlaceField({
     <>
       <TemplateField {...props} error={error} help="Type { to see what can be filled in, and | after a name for filters: {name|lower}" />
       <div className="flex flex-wrap gap-1 pb-2 pl-[142px]">
-        {Object.keys(placeholders).map((p) => (
+        {atHand(props.offer).map((p) => (
           <Button
             key={p}
             small

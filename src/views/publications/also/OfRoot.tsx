@@ -18,7 +18,7 @@ export function OfRoot({ root, draft, what, of, section }: Props) {
   const onTop = paceWords(draft.trigger, draft.pace)
   const parts: { id: Finding['section']; title: string; summary: ReactNode }[] = [
     { id: 'what', title: 'What', summary: what },
-    { id: 'when', title: 'When', summary: `${triggerWords(draft.trigger)}${onTop && `; ${onTop}`}` },
+    { id: 'when', title: 'When', summary: `${triggerWords(draft.trigger, draft.rows !== undefined)}${onTop && `; ${onTop}`}` },
     { id: 'steps', title: 'Steps', summary: draft.steps?.length ? stepsSentence(draft.steps) : 'sent as read' },
   ]
   return (

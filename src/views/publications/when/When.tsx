@@ -8,7 +8,7 @@ import { ChangeFields, EventFields, EveryFields, ScheduleFields, WhenFields } fr
 import { freshTrigger, paceWords, triggerWords } from './words'
 
 interface Props {
-  draft: Pick<PublicationDraft, 'trigger' | 'pace'>
+  draft: Pick<PublicationDraft, 'trigger' | 'pace' | 'rows'>
   set: PublicationEdit['set']
   example: PlanEquipment | null
   /** What is wrong, by field. */
@@ -28,9 +28,12 @@ const kinds: { value: Trigger['kind']; label: string }[] = [
   { value: 'hand', label: 'By hand' },
 ]
 
+const forRows: ReadonlySet<Trigger['kind']> = new Set<Trigger['kind']>(['change', 'every', 'schedule', 'hand'])
+
 /** When it speaks. */
 export function When({ draft, set, example, fields, ...clause }: Props) {
   const { trigger, pace } = draft
+  const rows = draft.rows !== undefined
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
   const error = (field: string) => fields[`trigger.${field}`]
   const onChange = (next: Trigger) => set({ trigger: next })
@@ -40,7 +43,7 @@ export function When({ draft, set, example, fields, ...clause }: Props) {
       title="When"
       summary={
         <>
-          {triggerWords(trigger)}
+          {triggerWords(trigger, rows)}
           {onTop && <span className="text-muted">; {onTop}</span>}
         </>
       }
@@ -48,14 +51,24 @@ export function When({ draft, set, example, fields, ...clause }: Props) {
       {...clause}
     >
       <div className="grid gap-3">
-        <Choice label="Trigger" value={trigger.kind} options={kinds} onChange={(kind) => onChange(freshTrigger(kind, zone))} />
-        {trigger.kind === 'change' && <ChangeFields {...{ trigger, example, error, onChange }} />}
+        <Choice
+          label="Trigger"
+          value={trigger.kind}
+          options={rows ? kinds.filter((k) => forRows.has(k.value) || k.value === trigger.kind) : kinds}
+          onChange={(kind) => onChange(freshTrigger(kind, zone))}
+        />
+        {trigger.kind === 'change' && rows && (
+          <p className="text-muted">
+            Each time its source is read: rows that are new or another than they were told, and those that are gone where that is ticked.
+          </p>
+        )}
+        {trigger.kind === 'change' && !rows && <ChangeFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'every' && <EveryFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'when' && <WhenFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'event' && <EventFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'schedule' && <ScheduleFields {...{ trigger, example, error, onChange }} />}
         {trigger.kind === 'hand' && <p className="text-muted">Only when somebody presses Send once, or a script asks for it.</p>}
-        <PaceFields trigger={trigger} pace={pace} error={(field) => fields[`pace.${field}`]} onChange={(next) => set({ pace: next })} />
+        <PaceFields trigger={trigger} pace={pace} rows={rows} error={(field) => fields[`pace.${field}`]} onChange={(next) => set({ pace: next })} />
       </div>
     </Section>
   )
@@ -65,11 +78,14 @@ export function When({ draft, set, example, fields, ...clause }: Props) {
 function PaceFields({
   trigger,
   pace,
+  rows,
   error,
   onChange,
 }: {
   trigger: Trigger
   pace: Pace | undefined
+  /** How often rows can go out is how often their source is read. */
+  rows: boolean
   error(field: string): string | undefined
   onChange(pace: Pace | undefined): void
 }) {
@@ -80,14 +96,18 @@ function PaceFields({
   const usual = speaksFirst(trigger, undefined)
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1.5 border-t border-line pt-2.5" role="group" aria-label="How often">
-      <span className="flex items-center gap-1.5">
-        at most every
-        <SpanInput label="At most every" value={pace?.mostS} error={error('mostS')} onChange={(mostS) => set({ mostS })} />
-      </span>
-      <span className="flex items-center gap-1.5">
-        at least every
-        <SpanInput label="At least every" value={pace?.leastS} error={error('leastS')} onChange={(leastS) => set({ leastS })} />
-      </span>
+      {(!rows || pace?.mostS !== undefined) && (
+        <span className="flex items-center gap-1.5">
+          at most every
+          <SpanInput label="At most every" value={pace?.mostS} error={error('mostS')} onChange={(mostS) => set({ mostS })} />
+        </span>
+      )}
+      {(!rows || pace?.leastS !== undefined) && (
+        <span className="flex items-center gap-1.5">
+          at least every
+          <SpanInput label="At least every" value={pace?.leastS} error={error('leastS')} onChange={(leastS) => set({ leastS })} />
+        </span>
+      )}
       <label className="flex items-center gap-1.5">
         <input
           type="checkbox"

@@ -22,10 +22,10 @@ function deadbandWords(deadband: PublicationDeadband | undefined): string {
 }
 
 /** When it speaks, in one line. */
-export function triggerWords(trigger: Trigger): string {
+export function triggerWords(trigger: Trigger, rows = false): string {
   switch (trigger.kind) {
     case 'change':
-      return `on change ${deadbandWords(trigger.deadband)}`
+      return rows ? 'whenever a row is another' : `on change ${deadbandWords(trigger.deadband)}`
     case 'every':
       return `every ${spanWords(trigger.seconds)}${trigger.aligned ? ', on the clock' : ''}${trigger.aligned && trigger.phaseS ? ` and ${spanWords(trigger.phaseS)}` : ''}`
     case 'when': {
