@@ -1,4 +1,5 @@
 import type { LimitResult, ProofReport } from '~/contract/prove'
+import { piecesOf } from './measure'
 import { outcomeWords } from './words'
 
 const escaped = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;')
@@ -27,7 +28,11 @@ function picture(curve: ProofReport['curve'], faults: ProofReport['faults'], sec
   const last = Math.max(seconds, curve.at(-1)!.atS)
   const x = (s: number) => Math.round((left + ((width - left - 8) * s) / last) * 10) / 10
   const y = (ms: number) => Math.round((8 + (height - bottom - 8) * (1 - (Math.log10(Math.max(ms, least / 1.3)) - floor) / (top - floor))) * 10) / 10
-  const line = (of: 'p50' | 'p99') => curve.map((p, i) => `${i === 0 ? 'M' : 'L'}${x(p.atS)} ${y(p[of])}`).join('')
+  // A piece of one point is a short dash.
+  const line = (of: 'p50' | 'p99') =>
+    piecesOf(curve)
+      .map((piece) => piece.map((p, i) => `${i === 0 ? 'M' : 'L'}${x(p.atS)} ${y(p[of])}`).join('') + (piece.length === 1 ? 'h3' : ''))
+      .join('')
   const ticks: string[] = []
   for (let e = Math.ceil(floor); e <= top; e++)
     ticks.push(

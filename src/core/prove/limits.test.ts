@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { ProofLimits } from '~/contract/prove'
 import { judgeLimits, type Measured, outcomeOf } from './limits'
-import { Curve, Durations, noCounts, sumOf } from './measure'
+import { Curve, Durations, noCounts, piecesOf, sumOf } from './measure'
 import { faultWords } from './words'
 
 const limits = (part: Partial<ProofLimits> = {}) => ProofLimits.parse(part)
@@ -73,6 +73,9 @@ describe('limits', () => {
     )
     expect(words.map((w) => w.words)).toContain('3 missing messages, at most 2 are allowed')
     expect(words.map((w) => w.words)).toContain('1 messages whose fate nobody knows, 1 of them without a verdict yet, at most 0 are allowed')
+    expect(judgeLimits(limits({ p99Ms: 9000 }), measured({ latency: { p50: 1, p95: 1, p99: 17_109.4, max: 2, count: 1 } })).at(-1)!.words).toBe(
+      '99 of 100 arrived within 17.1 s, 9 s are allowed',
+    )
     expect(words.map((w) => w.words)).toContain('all was well 7 s after Site broker cut off for 3 s, 5 s are allowed')
   })
 })
@@ -99,6 +102,16 @@ describe('what is measured', () => {
     for (let s = 0; s < 86_400; s += 10) long.add(s, 5)
     expect(long.all.length).toBeLessThanOrEqual(240)
     expect(long.all.reduce((n, p) => n + p.count, 0)).toBe(8640)
+  })
+
+  it('a curve has no line where nothing came', () => {
+    const at = (...all: number[]) => all.map((atS) => ({ atS }))
+    expect(piecesOf(at(0, 1, 2, 9, 10, 13)).map((piece) => piece.map((p) => p.atS))).toEqual([
+      [0, 1, 2],
+      [9, 10, 13],
+    ])
+    expect(piecesOf(at(4))).toEqual([at(4)])
+    expect(piecesOf([])).toEqual([])
   })
 
   it('counts add up', () => {

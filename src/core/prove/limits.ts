@@ -29,6 +29,9 @@ export const limitWords: Readonly<Record<keyof ProofLimits, string>> = words
 /** What only a witness can say. */
 const seen: ReadonlySet<keyof ProofLimits> = new Set<keyof ProofLimits>(['missing', 'doubled', 'altered', 'disordered', 'late', 'unknown'])
 
+/** `80 ms`, `17.1 s`. */
+export const spanOf = (ms: number): string => (ms < 1000 ? `${ms} ms` : `${Math.round(ms / 100) / 10} s`)
+
 const result = (limit: string, of: number, measured: number | null, outcome: LimitResult['outcome'], said: string): LimitResult => ({
   ...{ limit, of, measured, outcome },
   words: said,
@@ -54,7 +57,8 @@ export function judgeLimits(limits: ProofLimits, m: Measured): LimitResult[] {
   if (p99Ms !== null) {
     const p99 = m.latency?.p99 ?? null
     if (p99 === null) out.push(result('p99Ms', p99Ms, null, 'unproven', 'nothing arrived, so that nothing could be timed'))
-    else out.push(result('p99Ms', p99Ms, p99, p99 <= p99Ms ? 'held' : 'broken', `99 of 100 arrived within ${p99} ms, ${p99Ms} ms are allowed`))
+    else
+      out.push(result('p99Ms', p99Ms, p99, p99 <= p99Ms ? 'held' : 'broken', `99 of 100 arrived within ${spanOf(p99)}, ${spanOf(p99Ms)} are allowed`))
   }
   if (recoveredS !== null) out.push(recovery(recoveredS, m.recoveries))
   return out

@@ -28,6 +28,21 @@ export class Durations {
 
 const tenths = (ms: number): number => Math.round(ms * 10) / 10
 
+type Point = { atS: number; p50: number; p99: number; max: number; count: number }
+
+/** A curve in pieces: where nothing had its last word for a while there is no line. */
+export function piecesOf<P extends Pick<Point, 'atS'>>(curve: readonly P[]): P[][] {
+  let step = Number.POSITIVE_INFINITY
+  for (let i = 1; i < curve.length; i++) step = Math.min(step, curve[i]!.atS - curve[i - 1]!.atS)
+  const pieces: P[][] = []
+  for (const [i, p] of curve.entries()) {
+    // A point or two may be missing where messages are few.
+    if (i > 0 && p.atS - curve[i - 1]!.atS <= 3 * step) pieces.at(-1)!.push(p)
+    else pieces.push([p])
+  }
+  return pieces
+}
+
 /** At most so many points a curve has. */
 const POINTS = 240
 
@@ -47,7 +62,7 @@ export class Curve {
     point.add(ms)
   }
 
-  get all(): { atS: number; p50: number; p99: number; max: number; count: number }[] {
+  get all(): Point[] {
     return [...this.points]
       .sort(([a], [b]) => a - b)
       .flatMap(([atS, d]) => {

@@ -1,5 +1,6 @@
 import PDFDocument from 'pdfkit'
 import type { ProofReport } from '~/contract/prove'
+import { piecesOf } from '~/core/prove/measure'
 import { outcomeWords } from '~/core/prove/words'
 
 type Doc = InstanceType<typeof PDFDocument>
@@ -79,10 +80,13 @@ function picture(doc: Doc, { curve, faults, seconds }: ProofReport): void {
     ['p99', inks.clay],
     ['p50', inks.slate],
   ] as const) {
-    curve.forEach((p, i) => {
-      if (i === 0) doc.moveTo(x(p.atS), y(p[of]))
-      else doc.lineTo(x(p.atS), y(p[of]))
-    })
+    for (const piece of piecesOf(curve)) {
+      piece.forEach((p, i) => {
+        if (i === 0) doc.moveTo(x(p.atS), y(p[of]))
+        else doc.lineTo(x(p.atS), y(p[of]))
+      })
+      if (piece.length === 1) doc.lineTo(x(piece[0]!.atS) + 2, y(piece[0]![of]))
+    }
     doc.lineWidth(1).stroke(ink)
   }
   doc

@@ -154,8 +154,8 @@ export function Sentence({ publication, condition, destinations, root, others, o
           <MessagePeek
             {...{ publication, preview, trouble, waiting, dirty }}
             steps={spoken.steps ?? []}
-            onWeigh={waiting ? null : () => setWeighing(true)}
-            onReplay={publication?.liveVersion == null ? null : () => setReplaying(true)}
+            onWeigh={waiting || draft.rows ? null : () => setWeighing(true)}
+            onReplay={publication?.liveVersion == null || draft.rows ? null : () => setReplaying(true)}
           />
         }
       >

@@ -1,3 +1,4 @@
+import { format } from 'date-fns'
 import { useState } from 'react'
 import type { ProofPlan, ProofRun } from '~/contract/prove'
 import { Button } from '~/ui/Button'
@@ -5,7 +6,6 @@ import { Glyph } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Empty } from '~/ui/Notes'
 import { ThreeParts } from '~/ui/Parts'
-import { Time } from '~/ui/time'
 import { useTextInAddress } from '../../app/address'
 import { useCall } from '../../app/api'
 import { useMay } from '../../app/caller'
@@ -19,7 +19,7 @@ const columns: ListColumn<ProofRun>[] = [
   { key: 'state', head: 'State', quiet: true, width: '30px', cell: (r) => <Glyph state={stateOf(r)} /> },
   { key: 'name', head: 'Run', cell: (r) => r.name, tip: (r) => r.name },
   { key: 'outcome', head: 'Outcome', width: '124px', cell: (r) => (r.outcome === null ? 'runs' : outcomeShort[r.outcome]) },
-  { key: 'at', head: 'Begun', width: '132px', cell: (r) => <Time at={r.startedAt} date /> },
+  { key: 'at', head: 'Begun', width: '132px', mono: true, cell: (r) => format(r.startedAt, 'yyyy-MM-dd HH:mm') },
 ]
 
 /** Timed tests of publications: what is tested, how it stands, and the signed report that it ends in. */

@@ -1,13 +1,22 @@
 import { CartesianGrid, Line, LineChart, ReferenceArea, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import type { ProofReport } from '~/contract/prove'
+import { piecesOf } from '~/core/prove/measure'
 import { durationText } from '~/ui/time'
 import { gridLook, tickLook, tipLook } from '../../shared/chart-look'
+
+/** Points are seen where they are few. */
+const lone = { r: 1.2, strokeWidth: 0.8 }
 
 /** Latency over a run: half of the messages and 99 of 100 within, with the faults behind. */
 export function RunCurve({ report }: { report: ProofReport }) {
   const { curve, faults, seconds } = report
   if (curve.length < 2) return <p className="text-muted">Too little arrived for a curve.</p>
   const end = Math.max(seconds, curve.at(-1)!.atS)
+  // Between two pieces there is no line.
+  const data = piecesOf(curve).flatMap((piece, i) => (i === 0 ? piece : [{ atS: piece[0]!.atS - 0.5, p50: null, p99: null }, ...piece]))
+  const least = Math.max(0.1, Math.min(...curve.map((p) => p.p50)) / 1.5)
+  const most = Math.max(10, ...curve.map((p) => p.p99)) * 1.5
+  const ticks = Array.from({ length: 9 }, (_, i) => 10 ** (i - 1)).filter((ms) => ms >= least && ms <= most)
   return (
     <figure>
       <figcaption className="flex gap-4 text-xs text-muted">
@@ -18,7 +27,7 @@ export function RunCurve({ report }: { report: ProofReport }) {
       </figcaption>
       <div className="h-[170px]" role="img" aria-label="Latency over the run">
         <ResponsiveContainer>
-          <LineChart data={curve} margin={{ top: 6, right: 8, bottom: 0, left: 0 }}>
+          <LineChart data={data} margin={{ top: 6, right: 8, bottom: 0, left: 0 }}>
             <CartesianGrid {...gridLook} vertical={false} />
             <XAxis
               dataKey="atS"
@@ -31,8 +40,8 @@ export function RunCurve({ report }: { report: ProofReport }) {
             />
             <YAxis
               scale="log"
-              domain={['auto', 'auto']}
-              allowDataOverflow
+              domain={[least, most]}
+              ticks={ticks}
               width={56}
               tickFormatter={(v: number) => durationText(v)}
               tick={tickLook}
@@ -53,8 +62,8 @@ export function RunCurve({ report }: { report: ProofReport }) {
                 fillOpacity={0.12}
               />
             ))}
-            <Line dataKey="p99" stroke="var(--clay)" strokeWidth={1.4} dot={false} isAnimationActive={false} />
-            <Line dataKey="p50" stroke="var(--slate)" strokeWidth={1.4} dot={false} isAnimationActive={false} />
+            <Line dataKey="p99" stroke="var(--clay)" strokeWidth={1.4} dot={lone} isAnimationActive={false} />
+            <Line dataKey="p50" stroke="var(--slate)" strokeWidth={1.4} dot={lone} isAnimationActive={false} />
           </LineChart>
         </ResponsiveContainer>
       </div>
