@@ -6,7 +6,7 @@ import { Id, Name } from './id'
 export const FaultKind = z
   .enum(['cut', 'kill', 'refuse', 'silent', 'slow', 'thin'])
   .describe(
-    'cut: connections are reset and none is let in; kill: connections are reset, once; refuse: those that stand stay, none is let in; silent: octets vanish, and nobody is told; slow: all comes later; thin: few octets a second',
+    'cut: connections are reset and none is let in; kill: connections are reset, once; refuse: those that stand stay, none is let in; silent: nothing comes through, and nobody is told; slow: all comes later; thin: few octets a second',
   )
 export type FaultKind = z.infer<typeof FaultKind>
 
@@ -15,7 +15,7 @@ export const ProofFault = z.object({
   kind: FaultKind,
   atS: z.number('A number of seconds').min(0, 'At least 0 s').max(86_400, 'At most a day').describe('So long after the run began'),
   forS: z.number('A number of seconds').min(0.1, 'At least 0.1 s').max(3600, 'At most an hour'),
-  way: z.enum(['both', 'there', 'back']).default('both').describe('Of silent: which octets vanish'),
+  way: z.enum(['both', 'there', 'back']).default('both').describe('Of silent: which way is'),
   ms: z.number('A number of ms').min(1, 'At least 1 ms').max(60_000, 'At most a minute').default(1000).describe('Of slow: so much later, each way'),
   octetsPerS: z.number('A number').int().min(10, 'At least 10').max(10_000_000).default(1000).describe('Of thin: so many octets a second, each way'),
 })

@@ -227,7 +227,7 @@ export class Engine {
       fenced,
       storeTrouble: (who, t) => (t ? storeState.report(who, t.kind, t.words, t.lost) : storeState.well(who)),
       troubleOf: storeTrouble,
-      step: (step, delivery, seq, at) => this.publications.of(delivery)?.step(step, seq, at),
+      step: (step, delivery, seq, at) => this.publications.of(delivery)?.shown.step(step, seq, at),
       putAside: (a) => this.asides.add(a),
       deliveriesOf: (id) => this.publications.deliveriesOf(id),
       isThere: (delivery) => this.publications.isThere(delivery),
@@ -427,7 +427,7 @@ export class Engine {
 
   /** What publications that run send to a destination: a topic of each, and how large its messages are of late. */
   plannedFor(destinationId: string): PlannedSend[] {
-    return [...this.publishers.values()].flatMap(({ plan, last }) => {
+    return [...this.publishers.values()].flatMap(({ plan, shown: { message: last } }) => {
       const first = plan.messages[0]
       if (plan.destinationId !== destinationId || !first) return []
       const keys = plan.equipment[first.equipment[0] ?? 0]?.members.map((m) => m.key)
@@ -605,7 +605,7 @@ export class Engine {
   }
 
   lastMessage(publicationId: string): LastMessage | null {
-    return this.publishers.get(publicationId)?.last ?? null
+    return this.publishers.get(publicationId)?.shown.message ?? null
   }
 
   /** Ends all, once. */

@@ -54,6 +54,14 @@ export function mqttFailure(e: unknown, a: Pick<MqttAccess, 'host' | 'port' | 'c
       'Choose one that its authority signed',
     ],
   }
+  // What TLS protects was not what was sent (RFC 8446 6.2: bad_record_mac): told by the other side, or found here.
+  if (/BAD_RECORD_MAC|DECRYPTION_FAILED|RECORD_LAYER_FAILURE/.test(code))
+    return {
+      code: 'tls.broken',
+      message: `TLS to ${a.host}:${a.port} broke off: octets were lost or changed on the way`,
+      hint: 'Something between, such as a proxy or a firewall, does not pass them on as they are; Embrik connects anew',
+      where,
+    }
   const hit = known[code]
   if (hit) return { code: hit[0], message: hit[1], hint: hit[2], where }
   if (code === 'ECONNRESET' || code === 'EPIPE' || /closed/i.test(words))

@@ -27,7 +27,6 @@ class Passage {
   private take(chunk: Buffer | null): void {
     const how = this.how()
     const now = performance.now()
-    if (how?.kind === 'silent' && (how.way === 'both' || (how.way === 'there') === this.there)) return
     let due = how?.kind === 'slow' ? now + how.ms : now
     if (how?.kind === 'thin' && chunk) {
       this.free = Math.max(this.free, now) + (chunk.length * 1000) / how.octetsPerS
@@ -44,7 +43,15 @@ class Passage {
 
   private ended = false
 
-  private pass(): void {
+  /** Nothing comes through this way now, and nobody is told; it comes later, as what TCP repeats after a link was dead for a while. */
+  private get silent(): boolean {
+    const how = this.how()
+    return how?.kind === 'silent' && (how.way === 'both' || (how.way === 'there') === this.there)
+  }
+
+  /** Passes on what is due; called again when the way fails otherwise, or no more. */
+  pass(): void {
+    if (this.silent) return
     const now = performance.now()
     while (this.held.length > 0 && this.held[0]!.due <= now) {
       const { chunk } = this.held.shift()!
@@ -121,6 +128,7 @@ export class FaultProxy {
   set(how: How | null): void {
     this.now = how
     if (how?.kind === 'cut' || how?.kind === 'kill') this.reset()
+    else for (const { passages } of this.pairs) for (const passage of passages) passage.pass()
   }
 
   private reset(): void {

@@ -1,5 +1,5 @@
 import { fail } from '~/contract/failure'
-import type { Condition, LastMessage } from '~/contract/live'
+import type { Condition } from '~/contract/live'
 import type { Plan } from '~/contract/publication'
 import type { PlanRows } from '~/contract/rows'
 import type { LeftBehind } from '~/core/address/kind'
@@ -12,8 +12,7 @@ import { type Addressed, Runner } from '~/core/publication/runner'
 import { stepNames } from '~/core/publication/steps/apply'
 import type { Row } from '~/core/publication/steps/row'
 import { isFramed } from '~/core/shape/framed'
-import { decoderOf, scopeOf } from '~/core/shape/registry'
-import type { Decoder, HostFacts } from '~/core/shape/shape'
+import type { HostFacts } from '~/core/shape/shape'
 import type { Cancel, Clock } from '../clock/clock'
 import type { NodeSession } from '../destinations/session'
 import type { Ledger } from '../ledger/ledger'
@@ -28,17 +27,15 @@ import { Due } from './due'
 import { Failing } from './failing'
 import { Flow } from './flow'
 import { KindRates } from './kind-rates'
-import { type Packed, packer, shownPayload } from './message'
+import { LastShown } from './last-shown'
+import { type Packed, packer } from './message'
+import { publisherCondition } from './publisher-condition'
 import { RowFeed } from './row-feed'
 import { deviceLost, sparkplugSession } from './sparkplug-session'
 import { unanswered } from './unanswered'
 
-/** How often another message is picked to be shown with its way, ms. */
-const SHOW_EVERY_MS = 1000
 /** Commands that cannot be carried out are told so often at most, ms. */
 const COMMANDS_TOLD_MS = 10_000
-/** A shown message that is not confirmed by then is replaced. */
-const SHOW_AT_MOST_MS = 4000
 /** How it stands is looked up again so often at most, however many look, ms. */
 const FRESH_MS = 1000
 
@@ -85,14 +82,12 @@ export class Publisher {
   private readonly stopLookups: Cancel[] = []
   private readonly since: number
   private readonly pack: ReturnType<typeof packer>
-  private readonly decoders = new Map<number, Decoder>()
   /** What its destination's connection has to do for it; null: nothing. */
   readonly session: NodeSession | null
   readonly rate = new Rate()
   private readonly kinds: KindRates
   private producedCount = 0
   private lastAt: number | null = null
-  private shownAt = Number.NEGATIVE_INFINITY
   /** Messages whose devices were told to be lost. */
   private readonly lostTold = new Set<number>()
   private commands = { toldAt: Number.NEGATIVE_INFINITY, count: 0 }
@@ -101,7 +96,7 @@ export class Publisher {
   begun = false
   private waiting: { at: number; held: number } | null = null
   /** A message made lately, and its way so far: for people who look. */
-  last: LastMessage | null = null
+  readonly shown: LastShown
 
   /** Makes all ready; throws when the plan cannot run. Nothing is heard or said before `begin`. */
   constructor(
@@ -115,6 +110,7 @@ export class Publisher {
     this.since = clock.wall()
     this.kinds = new KindRates(plan.messages.length, clock)
     this.runner = new Runner(plan, host)
+    this.shown = new LastShown(plan)
     this.pack = packer(plan)
     this.session =
       plan.shape.kind === 'sparkplug-b'
@@ -301,7 +297,7 @@ export class Publisher {
       this.rate.add(envelopes.length, madeMono)
       this.lastAt = now
       outbox.offer(envelopes)
-      this.show(envelopes.at(-1)!, last.n, last.message, last.packed)
+      this.shown.made(envelopes.at(-1)!, last.n, last.message, last.packed)
     }
   }
 
@@ -342,35 +338,6 @@ export class Publisher {
     return outbox.stored()
   }
 
-  private decoder(n: number): Decoder {
-    let decoder = this.decoders.get(n)
-    if (!decoder) this.decoders.set(n, (decoder = decoderOf(this.plan.shape, scopeOf(this.plan, this.plan.messages[n]!))))
-    return decoder
-  }
-
-  private show(e: Envelope, n: number, message: Addressed, packed: Packed): void {
-    const age = e.madeMono - this.shownAt
-    if (this.last && age < (this.last.confirmedAt === null ? SHOW_AT_MOST_MS : SHOW_EVERY_MS)) return
-    this.shownAt = e.madeMono
-    this.last = {
-      publicationId: this.plan.publicationId,
-      seq: e.seq,
-      topic: e.topic,
-      message: shownPayload(this.plan, message, packed, this.decoder(n)),
-      deviceAt: e.deviceAt,
-      producedAt: e.producedAt,
-      storedAt: null,
-      sentAt: null,
-      acknowledgedAt: null,
-      confirmedAt: null,
-    }
-  }
-
-  /** The shown message got one hop further. */
-  step(step: 'stored' | 'sent' | 'acknowledged' | 'confirmed', seq: number, at: number): void {
-    if (this.last?.seq === seq) this.last = { ...this.last, [`${step}At`]: at }
-  }
-
   /** Messages that wait for a first value. */
   private held(): number {
     const { clock } = this.ctx
@@ -388,42 +355,10 @@ export class Publisher {
   }
 
   present(destination: Condition | null): Condition {
-    const all = this.plan.messages.length
+    const { plan, failing, making, inSteps, rows } = this
     const held = this.waiting?.held === 0 ? 0 : this.held()
     const base = { since: this.since, rate: this.rate.perSecond(this.ctx.clock.mono()), last: this.lastAt, hint: '' }
-    const failing = this.failing ?? this.making.words
-    if (failing !== null)
-      return {
-        ...base,
-        state: 'trouble',
-        reason: `${this.failing === null && this.making.size < all ? `${this.making.size} of its ${all} messages` : 'its messages'} can't be made: ${failing}`,
-        hint: 'Correct its shape or address and go live again',
-      }
-    if (!destination || destination.state === 'off')
-      return { ...base, state: 'trouble', reason: 'its destination is switched off', hint: 'The outbox holds what comes meanwhile' }
-    if (destination.state === 'trouble') return { ...base, state: 'trouble', reason: destination.reason, hint: destination.hint }
-    if (this.rows) {
-      const of = this.rowsCondition(this.rows, base)
-      if (of) return of
-    } else if (held === all)
-      return { ...base, state: 'starting', reason: 'waits for the first values of its tags', hint: 'Look at the tags and their source' }
-    if (this.inSteps.words !== null)
-      return {
-        ...base,
-        state: 'trouble',
-        reason: `${this.inSteps.count} messages did not get through: ${this.inSteps.words}`,
-        hint: 'Correct the step and go live again; the others go on',
-      }
-    const waiting = this.rows ? `; ${this.rows.count} rows` : held > 0 ? `; ${held} of ${all} messages wait for a first value` : ''
-    return { ...base, state: 'running', reason: `version ${this.plan.number}${waiting}` }
-  }
-
-  /** How its rows stand, where that is all that is to be said. */
-  private rowsCondition({ problem, count }: RowFeed, base: Omit<Condition, 'state' | 'reason'>): Condition | null {
-    const { source } = this.plan.feed!
-    if (problem) return { ...base, state: 'trouble', reason: `no rows of ${source}: ${problem.message}`, hint: problem.hint }
-    if (count === null) return { ...base, state: 'starting', reason: `waits for the first answer of ${source}`, hint: 'Look at the source' }
-    return null
+    return publisherCondition({ plan, base, failing, making, inSteps, held, rows }, destination)
   }
 
   /** How it stands, hop by hop. */

@@ -18,7 +18,7 @@ export const faultKinds: { value: FaultKind; label: string; says: string }[] = [
   { value: 'cut', label: 'Cut off', says: 'Connections are reset, and none is let in' },
   { value: 'kill', label: 'Reset once', says: 'Connections are reset, and may come back at once' },
   { value: 'refuse', label: 'Let none in', says: 'Connections that stand stay, new ones are refused' },
-  { value: 'silent', label: 'Silent', says: 'Octets vanish, and nobody is told: a half-open link' },
+  { value: 'silent', label: 'Silent', says: 'Nothing comes through, and nobody is told: a half-open link' },
   { value: 'slow', label: 'Slow', says: 'Everything comes later, each way' },
   { value: 'thin', label: 'Thin', says: 'Few octets a second, each way' },
 ]
