@@ -132,18 +132,22 @@ try {
     await page.getByRole('img', { name: /^What .* had and what arrived of it/ }).waitFor()
   })
   await theme('light')
-  if (only.length === 0 || only.includes('proof-cut')) {
-    await fetch(`http://127.0.0.1:${base + 10}/api/broker/cut`, {
-      method: 'POST',
-      headers: { 'content-type': 'application/json' },
-      body: '{"seconds":45}',
-    })
-    await page.waitForTimeout(75_000)
-    await shot('proof-cut', '/proof', async () => {
-      await page.getByRole('grid', { name: 'The wall' }).focus()
-      for (let i = 0; i < 7; i++) await page.keyboard.press('ArrowLeft')
-    })
-  }
+  await shot('proof-run', '/proof/runs', async () => {
+    await page.getByRole('button', { name: 'New proof run' }).first().click()
+    const form = page.getByRole('dialog', { name: 'New proof run' })
+    await form.getByLabel('Name', { exact: true }).fill('Acceptance of the kiln line')
+    for (const name of ['Kiln zones, each change', 'Kiln zones, to the stream'])
+      await form.getByRole('checkbox', { name: new RegExp(`^${name}`) }).check()
+    await form.getByLabel('For', { exact: true }).fill('60')
+    await form.getByRole('button', { name: 'Add a fault' }).click()
+    await form.getByLabel('After').fill('15')
+    await form.getByLabel('Lasts').fill('5')
+    await form.getByLabel('99 of 100 arrive within, ms').fill('30000')
+    await form.getByLabel('Well again within, s').fill('30')
+    await form.getByRole('button', { name: 'Begin the run' }).click()
+    await page.locator('[data-sentence]', { hasText: /limit/ }).waitFor({ timeout: 180_000 })
+    await page.getByRole('img', { name: 'Latency over the run' }).waitFor()
+  })
   if (only.length === 0 || only.includes('proof-faults')) {
     const panel = `http://127.0.0.1:${base + 10}`
     const put = (faults) =>

@@ -78,6 +78,19 @@ it('cut and silent for a while, one after the other: every message of the run li
   }
 }, 400_000)
 
+it('faults at what is not connected are not begun: nobody could tell them from what is wrong already', async () => {
+  const http = laid.roads.get('http')!
+  http.gate!.cut(30_000)
+  await until(() => engine.destinations.get(http.destinationId)!.present().state === 'trouble', 'it to be lost')
+  const report = await run({
+    publicationIds: [publications.get('http')!.id],
+    faults: [{ destinationId: http.destinationId, kind: 'cut', atS: 1, forS: 1 }],
+  })
+  expect(report).toMatchObject({ outcome: 'failed', why: 'http is not connected: faults cannot be told from what is wrong already.' })
+  http.gate!.mend()
+  await until(() => engine.destinations.get(http.destinationId)!.present().state === 'running', 'it to be back')
+})
+
 it('a folder has no link that could fail, which is said', async () => {
   const { destinationId } = laid.roads.get('file')!
   const report = await run({ publicationIds: [publications.get('file')!.id], faults: [{ destinationId, kind: 'cut', atS: 1, forS: 1 }] })

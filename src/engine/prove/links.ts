@@ -34,22 +34,29 @@ function addressesOf({ destination: { kind, settings, name } }: DestinationSuper
 }
 
 /** Whether the connections of a lane stand: that of the sender, and that of the witness where there is one. */
-export const stands = (lane: DestinationSupervisor): boolean =>
+const stands = (lane: DestinationSupervisor): boolean =>
   lane.connected && (!lane.destination.settings.witness || (lane.witness?.view() ?? null) !== null)
+
+const notConnected = ({ destination: { name } }: DestinationSupervisor) =>
+  fail(409, 'proof.link', `${name} is not connected: faults cannot be told from what is wrong already`, 'Mend its connection first', 'destination')
 
 /** Lets the connections of one destination go through proxies that fail on purpose; nothing of its settings is another. */
 export class FaultyLinks {
   private readonly proxies: { at: At; proxy: FaultProxy }[] = []
 
   private constructor(
+    /** Those that stood when it began: one that nobody speaks on has no connection that could come back. */
     private readonly lanes: readonly DestinationSupervisor[],
     private readonly clock: Clock,
   ) {}
 
   static async between(lanes: readonly DestinationSupervisor[], clock: Clock, stopped: () => boolean): Promise<FaultyLinks> {
-    const links = new FaultyLinks(lanes, clock)
+    const standing = lanes.filter(stands)
+    const addresses = addressesOf(lanes[0]!)
+    if (standing.length === 0) throw notConnected(lanes[0]!)
+    const links = new FaultyLinks(standing, clock)
     try {
-      for (const at of addressesOf(lanes[0]!)) {
+      for (const at of addresses) {
         const proxy = await FaultProxy.open(at.host, at.port)
         links.proxies.push({ at, proxy })
         detours.open(at.host, at.port, proxy.port)
@@ -66,19 +73,15 @@ export class FaultyLinks {
   private async anew(stopped: () => boolean): Promise<void> {
     for (const lane of this.lanes) await lane.reconnect()
     const until = this.clock.mono() + STANDS_MS
-    while (!this.lanes.every((lane) => stands(lane) || lane.destination.ahead) && !stopped()) {
-      if (this.clock.mono() > until) {
-        const { name } = this.lanes[0]!.destination
-        throw fail(
-          409,
-          'proof.link',
-          `${name} is not connected: faults cannot be told from what is wrong already`,
-          'Mend its connection first',
-          'destination',
-        )
-      }
+    while (!this.stand && !stopped()) {
+      if (this.clock.mono() > until) throw notConnected(this.lanes[0]!)
       await sleep(this.clock, LOOK_MS)
     }
+  }
+
+  /** Whether all connections stand that stood when it began. */
+  get stand(): boolean {
+    return this.lanes.every(stands)
   }
 
   get connections(): number {

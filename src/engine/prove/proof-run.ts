@@ -10,7 +10,7 @@ import type { Engine } from '../engine'
 import { failureOf } from '../failure'
 import type { Publisher } from '../publications/publisher'
 import { Counting, together } from './counting'
-import { FaultyLinks, stands } from './links'
+import { FaultyLinks } from './links'
 import { type Tested, testedOf } from './tested'
 
 /** How often it is looked at, ms. */
@@ -182,8 +182,10 @@ export class ProofRunning {
 
   /** All connections stand, and what was produced until the fault ended has its answer. */
   private hasRecovered({ is, through }: Fault): boolean {
-    const lanes = this.engine.lanesOf(is.destinationId).filter((lane) => lane.outbox.waiting > 0 || !lane.destination.ahead)
-    return lanes.every(stands) && through.every(([delivery, seq]) => this.engine.ledger.account(delivery).standing.answered.through >= seq)
+    return (
+      this.links.get(is.destinationId)!.stand &&
+      through.every(([delivery, seq]) => this.engine.ledger.account(delivery).standing.answered.through >= seq)
+    )
   }
 
   /** What is measured is one version from beginning to end. */
