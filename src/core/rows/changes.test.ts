@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
 import type { Scalar } from '../value/deadband'
-import { isOfRows, RowChanges } from './changes'
+import { isOfRows, placeOfRow, RowChanges, UNSURE } from './changes'
 import type { ReadRow } from './read'
 
 const columns = [
@@ -59,6 +59,28 @@ it('what is taken for known is no news, and what was there before is known over 
   const still = new RowChanges(columns)
   still.remember(none.memory())
   expect(still.looked).toBe(true)
+})
+
+it('of what is about to be told nobody knows what was told last, until it is noted', () => {
+  const changes = new RowChanges(columns)
+  told(changes, { a: ['x', 1], b: ['y', 2] })
+  const later = changes.of(rowsOf({ a: ['x', 5], c: ['z', 3] }), true)
+  changes.begin(later.map((r) => r.name))
+  expect([...changes.memory()].filter(([, text]) => text === UNSURE).map(([place]) => place)).toEqual(['a', 'b', 'c'].map(placeOfRow))
+  // Whoever goes on from there tells all of them anew, whatever they are by then.
+  const after = new RowChanges(columns)
+  after.remember(changes.memory())
+  expect(told(after, { a: ['x', 1], b: ['y', 2] })).toEqual([
+    ['a', 'changed', 'x', 1],
+    ['b', 'changed', 'y', 2],
+    ['c', 'removed'],
+  ])
+  for (const row of later) changes.note(row)
+  expect([...changes.memory().values()]).not.toContain(UNSURE)
+  // What needs not be told after all is known as it was.
+  changes.begin(['a'])
+  expect(changes.of(rowsOf({ a: ['x', 5], c: ['z', 3] }), true)).toEqual([])
+  expect([...changes.memory().values()]).not.toContain(UNSURE)
 })
 
 it('with other columns each row is another one, once', () => {

@@ -17,9 +17,10 @@ export interface ToldRow {
 
 /** Where it is kept that rows were looked at, though there may be none. */
 const LOOKED = 'rows'
-/** A row of which no value is known. */
-const NOTHING = '[]'
-const placeOf = (name: string) => `row ${JSON.stringify(name)}`
+/** What is kept of a row of which nobody knows what was told last: whatever it is, it is told anew. */
+export const UNSURE = '[]'
+/** Where it is kept what was told of a row. */
+export const placeOfRow = (name: string): string => `row ${JSON.stringify(name)}`
 const nameAt = (place: string): string | null => {
   if (!place.startsWith('row ')) return null
   try {
@@ -38,6 +39,8 @@ const textOf = (values: readonly Scalar[]): string => JSON.stringify(values.map(
 export class RowChanges {
   /** Values that were told, by what tells the row from others. */
   private readonly told = new Map<string, string>()
+  /** Rows of which something is about to be told. */
+  private readonly unsure = new Set<string>()
   /** Whether anything was ever told, or taken for known. */
   looked = false
   private readonly sign: string
@@ -58,12 +61,21 @@ export class RowChanges {
       if (removed) out.push({ name, change: 'removed', values: valuesIn(before), status: null })
       else this.told.delete(name)
     }
+    const wanted = new Set(out.map((r) => r.name))
+    // Of what needs not be told after all everything is known.
+    for (const name of this.unsure) if (!wanted.has(name)) this.unsure.delete(name)
     return out
+  }
+
+  /** Something is about to be told of these: until it is noted nobody knows what was told last. */
+  begin(names: Iterable<string>): void {
+    for (const name of names) this.unsure.add(name)
   }
 
   /** Somebody was told of a row. */
   note({ name, change, values }: Pick<ToldRow, 'name' | 'change' | 'values'>): void {
     this.looked = true
+    this.unsure.delete(name)
     if (change === 'removed') this.told.delete(name)
     else this.told.set(name, textOf(values))
   }
@@ -78,7 +90,8 @@ export class RowChanges {
   memory(): Map<string, string> {
     const out = new Map<string, string>()
     if (this.looked) out.set(LOOKED, this.sign)
-    for (const [name, text] of this.told) out.set(placeOf(name), text)
+    for (const [name, text] of this.told) out.set(placeOfRow(name), text)
+    for (const name of this.unsure) out.set(placeOfRow(name), UNSURE)
     return out
   }
 
@@ -88,7 +101,7 @@ export class RowChanges {
     const same = kept.get(LOOKED) === this.sign
     for (const [place, text] of kept) {
       const name = nameAt(place)
-      if (name !== null) this.told.set(name, same ? text : NOTHING)
+      if (name !== null) this.told.set(name, same ? text : UNSURE)
     }
   }
 }

@@ -241,6 +241,7 @@ export class Publications {
     try {
       const p = new Publisher(plan, {
         ...this.ctx,
+        memory: this.memory,
         outbox: () => destinations.running.get(this.laneOf(plan))?.outbox ?? null,
         notYet: (words) => this.ctx.event(id, name, 'note', 'publication.command', words, 'Commands are received, and not carried out'),
       })

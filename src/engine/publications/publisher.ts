@@ -51,6 +51,8 @@ export interface PublisherContext {
   scripts: Scripts
   /** Whole answers of sources, for publications of rows. */
   documents: Documents
+  /** What is kept of rows, before something is told of them. */
+  memory?: { isUnsure(publicationId: string, place: string): boolean; unsure(publicationId: string, places: readonly string[]): Promise<void> }
   host?: HostFacts
   /** Somebody at the far end asked for what cannot be done. */
   notYet(words: string): void
@@ -139,6 +141,8 @@ export class Publisher {
     const { clock, documents, outbox } = this.ctx
     return new RowFeed({
       ...{ plan, clock, documents },
+      isUnsure: (place) => this.ctx.memory?.isUnsure(plan.publicationId, place) ?? true,
+      unsure: (places) => this.ctx.memory?.unsure(plan.publicationId, places) ?? Promise.resolve(),
       say: () => {
         if (!outbox()) return false
         for (const h of this.runner.handles) this.runner.touch(h)
@@ -169,6 +173,11 @@ export class Publisher {
 
   private trouble(e: unknown, where: TroubleIn = 'making'): void {
     this.ctx.trouble(this.plan.publicationId, this.plan.name, e, where)
+  }
+
+  /** Resolves when all that it said so far is stored; false: some of it was pushed out. */
+  stored(): Promise<boolean> {
+    return this.ctx.outbox()?.stored() ?? Promise.resolve(true)
   }
 
   /** What its steps keep from one message to the next, by place; null: none of them keeps anything. */

@@ -5,7 +5,7 @@ import type { Trigger } from '~/contract/trigger'
 import { Status } from '~/core/value/quality'
 import { HeldClock } from '../clock/held-clock'
 import { Documents } from '../sources/documents'
-import { RowFeed } from './row-feed'
+import { RowFeed, type RowFeedOptions } from './row-feed'
 
 const SOURCE = 's'
 const feed: PlanRows = {
@@ -23,11 +23,13 @@ function fed({
   first,
   documents = new Documents(),
   kept = new Map<string, string>(),
+  unsure,
 }: {
   trigger?: Trigger
   first?: boolean
   documents?: Documents
   kept?: ReadonlyMap<string, string>
+  unsure?: Pick<RowFeedOptions, 'isUnsure' | 'unsure'>
 } = {}) {
   const clock = new HeldClock(0)
   const said: unknown[][] = []
@@ -35,6 +37,8 @@ function fed({
   const may = { say: true }
   const rows = new RowFeed({
     ...{ clock, documents, plan: { feed, trigger, ...(first !== undefined && { pace: { first } }) } },
+    isUnsure: (place) => unsure?.isUnsure(place) ?? true,
+    unsure: (places) => unsure?.unsure(places) ?? Promise.resolve(),
     say: () => {
       const { value, status, time } = rows.values
       if (may.say) said.push([value[12], value[13], value[11], status[11], time[11]])
@@ -119,7 +123,7 @@ it('what could not be said is said when it can, and is not known until then', ()
   const f = fed()
   f.may.say = false
   f.tell({ a: 1 })
-  expect([...f.rows.memory().keys()]).toEqual([])
+  expect([...f.rows.memory()]).toEqual([['row "a"', '[]']])
   f.clock.pass(900)
   expect(f.said).toEqual([])
   f.may.say = true
@@ -170,4 +174,37 @@ it('stopped, it says what was asked for and hears nothing more', () => {
   const next = fed({ kept: f.rows.memory() })
   next.tell(Object.fromEntries(Array.from({ length: 300 }, (_, i) => [`r${i}`, i])))
   expect(next.take()).toHaveLength(100)
+})
+
+it('tells nothing of a row before it is kept that it is told; what cannot be kept waits', async () => {
+  const written = new Set<string>()
+  let away = true
+  const asked: (readonly string[])[] = []
+  const unsure = {
+    isUnsure: (place: string) => written.has(place),
+    unsure: async (places: readonly string[]) => {
+      asked.push(places)
+      if (away) throw new Error('the database is away')
+      for (const place of places) written.add(place)
+    },
+  }
+  const turn = () => new Promise((done) => setTimeout(done, 0))
+  const f = fed({ unsure })
+  f.tell({ a: 1, b: 1 })
+  await turn()
+  expect([f.said.length, asked.length]).toEqual([0, 1])
+  // How it is by then is told when the database is back.
+  f.tell({ a: 2, b: 1 })
+  away = false
+  f.clock.pass(1000)
+  await turn()
+  expect(f.take()).toEqual(['a added 2', 'b added 1'])
+  expect(asked.at(-1)).toEqual(['row "a"', 'row "b"'])
+  // What is kept so still is not written again.
+  f.tell({ a: 3, b: 1 })
+  expect(f.take()).toEqual(['a changed 3'])
+  written.clear()
+  f.tell({ b: 1 })
+  await turn()
+  expect([f.take(), asked.at(-1)]).toEqual([['a removed 3'], ['row "a"']])
 })

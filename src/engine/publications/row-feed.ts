@@ -3,11 +3,12 @@ import type { Plan } from '~/contract/publication'
 import type { PlanRows } from '~/contract/rows'
 import { speaksFirst } from '~/contract/trigger'
 import type { ValueArrays } from '~/core/publication/cells/cell'
-import { RowChanges, type ToldRow } from '~/core/rows/changes'
+import { placeOfRow, RowChanges, type ToldRow } from '~/core/rows/changes'
 import { type ReadRow, rowsOf } from '~/core/rows/read'
 import type { Scalar } from '~/core/value/deadband'
 import { qualityOf, Status } from '~/core/value/quality'
 import type { Cancel, Clock } from '../clock/clock'
+import { log, wordsOf } from '../log'
 import type { Answered, Documents } from '../sources/documents'
 
 /** So many rows go in one turn of the loop: others have theirs between them. */
@@ -19,6 +20,9 @@ export interface RowFeedOptions {
   plan: Pick<Plan, 'trigger' | 'pace'> & { feed: PlanRows }
   clock: Clock
   documents: Documents
+  /** Whether it is kept already that nobody knows what was told last of a row, by its place; and keeps that. */
+  isUnsure(place: string): boolean
+  unsure(places: readonly string[]): Promise<void>
   /** Says what stands in the values now; false: not now, it is asked again. */
   say(): boolean
   /** What is wrong with its rows; null: nothing any more. */
@@ -41,6 +45,7 @@ export class RowFeed {
   private stopHearing: Cancel = () => undefined
   private stopTurn: Cancel | null = null
   private stopped = false
+  private marking = false
 
   constructor(private readonly o: RowFeedOptions) {
     this.changes = new RowChanges(o.plan.feed.columns)
@@ -96,13 +101,46 @@ export class RowFeed {
 
   /** Says some, and comes back for the others. */
   private turn(): void {
-    if (this.stopTurn) return
-    const left = this.some(ROWS_A_TURN)
-    if (left === null || this.stopped) return
-    this.stopTurn = this.o.clock.after(left, () => {
+    if (this.stopTurn || this.marking || this.stopped) return
+    const left = this.mark() ? null : this.some(ROWS_A_TURN)
+    if (left !== null) this.again(left)
+  }
+
+  private again(ms: number): void {
+    if (this.stopped) return
+    this.stopTurn = this.o.clock.after(ms, () => {
       this.stopTurn = null
       this.o.guarded(() => this.turn())
     })
+  }
+
+  /**
+   * Keeps of the next rows that something is told of them, where that is not kept yet: were it told first, and this engine killed, nobody
+   * would know of what is so again by then, or is gone. True: they are told when it is.
+   */
+  private mark(): boolean {
+    if (this.asked.length > 0) return false
+    const { removed } = this.o.plan.feed
+    // What nobody knew is told again all the same, as long as nobody has to hear that it is gone.
+    const names = this.other.slice(0, ROWS_A_TURN).flatMap((r) => (r.change === 'added' && !removed ? [] : [r.name]))
+    const places = names.map(placeOfRow).filter((place) => !this.o.isUnsure(place))
+    this.changes.begin(names)
+    if (places.length === 0) return false
+    this.marking = true
+    this.o.unsure(places).then(
+      () => this.marked(0),
+      (e: unknown) => {
+        log('warn', 'publications', `${this.o.plan.feed.source}: rows wait until it can be kept that they are told: ${wordsOf(e)}`)
+        this.marked(AGAIN_MS)
+      },
+    )
+    return true
+  }
+
+  private marked(ms: number): void {
+    this.marking = false
+    if (ms > 0) this.again(ms)
+    else this.o.guarded(() => this.turn())
   }
 
   /** Says at most so many; gives when the next may be said, ms; null: nothing is left. */
