@@ -175,7 +175,12 @@ test('several publications go live and pause with one preflight', async ({ page 
     const dialog = page.getByRole('dialog')
     for (const name of ['several-a', 'several-b']) await dialog.getByRole('checkbox', { name: new RegExp(name) }).check()
     await dialog.getByRole('button', { name: 'Preflight' }).click()
-    await expect(dialog.getByRole('button', { name: /^Go live with 2$/ }).or(dialog.getByText(/still to be accepted/))).toBeVisible()
+    await expect(
+      dialog
+        .getByRole('button', { name: /^Go live with 2$/ })
+        .or(dialog.getByText(/still to be accepted/))
+        .first(),
+    ).toBeVisible()
     for (const box of await dialog.getByRole('checkbox', { name: /^Accept:/ }).all()) await box.check()
     await dialog.getByRole('button', { name: 'Go live with 2' }).click()
     await expect(dialog).toBeHidden()
