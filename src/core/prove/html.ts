@@ -1,9 +1,15 @@
 import type { LimitResult, ProofReport } from '~/contract/prove'
+import { spanOf } from './limits'
 import { piecesOf } from './measure'
 import { outcomeWords } from './words'
 
 const escaped = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;')
-const cell = (text: string | number | null, kind = 'td') => `<${kind}>${escaped(text === null ? '-' : String(text))}</${kind}>`
+/** A digest or an address may be broken anywhere, a word may not. */
+const isLong = (text: string) => /\S{30}/.test(text)
+const cell = (value: string | number | null, kind = 'td') => {
+  const text = value === null ? '-' : String(value)
+  return `<${kind}${isLong(text) ? ' class="long"' : ''}>${escaped(text)}</${kind}>`
+}
 const table = (caption: string, heads: readonly string[], rows: readonly (readonly (string | number | null)[])[]) =>
   rows.length === 0
     ? ''
@@ -13,14 +19,14 @@ const table = (caption: string, heads: readonly string[], rows: readonly (readon
 
 const style = `body{font:14px/1.45 "Atkinson Hyperlegible Next",system-ui,sans-serif;color:#23201c;background:#f7f4ef;margin:0 auto;max-width:960px;padding:24px}
 h1{font-size:22px;margin:0 0 4px}h2{font-size:15px;margin:22px 0 6px;border-bottom:1px solid #ddd6cb;padding-bottom:3px}
-table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:3px 10px 3px 0;border-bottom:1px solid #ddd6cb;font-variant-numeric:tabular-nums;overflow-wrap:anywhere;vertical-align:top}
+table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:3px 10px 3px 0;border-bottom:1px solid #ddd6cb;font-variant-numeric:tabular-nums;vertical-align:top}.long{overflow-wrap:anywhere}
 th{font-weight:400;color:#5c574f}code,pre{font:12.5px/1.5 "Atkinson Hyperlegible Mono",ui-monospace,monospace}pre{background:#fff;border:1px solid #ddd6cb;padding:8px;white-space:pre-wrap;overflow-wrap:anywhere}
 .held{color:#1f7666}.broken,.failed{color:#8a2450}.unproven,.stopped{color:#7a5410}svg{width:100%;height:auto;background:#fff;border:1px solid #ddd6cb}@media print{body{background:#fff}}`
 
 /** Latency over the run as a picture: p50 and p99 of each moment, on a scale of equal ratios. */
 function picture(curve: ProofReport['curve'], faults: ProofReport['faults'], seconds: number): string {
   if (curve.length < 2) return ''
-  const [width, height, left, bottom] = [920, 220, 56, 24]
+  const [width, height, left, bottom] = [920, 220, 60, 24]
   const most = Math.max(...curve.map((p) => p.p99), 10)
   const least = Math.max(0.1, Math.min(...curve.map((p) => p.p50)))
   const top = Math.log10(most * 1.3)
@@ -36,7 +42,7 @@ function picture(curve: ProofReport['curve'], faults: ProofReport['faults'], sec
   const ticks: string[] = []
   for (let e = Math.ceil(floor); e <= top; e++)
     ticks.push(
-      `<line x1="${left}" x2="${width - 8}" y1="${y(10 ** e)}" y2="${y(10 ** e)}" stroke="#ddd6cb"/><text x="${left - 6}" y="${y(10 ** e) + 4}" text-anchor="end" font-size="11">${10 ** e} ms</text>`,
+      `<line x1="${left}" x2="${width - 8}" y1="${y(10 ** e)}" y2="${y(10 ** e)}" stroke="#ddd6cb"/><text x="${left - 6}" y="${y(10 ** e) + 4}" text-anchor="end" font-size="11">${spanOf(10 ** e)}</text>`,
     )
   const bands = faults.map(
     (f) =>
@@ -53,6 +59,37 @@ ${bands.join('')}${ticks.join('')}
 
 const limitRow = (l: LimitResult) => `<tr><td class="${l.outcome}">${l.outcome}</td>${cell(l.words)}</tr>`
 
+type Counted = keyof ProofReport['counts']
+const heads: [key: Counted, head: string][] = [
+  ['produced', 'produced'],
+  ['confirmed', 'confirmed'],
+  ['missing', 'missing'],
+  ['doubled', 'doubled'],
+  ['altered', 'altered'],
+  ['disordered', 'out of order'],
+  ['late', 'late'],
+  ['dropped', 'dropped'],
+  ['rejected', 'rejected'],
+  ['unknown', 'unknown'],
+  ['waiting', 'without verdict'],
+]
+const always: ReadonlySet<Counted> = new Set<Counted>(['produced', 'confirmed', 'missing', 'doubled', 'altered'])
+
+/** What became of the messages of each publication; what became of none has no column. */
+function messages({ deliveries, counts }: ProofReport): string {
+  const shown = heads.filter(([key]) => always.has(key) || counts[key] > 0)
+  const none = heads.filter(([key]) => !always.has(key) && counts[key] === 0).map(([, head]) => head)
+  return `${table(
+    'Messages',
+    ['publication', 'destination', 'numbers', ...shown.map(([, head]) => head), 'p50', 'p99'],
+    deliveries.map((d) => [
+      ...[d.publication, d.witnessed ? d.destination : `${d.destination} (no witness)`, d.counts.produced === 0 ? null : `${d.first} to ${d.last}`],
+      ...shown.map(([key]) => d.counts[key]),
+      ...[d.latency ? spanOf(d.latency.p50) : null, d.latency ? spanOf(d.latency.p99) : null],
+    ]),
+  )}${deliveries.length > 0 && none.length > 0 ? `<p>None ${none.join(', ')}.</p>` : ''}`
+}
+
 /** A report that stands alone: no script, no picture and no font from elsewhere. */
 export function htmlOf(r: ProofReport, how: { fingerprint: string; command: string }): string {
   const c = r.counts
@@ -63,38 +100,7 @@ export function htmlOf(r: ProofReport, how: { fingerprint: string; command: stri
 <p><b class="${r.outcome}">${outcomeWords[r.outcome]}.</b> ${escaped(r.why)} ${c.produced} messages of ${r.deliveries.length} ${r.deliveries.length === 1 ? 'publication' : 'publications'} in ${r.seconds} s, ${escaped(r.startedAt)} to ${escaped(r.endedAt)}, by ${escaped(r.by)}.</p>
 <h2>Limits</h2>
 ${r.limits.length === 0 ? '<p>No limit was to be held.</p>' : `<table><tbody>${r.limits.map(limitRow).join('\n')}</tbody></table>`}
-${table(
-  'Messages',
-  [
-    'publication',
-    'destination',
-    'version',
-    'numbers',
-    'produced',
-    'confirmed',
-    'late',
-    'out of order',
-    'doubled',
-    'altered',
-    'missing',
-    'dropped',
-    'rejected',
-    'unknown',
-    'without verdict',
-    'p50 ms',
-    'p99 ms',
-  ],
-  r.deliveries.map((d) => [
-    ...[
-      d.publication,
-      d.witnessed ? d.destination : `${d.destination} (no witness)`,
-      d.version,
-      d.counts.produced === 0 ? null : `${d.first} to ${d.last}`,
-    ],
-    ...[d.counts.produced, d.counts.confirmed, d.counts.late, d.counts.disordered, d.counts.doubled, d.counts.altered, d.counts.missing],
-    ...[d.counts.dropped, d.counts.rejected, d.counts.unknown, d.counts.waiting, d.latency?.p50 ?? null, d.latency?.p99 ?? null],
-  ]),
-)}
+${messages(r)}
 ${picture(r.curve, r.faults, r.seconds)}
 ${table(
   'Faults',

@@ -1,5 +1,6 @@
 import PDFDocument from 'pdfkit'
 import type { ProofReport } from '~/contract/prove'
+import { spanOf } from '~/core/prove/limits'
 import { piecesOf } from '~/core/prove/measure'
 import { outcomeWords } from '~/core/prove/words'
 
@@ -74,7 +75,7 @@ function picture(doc: Doc, { curve, faults, seconds }: ProofReport): void {
       .lineTo(left + width, at)
       .lineWidth(0.4)
       .stroke(inks.line)
-    doc.fillColor(inks.muted).text(`${10 ** e} ms`, MARGIN, at - 4, { width: 36, align: 'right' })
+    doc.fillColor(inks.muted).text(spanOf(10 ** e), MARGIN, at - 4, { width: 36, align: 'right' })
   }
   for (const [of, ink] of [
     ['p99', inks.clay],

@@ -18,8 +18,8 @@ import { freshPlan, outcomeShort, stateOf } from './words'
 const columns: ListColumn<ProofRun>[] = [
   { key: 'state', head: 'State', quiet: true, width: '30px', cell: (r) => <Glyph state={stateOf(r)} /> },
   { key: 'name', head: 'Run', cell: (r) => r.name, tip: (r) => r.name },
-  { key: 'outcome', head: 'Outcome', width: '124px', cell: (r) => (r.outcome === null ? 'runs' : outcomeShort[r.outcome]) },
-  { key: 'at', head: 'Begun', width: '132px', mono: true, cell: (r) => format(r.startedAt, 'yyyy-MM-dd HH:mm') },
+  { key: 'outcome', head: 'Outcome', width: '116px', cell: (r) => (r.outcome === null ? 'runs' : outcomeShort[r.outcome]) },
+  { key: 'at', head: 'Begun', width: '152px', mono: true, cell: (r) => format(r.startedAt, 'yyyy-MM-dd HH:mm') },
 ]
 
 /** Timed tests of publications: what is tested, how it stands, and the signed report that it ends in. */
