@@ -170,6 +170,8 @@ try {
   }
   await browser.close()
 } catch (e) {
+  // What was begun here is ended here, whatever became of it.
+  await stack?.supervisor.stop()
   giveUp(e)
 } finally {
   await stack?.supervisor.stop()
