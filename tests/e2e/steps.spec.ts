@@ -109,7 +109,7 @@ test('a table is brought in as a file, and says what is wrong with it', async ({
     await page.goto(`/publications?id=${d.id}&section=steps`)
     const steps = page.getByRole('region', { name: 'Steps', exact: true })
     await steps.getByRole('button', { name: 'Add a step' }).click()
-    await page.getByRole('menuitem', { name: /^Look up/ }).click()
+    await page.getByRole('menuitem', { name: /^Look up: / }).click()
     const row = steps.getByRole('listitem', { name: 'Step 1: Look up' })
     const file = (text: string) =>
       row.getByLabel('File of the table').setInputFiles({ name: 'crews.csv', mimeType: 'text/csv', buffer: Buffer.from(text) })

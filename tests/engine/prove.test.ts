@@ -2,7 +2,7 @@ import { execFile } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
-import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, afterEach, beforeAll, expect, it } from 'vitest'
 import { newId } from '~/contract/id'
 import { ProofPlan, ProofReport } from '~/contract/prove'
 import { detours } from '~/engine/net/detours'
@@ -31,7 +31,7 @@ const fault = (part: object) => ({ destinationId: s.destinationId, atS: 0.5, for
 
 /** Runs one to its end; gives its report as it is kept. */
 async function run(plan: ProofPlan, during: (id: string) => Promise<void> | void = () => undefined): Promise<ProofReport> {
-  still = s.feed(10)
+  still = s.feed(25)
   const id = await s.engine.proofRuns.start(plan, 'ines')
   await during(id)
   await until(async () => (await getProofRun(s.t.db, id)).run.outcome !== null, 'the run to end', 120)
@@ -62,7 +62,7 @@ it('a run in which nothing goes wrong holds every limit, and counts what the bro
   expect(report.counts.produced).toBe(d!.last - d!.first + 1)
   expect(report.counts.confirmed).toBe(report.counts.produced)
   // As many copies reached the broker, by their numbers.
-  expect(report.counts.produced).toBeGreaterThan(200)
+  expect(report.counts.produced).toBeGreaterThan(100)
   expect(report.latency!.count).toBe(report.counts.produced)
   expect(report.curve.length).toBeGreaterThanOrEqual(4)
   expect(report.destinations).toMatchObject([
@@ -72,31 +72,24 @@ it('a run in which nothing goes wrong holds every limit, and counts what the bro
   expect(report.environment.processors).toBeGreaterThan(0)
 })
 
-describe('faults on purpose', () => {
-  it.each([
-    ['cut', {}],
-    ['kill', {}],
-    ['refuse', {}],
-    ['silent', { way: 'back', forS: 2 }],
-    ['silent', { way: 'there', forS: 2 }],
-    ['slow', { ms: 200 }],
-    ['thin', { octetsPerS: 2000 }],
-  ])('%s %j: nothing is lost, all is well again, and nothing stays changed', async (kind, part) => {
-    const report = await run(planOf({ faults: [fault({ kind, ...part })], limits: { recoveredS: 60, doubled: null } }))
-    expect(report.faults).toMatchObject([{ destination: 'Broker', atS: 0.5, recoveredS: expect.any(Number) }])
-    expect(report.faults[0]!.connections).toBeGreaterThanOrEqual(2)
-    expect(report.outcome, JSON.stringify(report.limits)).toBe('held')
-    expect(report.counts).toMatchObject({ missing: 0, dropped: 0, unknown: 0, waiting: 0 })
-    await demandUnchanged()
-  })
-
-  it('one after the other, and two at once', async () => {
-    const faults = [fault({ kind: 'slow', ms: 100, forS: 3 }), fault({ kind: 'cut', atS: 1, forS: 0.5 }), fault({ kind: 'kill', atS: 4 })]
-    const report = await run(planOf({ faults, limits: { doubled: null } }))
-    expect(report.faults.map((f) => f.recoveredS !== null)).toEqual([true, true, true])
-    expect(report.counts).toMatchObject({ missing: 0, unknown: 0, waiting: 0 })
-  })
-})
+it('faults of every kind, one after the other and two at once: nothing is lost, all is well again, and nothing stays changed', async () => {
+  const faults = [
+    fault({ kind: 'cut', atS: 0.5 }),
+    fault({ kind: 'kill', atS: 4 }),
+    fault({ kind: 'refuse', atS: 6 }),
+    fault({ kind: 'silent', way: 'back', atS: 8, forS: 2 }),
+    fault({ kind: 'silent', way: 'there', atS: 12, forS: 2 }),
+    fault({ kind: 'thin', octetsPerS: 2000, atS: 16 }),
+    fault({ kind: 'slow', ms: 100, atS: 18, forS: 4 }),
+    fault({ kind: 'cut', atS: 19, forS: 0.5 }),
+  ]
+  const report = await run(planOf({ seconds: 24, faults, limits: { recoveredS: 60, doubled: null } }))
+  expect(report.faults.map((f) => [f.words, f.recoveredS !== null])).toEqual(report.faults.map((f) => [f.words, true]))
+  expect(report.faults[0]!.connections).toBeGreaterThanOrEqual(2)
+  expect(report.outcome, JSON.stringify(report.limits)).toBe('held')
+  expect(report.counts).toMatchObject({ missing: 0, dropped: 0, unknown: 0, waiting: 0 })
+  await demandUnchanged()
+}, 180_000)
 
 it('what a broker loses, doubles and alters breaks the limits, as many as it did', async () => {
   const from = s.b.broker.truth.arrivals.length

@@ -66,16 +66,16 @@ it('nothing is left out, whenever it is killed', async () => {
     if (next() < 0.3) await sql`delete from stock where name = ${name}`.execute(s.t.db)
     else await sql`insert into stock values (${name}, ${++n}) on conflict (name) do update set n = excluded.n`.execute(s.t.db)
   }
-  for (let round = 0; round < 5; round++) {
+  for (let round = 0; round < 4; round++) {
     // What changes and is, by the time somebody looks again, what it was; what comes and is gone by then.
     await sql`drop table if exists before`.execute(s.t.db)
     await sql`create table before as select * from stock`.execute(s.t.db)
     await engine.start()
     // Once it is killed after what is told was written, and else before.
-    const end = Date.now() + (round === 2 ? 13_000 : 1500 + next() * 2500)
+    const end = Date.now() + (round === 1 ? 12_000 : 1500 + next() * 2500)
     while (Date.now() < end) {
       await change()
-      await pause(15)
+      await pause(30)
     }
     await engine.kill()
     rounds++
@@ -95,6 +95,6 @@ it('nothing is left out, whenever it is killed', async () => {
     const counts = (await readLedger(s.t.db)).countsOf(number)!
     return counts.stored > 0 && counts.waiting === 0 ? counts : null
   }, 'every message to have its verdict')
-  expect(judged.stored).toBeGreaterThan(200)
+  expect(judged.stored).toBeGreaterThan(100)
   expect(judged).toMatchObject({ missing: 0, dropped: 0, altered: 0 })
 }, 240_000)
