@@ -6,7 +6,7 @@ import { FEW } from './few'
 
 // Worlds run in threads of their own, bundled once: nothing in them waits for anything real.
 
-const SEEDS = Number(process.env.EMBRIK_WORLDS ?? 500)
+const SEEDS = Number(process.env.EMBRIK_WORLDS ?? 300)
 /** New worlds every time, unless somebody names where to begin: a landing must not depend on luck. */
 const FIRST = Number(process.env.EMBRIK_WORLDS_FROM ?? Math.floor(Math.random() * 1e9))
 /** They get what other tests leave of the machine. */
