@@ -1,4 +1,4 @@
-import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, type Query, QueryClient, useQuery } from '@tanstack/react-query'
 import { type Failure, FailureError } from '~/contract/failure'
 import { paths } from '~/contract/paths'
 import type { AnswerOf, InputOf, QueryOf, Route, RouteKey } from '~/contract/routes'
@@ -123,12 +123,21 @@ export const callKey = <K extends RouteKey>(key: K, o: Options<K> = {}) => [
   ...(o.body === undefined ? [] : [o.body]),
 ]
 
+interface Kept<K extends RouteKey> {
+  /** Asked again after so many ms; or after as long as the last answer makes it, false: no more. */
+  refetchMs?: number | ((last: AnswerOf<K> | undefined) => number | false)
+  enabled?: boolean
+  keepPrevious?: boolean
+}
+
 /** A list or thing of the server, kept in the cache under its endpoint's name. */
-export function useCall<K extends RouteKey>(key: K, o: Options<K> & { refetchMs?: number; enabled?: boolean; keepPrevious?: boolean } = {}) {
-  return useQuery({
+export function useCall<K extends RouteKey>(key: K, o: Options<K> & Kept<K> = {}) {
+  const { refetchMs } = o
+  return useQuery<AnswerOf<K>>({
     queryKey: callKey(key, o),
     queryFn: ({ signal }) => call(key, { ...o, signal }),
-    ...(o.refetchMs !== undefined && { refetchInterval: o.refetchMs }),
+    ...(typeof refetchMs === 'number' && { refetchInterval: refetchMs }),
+    ...(typeof refetchMs === 'function' && { refetchInterval: (query: Query<AnswerOf<K>>) => refetchMs(query.state.data) }),
     ...(o.enabled !== undefined && { enabled: o.enabled }),
     ...(o.keepPrevious && { placeholderData: keepPreviousData }),
   })

@@ -39,7 +39,8 @@ const reports: [as: 'zip' | 'html' | 'pdf' | 'json' | 'junit', label: string][] 
 export function RunView({ id, runs, onAgain, onGone }: { id: string; runs: readonly ProofRun[]; onAgain(plan: ProofPlan): void; onGone(): void }) {
   const asked = useCall('proofRun', {
     params: { id },
-    ...(runs.find((r) => r.id === id)?.outcome === null && { refetchMs: 1000 }),
+    // Until it says itself that it is over: the list may learn of it earlier.
+    refetchMs: (last) => (last?.run.outcome === null ? 1000 : false),
     keepPrevious: true,
   })
   const mayEdit = useMay('engineer')
