@@ -3,7 +3,7 @@ import type { Destination } from '~/contract/destination'
 import type { FaultKind, ProofFault } from '~/contract/prove'
 import { Button } from '~/ui/Button'
 import { SpanInput } from '../../publications/when/SpanInput'
-import { NumberBox } from './NumberBox'
+import { NumberBox } from '../../shared/NumberBox'
 import { faultKinds, freshFault } from './words'
 
 interface Props {

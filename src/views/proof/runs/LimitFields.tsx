@@ -1,5 +1,5 @@
 import type { ProofLimits } from '~/contract/prove'
-import { NumberBox } from './NumberBox'
+import { NumberBox } from '../../shared/NumberBox'
 
 const counted: { key: keyof ProofLimits; label: string }[] = [
   { key: 'missing', label: 'missing' },

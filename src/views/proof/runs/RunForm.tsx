@@ -7,10 +7,10 @@ import { Modal } from '~/ui/Modal'
 import { Heading, ProblemNote } from '~/ui/Notes'
 import { call, failureIn, refresh } from '../../app/api'
 import { SpanInput } from '../../publications/when/SpanInput'
+import { NumberBox } from '../../shared/NumberBox'
 import { useDraft } from '../../shared/useDraft'
 import { FaultFields } from './FaultFields'
 import { LimitFields } from './LimitFields'
-import { NumberBox } from './NumberBox'
 import { planWords } from './words'
 
 interface Props {

@@ -1,5 +1,4 @@
-import { useState } from 'react'
-import { typedNumber } from '~/core/value/typed-number'
+import { NumberBox } from '../../shared/NumberBox'
 
 interface Props {
   label: string
@@ -9,29 +8,11 @@ interface Props {
   onChange(value: number | undefined): void
 }
 
-const read = (text: string): number | undefined => (text.trim() === '' ? undefined : (typedNumber(text) ?? Number.NaN))
-
 /** A span of seconds that stays as it is typed; empty where none is wanted. */
 export function SpanInput({ label, value, error, onChange }: Props) {
-  const [text, setText] = useState(value === undefined ? '' : String(value))
-  // Whoever sets another number from outside sees it.
-  const shown = Object.is(read(text), value ?? undefined) ? text : String(value ?? '')
   return (
     <span className="inline-flex items-center gap-1.5">
-      <input
-        aria-label={label}
-        aria-invalid={error !== undefined}
-        inputMode="decimal"
-        autoComplete="off"
-        placeholder="-"
-        className={`field w-20 font-mono ${error ? 'border-bad' : ''}`}
-        value={shown}
-        onChange={(e) => {
-          setText(e.target.value)
-          onChange(read(e.target.value))
-        }}
-      />
-      s
+      <NumberBox label={label} value={value ?? null} error={error} onChange={(span) => onChange(span ?? undefined)} />s
     </span>
   )
 }

@@ -15,6 +15,7 @@ const read = (text: string): number | null => (text.trim() === '' ? null : (type
 /** A number that stays as it is typed; empty where none is wanted. */
 export function NumberBox({ label, value, error, width = 'w-20', onChange }: Props) {
   const [text, setText] = useState(value === null ? '' : String(value))
+  // Whoever sets another number from outside sees it.
   const shown = Object.is(read(text), value) ? text : value === null ? '' : String(value)
   return (
     <input
