@@ -166,6 +166,7 @@ export const ProofReport = z.object({
       atS: z.number(),
       forS: z.number(),
       connections: z.number().int().describe('That stood between when it began'),
+      begun: z.boolean().default(true).describe('False: the run had ended before'),
       recoveredS: z.number().nullable().describe('After it ended; null: not within the run'),
     }),
   ),

@@ -25,8 +25,10 @@ export function runDifferences(before: ProofReport, after: ProofReport): RunDiff
     const [a, b] = [before.latency?.[q], after.latency?.[q]]
     add(`Latency ${q}`, ms(a), ms(b), a === undefined || b === undefined ? null : b < a)
   }
-  const worst = (r: ProofReport): number | undefined =>
-    r.faults.length === 0 ? undefined : Math.max(...r.faults.map((f) => f.recoveredS ?? Number.POSITIVE_INFINITY))
+  const worst = (r: ProofReport): number | undefined => {
+    const begun = r.faults.filter((f) => f.begun)
+    return begun.length === 0 ? undefined : Math.max(...begun.map((f) => f.recoveredS ?? Number.POSITIVE_INFINITY))
+  }
   const [a, b] = [worst(before), worst(after)]
   const recovered = (s: number | undefined) => (s === undefined ? 'no fault' : Number.isFinite(s) ? `${s} s` : 'never')
   add('Longest recovery', recovered(a), recovered(b), a === undefined || b === undefined ? null : b < a)

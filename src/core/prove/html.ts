@@ -1,7 +1,7 @@
 import type { LimitResult, ProofReport } from '~/contract/prove'
 import { spanOf } from './limits'
 import { piecesOf } from './measure'
-import { outcomeWords } from './words'
+import { outcomeWords, recoveryWords } from './words'
 
 const escaped = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;')
 /** A digest or an address may be broken anywhere, a word may not. */
@@ -101,11 +101,15 @@ export function htmlOf(r: ProofReport, how: { fingerprint: string; command: stri
 <h2>Limits</h2>
 ${r.limits.length === 0 ? '<p>No limit was to be held.</p>' : `<table><tbody>${r.limits.map(limitRow).join('\n')}</tbody></table>`}
 ${messages(r)}
-${picture(r.curve, r.faults, r.seconds)}
+${picture(
+  r.curve,
+  r.faults.filter((f) => f.begun),
+  r.seconds,
+)}
 ${table(
   'Faults',
-  ['what', 'after s', 'connections', 'well again after it'],
-  r.faults.map((f) => [f.words, f.atS, f.connections, f.recoveredS === null ? 'not within the run' : `${f.recoveredS} s`]),
+  ['what', 'after s', 'connections', 'what came after'],
+  r.faults.map((f) => [f.words, f.atS, f.connections, recoveryWords(f)]),
 )}
 ${table(
   'Destinations',

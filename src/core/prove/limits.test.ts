@@ -37,20 +37,31 @@ describe('limits', () => {
       { recoveredS: 2 },
       measured({
         recoveries: [
-          { words: 'a', recoveredS: 2 },
-          { words: 'b', recoveredS: 0.4 },
+          { words: 'a', begun: true, recoveredS: 2 },
+          { words: 'b', begun: true, recoveredS: 0.4 },
         ],
       }),
       'recoveredS held 2',
     ],
-    ['back too late', { recoveredS: 2 }, measured({ recoveries: [{ words: 'a', recoveredS: 2.1 }] }), 'recoveredS broken 2.1'],
+    [
+      'a fault for which it ended too early is not held against it',
+      { recoveredS: 2 },
+      measured({
+        recoveries: [
+          { words: 'a', begun: true, recoveredS: 1 },
+          { words: 'b', begun: false, recoveredS: null },
+        ],
+      }),
+      'recoveredS unproven null',
+    ],
+    ['back too late', { recoveredS: 2 }, measured({ recoveries: [{ words: 'a', begun: true, recoveredS: 2.1 }] }), 'recoveredS broken 2.1'],
     [
       'never back',
       { recoveredS: 2 },
       measured({
         recoveries: [
-          { words: 'a', recoveredS: null },
-          { words: 'b', recoveredS: 1 },
+          { words: 'a', begun: true, recoveredS: null },
+          { words: 'b', begun: true, recoveredS: 1 },
         ],
       }),
       'recoveredS broken null',
@@ -69,7 +80,7 @@ describe('limits', () => {
   it('say what was found and what is allowed', () => {
     const words = judgeLimits(
       limits({ missing: 2, recoveredS: 5 }),
-      measured({ recoveries: [{ words: 'Site broker cut off for 3 s', recoveredS: 7 }] }, { missing: 3, waiting: 1 }),
+      measured({ recoveries: [{ words: 'Site broker cut off for 3 s', begun: true, recoveredS: 7 }] }, { missing: 3, waiting: 1 }),
     )
     expect(words.map((w) => w.words)).toContain('3 missing messages, at most 2 are allowed')
     expect(words.map((w) => w.words)).toContain('1 messages whose fate nobody knows, 1 of them without a verdict yet, at most 0 are allowed')

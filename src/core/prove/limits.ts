@@ -9,7 +9,7 @@ export interface Measured {
   /** How many of the unknown messages are of those. */
   unseen: number
   /** For each fault, s after it ended; null: it did not come back within the run. */
-  recoveries: readonly { words: string; recoveredS: number | null }[]
+  recoveries: readonly { words: string; begun: boolean; recoveredS: number | null }[]
 }
 
 const words: Record<keyof ProofLimits, string> = {
@@ -66,10 +66,12 @@ export function judgeLimits(limits: ProofLimits, m: Measured): LimitResult[] {
 
 function recovery(of: number, recoveries: Measured['recoveries']): LimitResult {
   if (recoveries.length === 0) return result('recoveredS', of, null, 'unproven', 'there was no fault to recover from')
-  const never = recoveries.find((r) => r.recoveredS === null)
+  const never = recoveries.find((r) => r.begun && r.recoveredS === null)
   if (never) return result('recoveredS', of, null, 'broken', `after ${never.words} all was not well again before the run ended`)
-  const worst = recoveries.reduce((a, b) => (b.recoveredS! > a.recoveredS! ? b : a))
-  const held = worst.recoveredS! <= of
+  const worst = recoveries.reduce((a, b) => ((b.recoveredS ?? 0) > (a.recoveredS ?? 0) ? b : a))
+  const held = (worst.recoveredS ?? 0) <= of
+  const ahead = recoveries.find((r) => !r.begun)
+  if (held && ahead) return result('recoveredS', of, null, 'unproven', `the run had ended before ${ahead.words} could begin`)
   return result(
     'recoveredS',
     of,

@@ -28,7 +28,7 @@ const report = (part: Partial<ProofReport> = {}): ProofReport =>
         ...{ counts: { ...noCounts(), produced: 60, confirmed: 60 }, latency: null },
       },
     ],
-    faults: [{ destination: 'Site broker', words: 'Site broker cut off for 5 s', atS: 10, forS: 5, connections: 2, recoveredS: null }],
+    faults: [{ destination: 'Site broker', words: 'Site broker cut off for 5 s', atS: 10, forS: 5, connections: 2, begun: true, recoveredS: null }],
     load: { multiple: 10, tags: 4 },
     destinations: [{ name: 'Site broker', kind: 'mqtt', version: 2, address: '127.0.0.1:8883', certificates: [{ use: 'own', sha256: 'cd' }] }],
     clocks: [{ kind: 'database', id: null, name: 'Database', how: 'time of its server', offsetMs: 1.4, withinMs: 0.2, at: 1 }],
@@ -44,7 +44,7 @@ describe('a report as a page', () => {
       'Site broker cut off for 5 s',
       '4 simulated tags at 10 times their pace',
       'AA:BB',
-      'not within the run',
+      'not well again within the run',
       '<svg',
     ])
       expect(page).toContain(words)

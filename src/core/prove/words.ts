@@ -21,6 +21,14 @@ export function faultWords(f: Pick<ProofFault, 'kind' | 'forS' | 'way' | 'ms' | 
   }
 }
 
+/** What came after a fault. */
+export const recoveryWords = (f: { begun: boolean; recoveredS: number | null }): string =>
+  !f.begun
+    ? 'the run had ended before it began'
+    : f.recoveredS === null
+      ? 'not well again within the run'
+      : `well again ${f.recoveredS} s after it ended`
+
 /** A run in a sentence. */
 export const outcomeWords: Record<ProofOutcome, string> = {
   held: 'Every limit was held',

@@ -2,7 +2,7 @@ import PDFDocument from 'pdfkit'
 import type { ProofReport } from '~/contract/prove'
 import { spanOf } from '~/core/prove/limits'
 import { piecesOf } from '~/core/prove/measure'
-import { outcomeWords } from '~/core/prove/words'
+import { outcomeWords, recoveryWords } from '~/core/prove/words'
 
 type Doc = InstanceType<typeof PDFDocument>
 const inks = {
@@ -138,10 +138,7 @@ export function pdfOf(r: ProofReport, how: { fingerprint: string; command: strin
     heading(doc, 'Faults')
     facts(
       doc,
-      r.faults.map((f) => [
-        `after ${f.atS} s`,
-        `${f.words}; ${f.connections} connections; ${f.recoveredS === null ? 'not well again within the run' : `well again after ${f.recoveredS} s`}`,
-      ]),
+      r.faults.map((f) => [`after ${f.atS} s`, `${f.words}; ${f.connections} connections; ${recoveryWords(f)}`]),
     )
   }
   heading(doc, 'Destinations')

@@ -247,8 +247,9 @@ export class ProofRunning {
       ...{ destination: lane.destination.name, witnessed: lane.destination.settings.witness, first: counting.first, last: counting.through },
       ...{ counts: counts[i]!, latency: counting.latency },
     }))
-    const faults = this.faults.map(({ is, words, connections, recoveredS }) => ({
-      ...{ destination: this.nameOf(is.destinationId), words, atS: is.atS, forS: is.forS, connections, recoveredS },
+    const faults = this.faults.map(({ is, words, state, connections, recoveredS }) => ({
+      ...{ destination: this.nameOf(is.destinationId), words, atS: is.atS, forS: is.forS },
+      ...{ begun: state !== 'ahead', connections, recoveredS },
     }))
     const blind = deliveries.filter((d) => !d.witnessed)
     const limits = judgeLimits(plan.limits, {

@@ -9,7 +9,8 @@ const lone = { r: 1.2, strokeWidth: 0.8 }
 
 /** Latency over a run: half of the messages and 99 of 100 within, with the faults behind. */
 export function RunCurve({ report }: { report: ProofReport }) {
-  const { curve, faults, seconds } = report
+  const { curve, seconds } = report
+  const faults = report.faults.filter((f) => f.begun)
   if (curve.length < 2) return <p className="text-muted">Too little arrived for a curve.</p>
   const end = Math.max(seconds, curve.at(-1)!.atS)
   // Between two pieces there is no line.

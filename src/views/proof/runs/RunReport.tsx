@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import type { LimitResult, ProofReport, ProofRun } from '~/contract/prove'
 import { runDifferences } from '~/core/prove/compare'
+import { recoveryWords } from '~/core/prove/words'
 import { Glyph } from '~/ui/Glyph'
 import { type ListColumn, ListTable } from '~/ui/ListTable'
 import { Heading, WarnNote } from '~/ui/Notes'
@@ -50,9 +51,8 @@ export function RunReport({ report, signed, others }: { report: ProofReport; sig
           <ul aria-label="Faults">
             {report.faults.map((f) => (
               <li key={`${f.words} ${f.atS}`} className="flex items-center gap-2 py-0.5">
-                <Glyph state={f.recoveredS === null ? 'bad' : 'good'} />
-                after {f.atS} s {f.words}:{' '}
-                <b>{f.recoveredS === null ? 'not well again within the run' : `well again ${f.recoveredS} s after it ended`}</b>
+                <Glyph state={!f.begun ? 'idle' : f.recoveredS === null ? 'bad' : 'good'} />
+                after {f.atS} s {f.words}: <b>{recoveryWords(f)}</b>
                 <span className="text-muted">
                   {f.connections} {f.connections === 1 ? 'connection' : 'connections'}
                 </span>
